@@ -1,0 +1,188 @@
+"""The command line: the computation without a browser. `python -m relief --help`."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import json
+import sys
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, NoReturn, get_args
+
+from relief.benchmark import table
+from relief.deliver.bundle import displaced_plane, map_files
+from relief.deliver.files import safe_stem, write_whole
+from relief.deliver.meshes import FORMATS, mesh_file
+from relief.displace.forecast import refuse_if_too_large
+from relief.engine import Engine
+from relief.errors import ReliefError
+from relief.height import Edge, Footprint
+from relief.inspect.readings import readings
+from relief.inspect.start import suggested_start
+from relief.maps.normal import Green
+from relief.maps.slopes import Kernel
+from relief.parameters import Control, control
+from relief.pipeline import Pipeline
+from relief.recipe import Recipe
+from relief.sources.facts import Reading, facts
+from relief.sources.picture import decode
+
+
+class OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong in one line and leaves with code 2."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"{self.prog}: {message}", file=sys.stderr)
+        raise SystemExit(2)
+
+
+OPTIONS = {
+    "amplitude": "amplitude",
+    "midlevel": "midlevel",
+    "strength": "maps.normal.strength",
+    "kernel": "maps.normal.kernel",
+    "green": "maps.normal.green",
+    "bits": "delivery.normal_bits",
+    "segments": "surface.segments",
+    "level": "surface.level",
+}
+"""The parameter that each option sets."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Runs one command; 0 when it went well, 2 with one line on standard error when the input is at fault."""
+    chosen = _parser().parse_args(arguments)
+    try:
+        chosen.command(chosen)
+    except ReliefError as problem:
+        return _complain(str(problem))
+    except OSError as problem:
+        return _complain(f"{problem.filename or 'A file'}: {problem.strerror or problem}")
+    except MemoryError:
+        return _complain("There is not enough memory for this.")
+    return 0
+
+
+def _complain(sentence: str) -> int:
+    print("relief: " + " ".join(sentence.split()), file=sys.stderr)
+    return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = OneLineParser(prog="relief", description="Pictures into normal, bump and displacement detail.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    maps = commands.add_parser("maps", help="write the maps of a picture and print its readings")
+    _add_picture(maps)
+    maps.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    _add_choice(maps, "kernel", get_args(Kernel))
+    _add_choice(maps, "green", get_args(Green))
+    maps.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
+    maps.add_argument("--bits", type=int, choices=(8, 16), help="bits in each channel of the normal map")
+    _add_number(maps, "strength")
+    maps.set_defaults(command=write_maps)
+
+    mesh = commands.add_parser("mesh", help="write the displaced plane of a picture")
+    _add_picture(mesh)
+    mesh.add_argument("--out", type=Path, required=True, metavar="FILE", help=f"file ending in {', '.join(FORMATS)}")
+    _add_number(mesh, "segments", kind=int)
+    _add_number(mesh, "level", kind=int)
+    mesh.set_defaults(command=write_mesh)
+
+    bench = commands.add_parser("bench", help="measure the kernels on this machine")
+    bench.set_defaults(command=lambda chosen: print(table()))
+    return parser
+
+
+def _add_picture(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("picture", type=Path, metavar="PICTURE", help="a PNG, JPEG or TIFF")
+    parser.add_argument("--as", dest="reading", choices=get_args(Reading), help="read it as this; guessed otherwise")
+    parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
+    _add_number(parser, "amplitude")
+    _add_number(parser, "midlevel")
+
+
+def _add_number(parser: argparse.ArgumentParser, name: str, kind: type = float) -> None:
+    known = _defined(name)
+    unit = f" ({known.unit})" if known.unit else ""
+    parser.add_argument(
+        f"--{name}",
+        type=kind,
+        metavar=known.unit.upper() or name[0].upper(),
+        help=(known.help + unit).replace("%", "%%"),
+    )
+
+
+def _add_choice(parser: argparse.ArgumentParser, name: str, values: tuple[str, ...]) -> None:
+    parser.add_argument(f"--{name}", choices=values, help=_defined(name).help.replace("%", "%%"))
+
+
+def _defined(name: str) -> Control:
+    """The definition of the parameter behind an option."""
+    place: Any = Recipe
+    *way, last = OPTIONS[name].split(".")
+    for part in way:
+        place = place.model_fields[part].annotation
+    return control(place, last)
+
+
+def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
+    """The recipe that the options ask for, on the suggested start."""
+    data = chosen.picture.read_bytes()
+    reading = chosen.reading or facts(decode(data), chosen.picture.name).guess.reading
+    footprint = None
+    if chosen.footprint:
+        footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
+    engine = Engine()
+    digest = hashlib.sha256(data).hexdigest()
+    recipe = suggested_start(digest, chosen.picture.name[-200:], reading, lambda _: data, engine, footprint)
+    changes = {path: getattr(chosen, name, None) for name, path in OPTIONS.items()}
+    edges = getattr(chosen, "edges", None)
+    changes |= {"edges.across": edges, "edges.down": edges}
+    recipe = recipe.with_changes({path: value for path, value in changes.items() if value is not None})
+    return Pipeline(recipe, lambda _: data), engine
+
+
+def write_maps(chosen: argparse.Namespace) -> None:
+    """`relief maps`: all files are made before the first is written."""
+    pipeline, engine = _begun(chosen)
+    recipe = pipeline.recipe
+    height = engine.run(pipeline.height())
+    files = map_files(recipe, height, safe_stem(chosen.picture.name))
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for file in files:
+        write_whole(chosen.out / file.name, file.data)
+    measured = readings(height, recipe.amplitude, recipe.midlevel)
+    _print(recipe, files=[str(chosen.out / file.name) for file in files], readings=asdict(measured))
+
+
+def write_mesh(chosen: argparse.Namespace) -> None:
+    """`relief mesh`: the displaced plane, centred."""
+    kind = chosen.out.suffix.lower().lstrip(".")
+    if kind not in FORMATS:
+        raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
+    pipeline, engine = _begun(chosen)
+    recipe = pipeline.recipe
+    refuse_if_too_large(recipe.surface, recipe.footprint)
+    mesh = displaced_plane(recipe, engine.run(pipeline.height()))
+    data = mesh_file(mesh, kind)
+    chosen.out.parent.mkdir(parents=True, exist_ok=True)
+    write_whole(chosen.out, data)
+    _print(recipe, files=[str(chosen.out)], faces=len(mesh.faces), vertices=len(mesh.positions))
+
+
+def _print(recipe: Recipe, **results: Any) -> None:
+    """One JSON object: what was written and measured, and the values it was made with."""
+    used = {
+        "reading": recipe.layers[0].content.reading,
+        "footprint": [recipe.footprint.width, recipe.footprint.height],
+        "edges": [recipe.edges.across, recipe.edges.down],
+        **{name: recipe.value(path) for name, path in OPTIONS.items()},
+    }
+    suggested = [name for name, path in OPTIONS.items() if path in recipe.suggested]
+    print(json.dumps({**results, "used": used, "suggested": suggested}, indent=2))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,129 @@
+"""What the kernels take on this machine, as ratios measured in one run.
+
+Each kernel is compared with copying the bytes it reads and writes, and with the plain SciPy or NumPy way.
+"""
+
+from __future__ import annotations
+
+import io
+import statistics
+import time
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+import scipy.ndimage
+
+from relief.displace.displace import displaced
+from relief.engine import Engine
+from relief.height import Edges, Footprint, HeightField
+from relief.inspect.section import section
+from relief.inspect.start import suggested_start
+from relief.maps.normal import Normal, normal_map
+from relief.maps.slopes import steepness
+from relief.pipeline import PROXY, Pipeline
+from relief.surface.plane import plane
+from relief.treat.soften import gaussian
+
+WRAPPED = Edges(across="wrap", down="wrap")
+
+
+def table() -> str:
+    """The whole table as text."""
+    lines = [f"{'kernel':34}{'size':>6}{'ms':>9}{'copies':>9}{'times SciPy':>13}"]
+    for size in (1024, 4096):
+        lines += _kernels(size)
+    lines += ["", f"{'round trip':40}{'median ms':>10}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips()]
+    lines += ["", f"{'mesh':40}{'ms':>10}", f"{'plane of 1 000 000 faces, displaced':40}{_million_faces():10.1f}"]
+    return "\n".join(lines)
+
+
+def _best(work: Callable[[], object], times: int = 5) -> float:
+    """The shortest of several runs in ms, the first of all left out: it compiles and warms up."""
+    work()
+    return min(_spent(work) for _ in range(times))
+
+
+def _spent(work: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    work()
+    return (time.perf_counter() - begun) * 1000
+
+
+def _kernels(size: int) -> list[str]:
+    samples = np.random.default_rng(1).random((size, size), dtype=np.float32)
+    field = HeightField(samples, Footprint(), WRAPPED)
+    cases = [
+        ("normal map, Scharr, 8 bit", lambda: normal_map(field, 5, Normal()), lambda: plain_normals(field, 5), 7),
+        ("normal map, Scharr, 16 bit", lambda: normal_map(field, 5, Normal(), 16), lambda: plain_normals(field, 5), 10),
+        ("steepness, central", lambda: steepness(field, 5), lambda: plain_steepness(field, 5), 8),
+        (
+            "soften, 4 texels",
+            lambda: gaussian(samples, (4, 4), (True, True)),
+            lambda: scipy.ndimage.gaussian_filter(samples, 4, mode="wrap"),
+            8,
+        ),
+    ]
+    lines = []
+    for name, ours, plain, bytes_of_a_texel in cases:
+        moved = np.empty(samples.size * bytes_of_a_texel // 2, np.uint8)  # as much read as written
+        copying = _best(moved.copy)
+        spent, plainly = _best(ours), _best(plain, times=1)
+        lines.append(f"{name:34}{size:6}{spent:9.1f}{spent / copying:9.1f}{plainly / spent:13.1f}")
+    return lines
+
+
+def plain_normals(field: HeightField, rise: float) -> np.ndarray:
+    """The 8-bit Scharr normal map as one would write it with SciPy and NumPy, for a field that wraps."""
+    width, height = field.spacing
+    smooth = np.array([3, 10, 3], np.float32) / 16
+    difference = np.array([-0.5, 0, 0.5], np.float32)
+    partial = [
+        scipy.ndimage.correlate1d(
+            scipy.ndimage.correlate1d(field.samples, difference, axis, mode="wrap"), smooth, 1 - axis, mode="wrap"
+        )
+        for axis in (1, 0)
+    ]
+    normals = np.dstack([-partial[0] * rise / width, partial[1] * rise / height, np.ones_like(field.samples)])
+    normals /= np.linalg.norm(normals, axis=2, keepdims=True)
+    return np.floor((normals * 0.5 + 0.5) * 255 + 0.5).astype(np.uint8)
+
+
+def plain_steepness(field: HeightField, rise: float) -> np.ndarray:
+    """Steepness by central differences with NumPy, for a field that wraps."""
+    width, height = field.spacing
+    samples = field.samples
+    across = (np.roll(samples, -1, 1) - np.roll(samples, 1, 1)) * (rise / (2 * width))
+    down = (np.roll(samples, -1, 0) - np.roll(samples, 1, 0)) * (rise / (2 * height))
+    return np.degrees(np.arctan(np.sqrt(across**2 + down**2)))
+
+
+def _round_trips() -> list[tuple[str, float]]:
+    """Medians of what one move of a dragged control computes at the proxy, from the recipe to the bytes sent."""
+    photo = (np.random.default_rng(2).random((2048, 2048, 3)) * 255).astype(np.uint8)
+    data = io.BytesIO(cv2.imencode(".png", photo)[1]).getvalue()
+    engine = Engine()
+    start = suggested_start("0" * 64, "photo.png", "photo", lambda _: data, engine)
+
+    def answer(path: str, value: float) -> None:
+        recipe = start.with_changes({path: value})
+        height = engine.run(Pipeline(recipe, lambda _: data, PROXY).height())
+        normal_map(height, recipe.amplitude, recipe.maps.normal).tobytes()
+        section(height, (0, 0.5), (1, 0.5)).tobytes()
+
+    def median(path: str, first: float, step: float) -> float:
+        answer(path, first)
+        return statistics.median(_spent(lambda n=n: answer(path, first + n * step)) for n in range(1, 30))
+
+    return [
+        ("strength dragged, proxy 1024", median("maps.normal.strength", 1, 0.05)),
+        ("soften dragged, proxy 1024", median("layers.0.treatments.1.radius", 1, 0.05)),
+        ("black point dragged, proxy 1024", median("layers.0.treatments.0.black", 0.1, 0.005)),
+    ]
+
+
+def _million_faces() -> float:
+    samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
+    field = HeightField(samples, Footprint(), WRAPPED)
+    return _best(lambda: displaced(plane(field.footprint, 1000, 1000), field, 5, 0.5), times=3)

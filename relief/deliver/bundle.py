@@ -1,0 +1,134 @@
+"""A delivery: all maps of a piece at full size, its displaced plane, the recipe, and the note, in one ZIP.
+
+The same recipe and sources give the same bytes.
+"""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from dataclasses import dataclass
+
+from relief.deliver.files import safe_stem
+from relief.deliver.images import png, tiff
+from relief.deliver.meshes import obj
+from relief.deliver.note import Entry, note
+from relief.displace.displace import displaced
+from relief.displace.forecast import refuse_if_too_large
+from relief.engine import Engine, Progress
+from relief.height import HeightField
+from relief.maps.displacement import bump_range, displacement_range
+from relief.maps.normal import normal_map
+from relief.pipeline import Pipeline
+from relief.recipe import Recipe
+from relief.surface.mesh import Mesh
+from relief.surface.plane import plane
+
+LONG_AGO = (1980, 1, 1, 0, 0, 0)
+"""The date of every file in a bundle: a bundle does not depend on when it was made."""
+
+
+@dataclass(frozen=True)
+class File:
+    """One file of a delivery."""
+
+    entry: Entry
+    data: bytes
+
+    @property
+    def name(self) -> str:
+        return self.entry.name
+
+
+def map_files(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
+    """Normal, bump and displacement maps as files."""
+    normal = recipe.maps.normal
+    bits = recipe.delivery.normal_bits
+    bump = bump_range(height.samples, recipe.midlevel)
+    whole = displacement_range(height.samples)
+    return [
+        File(
+            Entry(
+                f"{stem}_normal.png", "Normal map, tangent space", f"{bits} bit, red green blue",
+                f"Green points {normal.green}. Strength {normal.strength:g}, kernel {normal.kernel}.",
+            ),
+            png(normal_map(height, recipe.amplitude, normal, bits)),
+        ),
+        File(
+            Entry(
+                f"{stem}_bump.png", "Bump map", "8 bit, grey",
+                f"Mid grey (128) stays. Black to white is {bump.amplitude(recipe.amplitude):.6g} mm.",
+            ),
+            png(bump.coded(height.samples, 8)),
+        ),
+        File(
+            Entry(
+                f"{stem}_displacement.png", "Displacement map", "16 bit, grey",
+                f"Black to white is {whole.amplitude(recipe.amplitude):.6g} mm; the value "
+                f"{whole.midlevel(recipe.midlevel):.6g} of 0 to 1 stays on the surface.",
+            ),
+            png(whole.coded(height.samples, 16)),
+        ),
+        File(
+            Entry(
+                f"{stem}_displacement.tif", "Displacement map", "32-bit float, grey",
+                f"Heights as they are: one unit is {recipe.amplitude:.6g} mm; the value {recipe.midlevel:.6g} stays on "
+                "the surface.",
+            ),
+            tiff(height.samples),
+        ),
+    ]  # fmt: skip
+
+
+def displaced_plane(recipe: Recipe, height: HeightField) -> Mesh:
+    """The recipe's plane moved by its height field.
+
+    Raises:
+        TooManyFacesError: more faces than are built.
+    """
+    refuse_if_too_large(recipe.surface, recipe.footprint)
+    base = plane(recipe.footprint, *recipe.surface.cells(recipe.footprint))
+    return displaced(base, height, recipe.amplitude, recipe.midlevel)
+
+
+def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -> bytes:
+    """The ZIP of a delivery.
+
+    Args:
+        pipeline: the recipe and its sources, at full size.
+        engine: where stages are run.
+        title: the piece's name; file names are made of it.
+        progress: told what is being done; may cancel between two steps.
+
+    Raises:
+        Cancelled, TooManyFacesError, PictureError.
+    """
+    recipe = pipeline.recipe
+    stem = safe_stem(title)
+    refuse_if_too_large(recipe.surface, recipe.footprint)
+    progress.step(0.02, "Making the height at full size")
+    height = engine.run(pipeline.height(), progress)
+    progress.step(0.3, "Writing the maps")
+    files = map_files(recipe, height, stem)
+    progress.step(0.6, "Displacing the plane")
+    mesh = displaced_plane(recipe, height)
+    progress.step(0.7, "Writing the mesh")
+    about_mesh = f"{len(mesh.faces)} quads with texture coordinates and normals. Lengths in mm, y up, facing z."
+    files.append(File(Entry(f"{stem}_plane.obj", "Displaced plane", "Wavefront OBJ", about_mesh), obj(mesh)))
+    about_recipe = "Everything needed to make these files again from the source."
+    files.append(File(Entry("recipe.json", "Recipe", "JSON", about_recipe), recipe.as_text().encode()))
+    text = note(title, recipe, height, [file.entry for file in files])
+    progress.step(0.9, "Packing")
+    return _zip({"READ-ME.txt": text.encode()} | {file.name: file.data for file in files})
+
+
+def _zip(files: dict[str, bytes]) -> bytes:
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        for name, data in files.items():
+            place = zipfile.ZipInfo(name, LONG_AGO)
+            place.external_attr = 0o644 << 16
+            # pictures are packed already
+            kind = zipfile.ZIP_STORED if name.endswith(".png") else zipfile.ZIP_DEFLATED
+            archive.writestr(place, data, kind, compresslevel=4)
+    return packed.getvalue()

@@ -1,0 +1,59 @@
+"""The note of a delivery: for each file how it is to be read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from relief.height import HeightField
+from relief.recipe import Recipe
+
+
+@dataclass(frozen=True)
+class Entry:
+    """What the note says of one file."""
+
+    name: str
+    role: str
+    depth: str
+    reading: str
+
+
+def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) -> str:
+    """Plain text: the piece's real sizes, then file by file role, depth and how to read it."""
+    rows, columns = height.samples.shape
+    footprint = recipe.footprint
+    lines = [
+        f"{title}",
+        "=" * len(title),
+        "",
+        f"Footprint   {footprint.width:g} x {footprint.height:g} mm",
+        f"Texels      {columns} x {rows}",
+        f"Amplitude   {recipe.amplitude:g} mm for one unit of height",
+        f"Midlevel    {recipe.midlevel:g}",
+        f"Edges       {recipe.edges.across} across, {recipe.edges.down} down",
+        f"Repeats     {_repeats(recipe)}",
+        "",
+        "All maps are data, not colour: read them without any gamma or colour profile (often called raw, linear or",
+        "non-colour). White is high, black is low.",
+        "",
+    ]
+    for entry in entries:
+        lines += [entry.name, f"  {entry.role}. {entry.depth}.", f"  {entry.reading}", ""]
+    lines += [
+        "When the maps are repeated n times over the same size their slopes grow n times; set the amplitude to 1/n to",
+        "keep the look.",
+        "",
+    ]
+    return "\n".join(lines)
+
+
+def _repeats(recipe: Recipe) -> str:
+    match recipe.edges.wraps:
+        case True, True:
+            return "made to repeat in both directions"
+        case True, False:
+            return "made to repeat across, not down"
+        case False, True:
+            return "made to repeat down, not across"
+        case _:
+            return "stands alone; the edges do not meet"

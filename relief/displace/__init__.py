@@ -1,0 +1,1 @@
+"""Meshes moved by a height field, and what that will cost."""

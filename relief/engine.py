@@ -1,0 +1,110 @@
+"""Evaluates stages: each is computed once, kept while there is room, and computed by one thread at a time.
+
+A stage is pure: arrays and parameters in, arrays out. Its key is the hash of its name, its parameters and the keys of
+its inputs, so a stage whose inputs did not change is not computed again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from relief.errors import Cancelled
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One step of a computation.
+
+    Attributes:
+        name: what it does; part of the key and shown as progress.
+        compute: called with the results of the inputs; its result has `nbytes` or is small.
+        parameters: all that the result depends on beside the inputs, as JSON data.
+        inputs: the stages it needs.
+    """
+
+    name: str
+    compute: Callable[..., Any]
+    parameters: Any = None
+    inputs: tuple[Stage, ...] = ()
+    key: str = field(init=False)
+
+    def __post_init__(self) -> None:
+        content = json.dumps([self.name, self.parameters, [stage.key for stage in self.inputs]], sort_keys=True)
+        object.__setattr__(self, "key", hashlib.blake2b(content.encode(), digest_size=20).hexdigest())
+
+
+class Progress:
+    """Told how far a computation is; asked whether it should stop. This one listens to nobody."""
+
+    def report(self, fraction: float, message: str) -> None:
+        """Takes note of `fraction` (0 to 1) done and of what is being done now."""
+
+    def cancelled(self) -> bool:
+        return False
+
+    def step(self, fraction: float, message: str) -> None:
+        """Reports and goes on.
+
+        Raises:
+            Cancelled: somebody asked for that.
+        """
+        if self.cancelled():
+            raise Cancelled
+        self.report(fraction, message)
+
+
+class Engine:
+    """Runs stages and keeps their results, the least recently used ones dropped beyond `capacity` bytes."""
+
+    def __init__(self, capacity: int = 1 << 30) -> None:
+        self.capacity = capacity
+        self.kept_bytes = 0
+        self.computed = 0
+        self._results: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._lock = threading.Lock()
+        self._under_way: dict[str, threading.Event] = {}
+
+    def run(self, stage: Stage, progress: Progress | None = None) -> Any:
+        """The result of a stage; what it needs is computed first, or taken from what is kept.
+
+        Raises:
+            Cancelled: asked for through `progress`, between two stages.
+        """
+        while True:
+            with self._lock:
+                if stage.key in self._results:
+                    self._results.move_to_end(stage.key)
+                    return self._results[stage.key][0]
+                somebody = self._under_way.get(stage.key)
+                if somebody is None:
+                    self._under_way[stage.key] = threading.Event()
+                    break
+            somebody.wait()
+        try:
+            inputs = [self.run(needed, progress) for needed in stage.inputs]
+            if progress and progress.cancelled():
+                raise Cancelled
+            result = stage.compute(*inputs)
+            self._keep(stage.key, result)
+            return result
+        finally:
+            with self._lock:
+                self._under_way.pop(stage.key).set()
+
+    def _keep(self, key: str, result: Any) -> None:
+        size = getattr(result, "nbytes", 1024)
+        with self._lock:
+            self.computed += 1
+            if size > self.capacity:
+                return
+            self._results[key] = (result, size)
+            self.kept_bytes += size
+            while self.kept_bytes > self.capacity:
+                _, (_, freed) = self._results.popitem(last=False)
+                self.kept_bytes -= freed

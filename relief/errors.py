@@ -1,0 +1,21 @@
+"""What may go wrong because of what a person handed in. Every message is one plain sentence for that person."""
+
+
+class ReliefError(ValueError):
+    """Something handed in cannot be used; the message says what and what to do."""
+
+
+class PictureError(ReliefError):
+    """A picture cannot be read."""
+
+
+class RecipeError(ReliefError):
+    """A recipe, or a change to one, is not valid."""
+
+
+class TooManyFacesError(ReliefError):
+    """A mesh would be larger than the limit."""
+
+
+class Cancelled(Exception):  # noqa: N818 - not an error: somebody changed their mind
+    """The person who asked for the work no longer wants it."""

@@ -1,0 +1,135 @@
+"""The height field: samples with their real size and the way their edges meet.
+
+Conventions that hold everywhere: samples are float32 of shape (rows, columns), row 0 at the top; x runs to the right, y
+**up** (so d/dy = -d/drow), z out of the surface. A sample stands at the centre of its texel. 0 is low, 1 is high.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from relief.parameters import Parameters, choice, number, switch
+
+Edge = Literal["wrap", "clamp"]
+EDGE_NAMES = {"wrap": "Wrap", "clamp": "Clamp"}
+
+
+class Footprint(Parameters):
+    """The real size that one repeat of the relief covers."""
+
+    width: float = number(
+        300, 0.1, 100_000, label="Width", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
+        help="How wide one repeat of the picture is in reality.",
+    )  # fmt: skip
+    height: float = number(
+        300, 0.1, 100_000, label="Height", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
+        help="How high one repeat of the picture is in reality.",
+    )  # fmt: skip
+    keep_aspect: bool = switch(
+        True, label="Keep aspect", help="Width and height change together, so that the picture is not stretched."
+    )
+
+    def following(self, before: Footprint) -> Footprint:
+        """This footprint with the side that was not touched brought along, when the aspect is kept."""
+        if not self.keep_aspect or (self.width != before.width) == (self.height != before.height):
+            return self
+        if self.width != before.width:
+            return Footprint.model_validate({**self.model_dump(), "height": before.height * self.width / before.width})
+        return Footprint.model_validate({**self.model_dump(), "width": before.width * self.height / before.height})
+
+
+class Edges(Parameters):
+    """What lies beyond the edge of the picture: the other side of it (wrap), or its last sample again (clamp)."""
+
+    across: Edge = choice(
+        "clamp", EDGE_NAMES, label="Edges across",
+        help="Wrap when the left and right edge meet in a repeat; clamp when the picture stands alone.",
+    )  # fmt: skip
+    down: Edge = choice(
+        "clamp", EDGE_NAMES, label="Edges down",
+        help="Wrap when the top and bottom edge meet in a repeat; clamp when the picture stands alone.",
+    )  # fmt: skip
+
+    @property
+    def wraps(self) -> tuple[bool, bool]:
+        """Whether the field wraps (across, down)."""
+        return self.across == "wrap", self.down == "wrap"
+
+
+@dataclass(frozen=True)
+class HeightField:
+    """Height samples over a footprint.
+
+    Attributes:
+        samples: float32, (rows, columns), 0 low to 1 high, free to go beyond.
+        footprint: real size in mm.
+        edges: how the samples go on beyond each edge.
+    """
+
+    samples: np.ndarray
+    footprint: Footprint
+    edges: Edges
+
+    @property
+    def spacing(self) -> tuple[float, float]:
+        """Width and height of a texel in mm."""
+        rows, columns = self.samples.shape
+        return self.footprint.width / columns, self.footprint.height / rows
+
+    @property
+    def nbytes(self) -> int:
+        return self.samples.nbytes
+
+    def with_samples(self, samples: np.ndarray) -> HeightField:
+        """The same place with other samples."""
+        return replace(self, samples=np.ascontiguousarray(samples, dtype=np.float32))
+
+
+def fitted_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]:
+    """(rows, columns) shrunk, never enlarged, so that the longer side has at most `longest` texels."""
+    if longest is None or max(rows, columns) <= longest:
+        return rows, columns
+    scale = longest / max(rows, columns)
+    return max(1, round(rows * scale)), max(1, round(columns * scale))
+
+
+def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
+    """Samples (rows, columns[, channels]) averaged by area so that the longer side has at most `longest` texels."""
+    rows, columns = fitted_size(*samples.shape[:2], longest)
+    if (rows, columns) == samples.shape[:2]:
+        return samples
+    return cv2.resize(samples, (columns, rows), interpolation=cv2.INTER_AREA)
+
+
+def sampled(field: HeightField, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+    """Heights at places of the footprint, bilinear between texel centres.
+
+    Args:
+        field: the height field.
+        u: 0 at the left edge to 1 at the right edge, any shape; beyond that the edges wrap or clamp.
+        v: 0 at the bottom edge to 1 at the top edge, same shape.
+
+    Returns:
+        float32 heights of the shape of `u`.
+    """
+    rows, columns = field.samples.shape
+    wrap_across, wrap_down = field.edges.wraps
+    left, right, column_part = _neighbours(np.asarray(u, np.float64) * columns - 0.5, columns, wrap_across)
+    above, below, row_part = _neighbours((1 - np.asarray(v, np.float64)) * rows - 0.5, rows, wrap_down)
+    samples = field.samples
+    top = samples[above, left] * (1 - column_part) + samples[above, right] * column_part
+    bottom = samples[below, left] * (1 - column_part) + samples[below, right] * column_part
+    return (top * (1 - row_part) + bottom * row_part).astype(np.float32)
+
+
+def _neighbours(place: np.ndarray, count: int, wrap: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The two sample numbers around a fractional one, and how far it lies towards the second."""
+    first = np.floor(place).astype(np.intp)
+    part = (place - first).astype(np.float32)
+    if wrap:
+        return first % count, (first + 1) % count, part
+    return np.clip(first, 0, count - 1), np.clip(first + 1, 0, count - 1), part

@@ -1,0 +1,1 @@
+"""Looking on: readings, findings, the section, and the suggested start."""

@@ -1,0 +1,140 @@
+"""Findings: what was measured and will look wrong, why, and where there is one the mend.
+
+All thresholds stand here with their reason.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from relief.height import HeightField
+from relief.inspect.readings import Readings
+from relief.recipe import Recipe
+from relief.sources.picture import Picture
+from relief.treat.soften import Soften
+
+HARSH_ABOVE = 70.0
+"""Degrees. Steeper than this light catches single texels and a mesh folds into spikes (common practice, no source)."""
+
+SWELL_ABOVE = 0.02
+"""Part of the range. A mean farther from midlevel than this is seen as the whole surface growing or shrinking."""
+
+STEP_ABOVE = 1 / 20
+"""Part of a texel's width. A jump taller than this turns the light by 3 degrees, which the eye picks out of a flat."""
+
+STEP_SHARE = 0.5
+"""Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
+
+COMFORTABLE = 40.0
+"""Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class Mend:
+    """A change that sets a finding right: what its button says, and new values by path."""
+
+    label: str
+    changes: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something that will look wrong."""
+
+    kind: str
+    title: str
+    reason: str
+    mend: Mend | None = field(default=None)
+
+
+def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture) -> list[Finding]:
+    """What is to be said of a finished height field at full size."""
+    found = [harsh(recipe, measured), swell(recipe, height, measured)]
+    if picture.bits <= 8 and not picture.is_float:
+        found.append(steps(recipe, height))
+    return [finding for finding in found if finding]
+
+
+def amplitude_for(angle: float, now: float, amplitude: float) -> float:
+    """The amplitude that brings a steepness of `now` degrees to `angle` degrees; slopes grow with amplitude."""
+    return amplitude * math.tan(math.radians(angle)) / math.tan(math.radians(now))
+
+
+def harsh(recipe: Recipe, measured: Readings) -> Finding | None:
+    """The steepest 5 % are too steep."""
+    if measured.steepest <= HARSH_ABOVE:
+        return None
+    amplitude = float(f"{amplitude_for(COMFORTABLE, measured.steepest, recipe.amplitude):.3g}")
+    return Finding(
+        "harsh",
+        "Harsh slopes",
+        f"The steepest 5 % stand above {measured.steepest:.0f}°. Beyond {HARSH_ABOVE:.0f}° grain glitters and a mesh "
+        "folds into spikes.",
+        Mend(f"Lower amplitude to {amplitude:g} mm", {"amplitude": amplitude}),
+    )
+
+
+def swell(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | None:
+    """The mean lies off midlevel, so the whole surface moves when it is displaced."""
+    if measured.range == 0 or abs(measured.mean) <= SWELL_ABOVE * measured.range:
+        return None
+    side, verb = ("above", "grow") if measured.mean > 0 else ("below", "shrink")
+    mean = float(f"{height.samples.mean(dtype=np.float64):.4f}")
+    return Finding(
+        "swell",
+        "Swell" if measured.mean > 0 else "Sinking",
+        f"The mean sits {abs(measured.mean):.2g} mm {side} midlevel, so the whole surface would {verb} by that much.",
+        Mend("Set midlevel to mean", {"midlevel": mean}),
+    )
+
+
+def steps(recipe: Recipe, height: HeightField) -> Finding | None:
+    """Single grey levels show as jumps between flats."""
+    texel = min(height.spacing)
+    jump, share, run = stair(height.samples)
+    if share < STEP_SHARE or jump * recipe.amplitude <= STEP_ABOVE * texel:
+        return None
+    return Finding(
+        "steps",
+        "Steps",
+        f"One grey level of this 8-bit source is {jump * recipe.amplitude:.2g} mm tall, on texels {texel:.2g} mm wide; "
+        "slopes show as a staircase.",
+        _softening(recipe, run * texel),
+    )
+
+
+def stair(samples: np.ndarray) -> tuple[float, float, float]:
+    """How much a field is a staircase.
+
+    Returns:
+        The height of a single jump, the part of all changes between neighbours that are a single jump with flats on
+        both sides, and the mean length of a flat in texels. Jumps of more than a sixty-fourth of the range are drawn
+        edges, not grey levels.
+    """
+    jumps, changes, pairs = [], 0, 0
+    spread = float(samples.max() - samples.min())
+    for across in (samples, samples.T):
+        difference = np.abs(np.diff(across, axis=1))
+        changed = difference > 1e-6
+        alone = changed[:, 1:-1] & ~changed[:, :-2] & ~changed[:, 2:] & (difference[:, 1:-1] < spread / 64)
+        jumps.append(difference[:, 1:-1][alone])
+        changes += np.count_nonzero(changed[:, 1:-1])
+        pairs += changed[:, 1:-1].size
+    single = np.concatenate(jumps)
+    if not single.size:
+        return 0.0, 0.0, 0.0
+    return float(np.median(single)), single.size / changes, pairs / changes
+
+
+def _softening(recipe: Recipe, run: float) -> Mend | None:
+    """Soften over half a flat, when the layer has that treatment."""
+    for number, treatment in enumerate(recipe.layers[0].treatments):
+        if isinstance(treatment, Soften):
+            path = f"layers.0.treatments.{number}"
+            radius = float(f"{max(run / 2, treatment.radius):.2g}")
+            return Mend(f"Soften by {radius:g} mm", {f"{path}.on": True, f"{path}.radius": radius})
+    return None

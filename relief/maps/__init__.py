@@ -1,0 +1,1 @@
+"""Maps made of a height field: normal, bump, displacement."""

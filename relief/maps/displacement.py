@@ -1,0 +1,47 @@
+"""Displacement and bump map: the height as data. No transfer function is applied and none is tagged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class HeightRange:
+    """Which heights the black and the white of a whole-number map stand for."""
+
+    black: float
+    white: float
+
+    def amplitude(self, amplitude: float) -> float:
+        """The real length from black to white, mm."""
+        return amplitude * (self.white - self.black)
+
+    def midlevel(self, midlevel: float) -> float:
+        """The value of the map, 0 to 1, that stays on the surface."""
+        return (midlevel - self.black) / (self.white - self.black)
+
+    def coded(self, samples: np.ndarray, bits: int) -> np.ndarray:
+        """Heights as uint8 or uint16, rounded to the nearest level."""
+        most = np.float32(2**bits - 1)
+        scale = most / np.float32(self.white - self.black)
+        levels = np.clip(np.rint((samples - np.float32(self.black)) * scale), 0, most)
+        return levels.astype(np.uint8 if bits == 8 else np.uint16)
+
+
+def displacement_range(samples: np.ndarray) -> HeightRange:
+    """0 to 1, widened where heights go beyond so that nothing is cut off."""
+    return HeightRange(min(0.0, float(samples.min())), max(1.0, float(samples.max())))
+
+
+def bump_range(samples: np.ndarray, midlevel: float) -> HeightRange:
+    """The narrowest range with midlevel in its middle that holds all heights and 0 to 1."""
+    whole = displacement_range(samples)
+    half = max(midlevel - whole.black, whole.white - midlevel)
+    return HeightRange(midlevel - half, midlevel + half)
+
+
+def displacement(samples: np.ndarray, amplitude: float, midlevel: float) -> np.ndarray:
+    """Signed distance from the base surface in mm, float32: d = amplitude (h - midlevel)."""
+    return (samples - np.float32(midlevel)) * np.float32(amplitude)

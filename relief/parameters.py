@@ -1,0 +1,158 @@
+"""The one definition of a parameter.
+
+A field of a `Parameters` model carries its bounds, default, unit, label and a help line. The recipe's validation, the
+controls on the bench and the options of the command line are all read from here; none of them repeats a bound.
+"""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, Self, get_args, get_origin
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic.fields import FieldInfo
+
+from relief.errors import RecipeError
+
+
+class Parameters(BaseModel):
+    """Base of all parameter models: strict about names, frozen, and without infinities."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True)
+
+    @classmethod
+    def checked(cls, **values: Any) -> Self:
+        """The model with these values.
+
+        Raises:
+            RecipeError: a value is out of its bounds; the message is a sentence.
+        """
+        try:
+            return cls(**values)
+        except ValidationError as problem:
+            error = problem.errors()[0]
+            known = control(cls, str(error["loc"][0])) if error["loc"] else None
+            raise RecipeError(
+                complaint(error, known.label if known else cls.__name__, known and known.unit)
+            ) from problem
+
+
+def number(
+    default: float,
+    low: float,
+    high: float,
+    *,
+    label: str,
+    help: str,
+    unit: str = "",
+    step: float = 0.01,
+    slider: tuple[float, float] | None = None,
+    logarithmic: bool = False,
+) -> Any:
+    """A real or whole number from `low` to `high`. The slider may cover a narrower, handier range than the bounds."""
+    extra = {"unit": unit, "step": step, "slider": slider or (low, high), "logarithmic": logarithmic}
+    return Field(default, ge=low, le=high, title=label, description=help, json_schema_extra=extra)
+
+
+def choice(default: str, names: dict[str, str], *, label: str, help: str) -> Any:
+    """One of several; `names` gives the word shown for each value. The field's type is the matching `Literal`."""
+    return Field(default, title=label, description=help, json_schema_extra={"names": names})
+
+
+def switch(default: bool, *, label: str, help: str) -> Any:
+    """On or off."""
+    return Field(default, title=label, description=help)
+
+
+@dataclass(frozen=True)
+class Control:
+    """What a person needs to see and set one parameter."""
+
+    name: str
+    kind: Literal["number", "choice", "switch"]
+    label: str
+    help: str
+    default: Any
+    unit: str = ""
+    step: float = 0
+    low: float | None = None
+    high: float | None = None
+    slider: tuple[float, float] | None = None
+    logarithmic: bool = False
+    names: dict[str, str] | None = None
+
+    def worded(self, value: Any) -> str:
+        """The value as it is said in a sentence: `12 mm`, `Sobel`, `on`."""
+        if self.kind == "switch":
+            return "on" if value else "off"
+        if self.kind == "choice":
+            return self.names[str(value)]
+        return f"{value:.6g} {self.unit}".rstrip()
+
+
+def control(model: type[Parameters], name: str) -> Control:
+    """The control of one field of a model."""
+    field = model.model_fields[name]
+    extra = field.json_schema_extra or {}
+    shared = {"name": name, "label": field.title, "help": field.description, "default": field.default}
+    if field.annotation is bool:
+        return Control(kind="switch", **shared)
+    if get_origin(field.annotation) is Literal:
+        names = extra.get("names") or {str(value): str(value) for value in get_args(field.annotation)}
+        return Control(kind="choice", names=names, **shared)
+    return Control(
+        kind="number",
+        unit=extra["unit"],
+        step=extra["step"],
+        slider=extra["slider"],
+        logarithmic=extra["logarithmic"],
+        low=_bound(field, "ge"),
+        high=_bound(field, "le"),
+        **shared,
+    )
+
+
+def controls(model: type[Parameters]) -> list[Control]:
+    """The controls of a model, in the order its fields are written; fields without a label have none."""
+    return [control(model, name) for name, field in model.model_fields.items() if field.title]
+
+
+def complaint(error: Mapping[str, Any], label: str, unit: str | None = "") -> str:
+    """One error of a Pydantic validation as a sentence about the parameter with this label."""
+    unit = f" {unit}" if unit else ""
+    match error["type"]:
+        case "greater_than_equal":
+            return f"{label} must be at least {error['ctx']['ge']:.10g}{unit}."
+        case "less_than_equal":
+            return f"{label} must be at most {error['ctx']['le']:.10g}{unit}."
+        case "float_parsing" | "float_type" | "finite_number":
+            return f"{label} must be a number."
+        case "int_parsing" | "int_type" | "int_from_float" | "int_parsing_size":
+            return f"{label} must be a whole number."
+        case "literal_error" | "bool_parsing" | "bool_type":
+            return f"{label} cannot be set to that."
+        case "value_error":
+            return str(error["ctx"]["error"])
+        case _:
+            return f"{label}: {error['msg'][0].lower()}{error['msg'][1:]}."
+
+
+def _bound(field: FieldInfo, name: str) -> float | None:
+    return next((getattr(item, name) for item in field.metadata if hasattr(item, name)), None)
+
+
+def discovered(package: str, base: type[Parameters]) -> dict[str, type[Parameters]]:
+    """The subclasses of `base` that the modules of a package define, by their `kind`.
+
+    To add one is to add a file to the package: nothing else lists it.
+    """
+    found = {}
+    for module_info in sorted(pkgutil.iter_modules(importlib.import_module(package).__path__), key=lambda m: m.name):
+        module = importlib.import_module(f"{package}.{module_info.name}")
+        for item in vars(module).values():
+            if isinstance(item, type) and issubclass(item, base) and item is not base:
+                found[item.model_fields["kind"].default] = item
+    return found

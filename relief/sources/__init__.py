@@ -1,0 +1,1 @@
+"""Bytes to pixels and facts."""

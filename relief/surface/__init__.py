@@ -1,0 +1,1 @@
+"""Shapes that carry a relief."""

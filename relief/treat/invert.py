@@ -1,0 +1,18 @@
+"""Invert: low becomes high."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from relief.height import HeightField
+from relief.treat.treatment import Treatment
+
+
+class Invert(Treatment):
+    """Turns the relief inside out: what stood out sinks in."""
+
+    title: ClassVar[str] = "Invert"
+    kind: Literal["invert"] = "invert"
+
+    def treat(self, field: HeightField) -> HeightField:
+        return field.with_samples(1 - field.samples)
