@@ -20,7 +20,7 @@ from relief.height import Edges, Footprint, HeightField
 from relief.inspect.section import section
 from relief.inspect.start import suggested_start
 from relief.maps.normal import Normal, normal_map
-from relief.maps.slopes import steepness
+from relief.maps.slopes import slopes, steepness
 from relief.pipeline import PROXY, Pipeline
 from relief.surface.plane import plane
 from relief.treat.soften import gaussian
@@ -127,3 +127,13 @@ def _million_faces() -> float:
     samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
     field = HeightField(samples, Footprint(), WRAPPED)
     return _best(lambda: displaced(plane(field.footprint, 1000, 1000), field, 5, 0.5), times=3)
+
+
+def warm_up() -> None:
+    """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it."""
+    field = HeightField(np.zeros((4, 4), np.float32), Footprint(), WRAPPED)
+    steepness(field, 1)
+    slopes(field, 1)
+    normal_map(field, 1, Normal())
+    normal_map(field, 1, Normal(), 16)
+    displaced(plane(field.footprint, 1, 1), field, 1, 0.5)

@@ -133,18 +133,29 @@ class Recipe(Parameters):
         """
         data = self.model_dump()
         for path, value in changes.items():
-            _, name = self._owner(path)
-            place = data
-            for part in path.split(".")[:-1]:
-                place = place[int(part) if isinstance(place, tuple) else part]
-            place[name] = value
+            self._owner(path)
+            _set(data, path, value)
         data["suggested"] = tuple(path for path in self.suggested if path not in changes)
         try:
             changed = type(self).model_validate(data)
             footprint = changed.footprint.following(self.footprint)
         except ValidationError as problem:
             raise RecipeError(_sentence(problem, self)) from problem
-        return changed.model_copy(update={"footprint": footprint})
+        return changed.model_copy(update={"footprint": footprint})._with_lengths_following(self.footprint)
+
+    def _with_lengths_following(self, before: Footprint) -> Self:
+        """Lengths that are still suggestions grow with the footprint, so that slopes stay as suggested."""
+        growth = self.footprint.width / before.width
+        if growth == 1:
+            return self
+        lengths = [path for path in self.suggested if self.control(path).unit == "mm"]
+        data = self.model_dump()
+        for path in lengths:
+            _set(data, path, float(f"{self.value(path) * growth:.3g}"))
+        try:
+            return type(self).model_validate(data)
+        except ValidationError as problem:
+            raise RecipeError(_sentence(problem, self)) from problem
 
     def differences(self, other: Recipe) -> list[str]:
         """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`."""
@@ -177,6 +188,15 @@ class Recipe(Parameters):
         if not isinstance(place, Parameters) or not _is_parameter(type(place), name):
             raise RecipeError(f"There is no parameter “{path}”.")
         return place, name
+
+
+def _set(data: dict[str, Any], path: str, value: Any) -> None:
+    """Puts a value where a path leads in a recipe's data."""
+    *way, name = path.split(".")
+    place: Any = data
+    for part in way:
+        place = place[int(part) if isinstance(place, tuple) else part]
+    place[name] = value
 
 
 def _is_parameter(model: type[Parameters], name: str) -> bool:

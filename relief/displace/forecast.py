@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from relief.errors import TooManyFacesError
 from relief.height import Footprint
-from relief.surface.plane import Plane
+from relief.surface.plane import HIGHEST_LEVEL, Plane
 
 MOST_FACES = 2_000_000
 BYTES_OF_A_VERTEX = 3 * 4 + 3 * 4 + 2 * 4  # position, normal, uv
@@ -36,10 +36,9 @@ def forecast(plane: Plane, footprint: Footprint, level: int | None = None) -> Fo
     return Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE)
 
 
-def largest_level(plane: Plane, footprint: Footprint) -> int | None:
-    """The highest level that fits, or none when even the base segments are too many."""
-    top = plane.model_fields["level"].metadata[1].le
-    return next((level for level in range(top, -1, -1) if forecast(plane, footprint, level).fits), None)
+def by_level(plane: Plane, footprint: Footprint) -> list[Forecast]:
+    """The cost at every level there is, coarsest first."""
+    return [forecast(plane, footprint, level) for level in range(HIGHEST_LEVEL + 1)]
 
 
 def refuse_if_too_large(plane: Plane, footprint: Footprint) -> None:
@@ -47,10 +46,11 @@ def refuse_if_too_large(plane: Plane, footprint: Footprint) -> None:
     wanted = forecast(plane, footprint)
     if wanted.fits:
         return
-    fitting = largest_level(plane, footprint)
-    offer = "Take fewer base segments." if fitting is None else f"The largest level that fits is {fitting}."
-    raise TooManyFacesError(
-        f"Level {plane.level} would make {wanted.faces:,} faces; at most {MOST_FACES:,} are built. {offer}".replace(
-            ",", "\N{NARROW NO-BREAK SPACE}"
-        )
-    )
+    fitting = [cost.level for cost in by_level(plane, footprint) if cost.fits]
+    offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
+    faces, most = _spaced(wanted.faces), _spaced(MOST_FACES)
+    raise TooManyFacesError(f"Level {plane.level} would make {faces} faces; at most {most} are built. {offer}")
+
+
+def _spaced(count: int) -> str:
+    return f"{count:,}".replace(",", "\N{NO-BREAK SPACE}")

@@ -52,7 +52,7 @@ class Facts:
 
     @property
     def depth(self) -> str:
-        return f"{self.bits}-bit {'float' if self.is_float else 'whole numbers'}"
+        return f"{self.bits}-bit float" if self.is_float else f"{self.bits} bit"
 
     @property
     def kind(self) -> str:

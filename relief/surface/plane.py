@@ -8,6 +8,8 @@ from relief.height import Footprint
 from relief.parameters import Parameters, number
 from relief.surface.mesh import Mesh
 
+HIGHEST_LEVEL = 10
+
 
 class Plane(Parameters):
     """A plane of base segments, each cut in four by every level of flat subdivision."""
@@ -17,7 +19,7 @@ class Plane(Parameters):
         help="Quads across the plane before subdivision; down it has as many as keep them nearly square.",
     )  # fmt: skip
     level: int = number(
-        4, 0, 10, label="Subdivision level", step=1,
+        4, 0, HIGHEST_LEVEL, label="Subdivision level", step=1,
         help="Each level cuts every quad into four. Too few look blocky, one more costs four times as much.",
     )  # fmt: skip
 

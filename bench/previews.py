@@ -1,0 +1,108 @@
+"""What the stage shows for each view: the computation's results as raw pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from bench.engine import ENGINE
+from relief.height import HeightField
+from relief.maps.displacement import bump_range, displacement, displacement_range
+from relief.maps.normal import Normal, normal_map
+from relief.maps.slopes import steepness
+from relief.pipeline import Pipeline
+
+GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
+ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)
+BELOW = np.array([0x2A, 0x6A, 0x98], np.float32)
+SHADES = 256
+
+
+def _ramp(low: np.ndarray, middle: np.ndarray, high: np.ndarray) -> np.ndarray:
+    """uint8 (256, 3) colours from one over a second to a third."""
+    place = np.linspace(-1, 1, SHADES, dtype=np.float32)[:, None]
+    colours = np.where(place < 0, middle + (low - middle) * -place, middle + (high - middle) * place)
+    return np.rint(colours).astype(np.uint8)
+
+
+HEIGHT_RAMP = _ramp(BELOW * 0.55, GROUND, ABOVE * 0.62)
+SLOPE_RAMP = _ramp(GROUND, np.array([0xB3, 0xC1, 0xC3], np.float32), np.array([0x15, 0x25, 0x2C], np.float32))
+
+
+def _height(pipeline: Pipeline) -> HeightField:
+    return ENGINE.run(pipeline.height())
+
+
+def _lit(pipeline: Pipeline) -> np.ndarray:
+    """Normals true to amplitude and footprint, 16 bit, green up."""
+    return normal_map(_height(pipeline), pipeline.recipe.amplitude, Normal(), 16)
+
+
+def _shaded(pipeline: Pipeline) -> np.ndarray:
+    """The normal map as it is made, 16 bit, but always green up: what a program sees that reads it right."""
+    return normal_map(_height(pipeline), pipeline.recipe.amplitude, _green_up(pipeline), 16)
+
+
+def _normal(pipeline: Pipeline) -> np.ndarray:
+    return normal_map(_height(pipeline), pipeline.recipe.amplitude, pipeline.recipe.maps.normal)
+
+
+def _tangent(pipeline: Pipeline) -> np.ndarray:
+    """The same with 8 bits, to be laid on the surface."""
+    return normal_map(_height(pipeline), pipeline.recipe.amplitude, _green_up(pipeline))
+
+
+def _green_up(pipeline: Pipeline) -> Normal:
+    return pipeline.recipe.maps.normal.model_copy(update={"green": "up"})
+
+
+def _picture(pipeline: Pipeline) -> np.ndarray:
+    return ENGINE.run(pipeline.colour())
+
+
+def _grey(pipeline: Pipeline) -> np.ndarray:
+    return _eight_bit(ENGINE.run(pipeline.grey()))
+
+
+def _coloured_height(pipeline: Pipeline) -> np.ndarray:
+    """Ochre above the base surface, blue below; the strongest colour at the farthest of both."""
+    recipe = pipeline.recipe
+    distance = displacement(_height(pipeline).samples, recipe.amplitude, recipe.midlevel)
+    farthest = max(float(np.abs(distance).max()), 1e-9)
+    return HEIGHT_RAMP[np.rint((distance / farthest * 0.5 + 0.5) * (SHADES - 1)).astype(np.uint8)]
+
+
+def _slope(pipeline: Pipeline) -> np.ndarray:
+    """Steepness, 0 to 90 degrees, from light to dark."""
+    angles = steepness(_height(pipeline), pipeline.recipe.amplitude)
+    return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / 90)).astype(np.uint8)]
+
+
+def _bump(pipeline: Pipeline) -> np.ndarray:
+    samples = _height(pipeline).samples
+    return bump_range(samples, pipeline.recipe.midlevel).coded(samples, 8)
+
+
+def _displacement(pipeline: Pipeline) -> np.ndarray:
+    samples = _height(pipeline).samples
+    return displacement_range(samples).coded(samples, 8)
+
+
+def _eight_bit(samples: np.ndarray) -> np.ndarray:
+    return displacement_range(samples).coded(samples, 8)
+
+
+VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
+    "picture": _picture,
+    "grey": _grey,
+    "lit": _lit,
+    "height": _coloured_height,
+    "slope": _slope,
+    "normal": _normal,
+    "bump": _bump,
+    "displacement": _displacement,
+    "shaded": _shaded,
+    "tangent": _tangent,
+}
+"""The pixels of each view: uint8 grey or colour, or uint16 normals to be lit in the browser."""

@@ -1,0 +1,55 @@
+"""Reading requests: whatever does not name something of ours is a 404."""
+
+from __future__ import annotations
+
+from django.http import Http404, HttpRequest
+from django.shortcuts import get_object_or_404
+
+from bench.models import Revision
+from bench.steps import BY_NAME, Step
+from relief.inspect.section import Point
+from shelf.models import Piece
+
+
+def piece_of(request: HttpRequest, pk: int) -> Piece:
+    """The artist's piece; another artist's is not found."""
+    return get_object_or_404(Piece, pk=pk, owner=request.artist)
+
+
+def revision_of(piece: Piece, number: str | int | None) -> Revision:
+    """The revision of a piece that a request names."""
+    return get_object_or_404(Revision.objects.select_related("piece"), piece=piece, number=whole_number(number))
+
+
+def step_of(name: str | None) -> Step:
+    """The step a request comes from."""
+    if name not in BY_NAME:
+        raise Http404
+    return BY_NAME[name]
+
+
+def whole_number(text: str | int | None) -> int:
+    """A whole number above zero."""
+    try:
+        number = int(text)
+    except (TypeError, ValueError):
+        raise Http404 from None
+    if not 1 <= number < 2**31:
+        raise Http404
+    return number
+
+
+def draft_of(request: HttpRequest) -> dict[str, str]:
+    """The changes that are tried out and not kept: parameters named `d.` and their path."""
+    return {name[2:]: value for name, value in request.GET.items() if name.startswith("d.")}
+
+
+def line_of(request: HttpRequest) -> tuple[Point, Point]:
+    """The ends of the section line from `x,y,x,y`, each 0 to 1."""
+    try:
+        places = [float(part) for part in request.GET.get("section", "0,0.5,1,0.5").split(",")]
+    except ValueError:
+        raise Http404 from None
+    if len(places) != 4 or not all(0 <= place <= 1 for place in places):
+        raise Http404
+    return (places[0], places[1]), (places[2], places[3])

@@ -1,0 +1,182 @@
+"""What the stage, the section and the right side show: raw arrays, and figures measured at full size."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_safe
+
+from bench.engine import ENGINE
+from bench.models import Revision
+from bench.packet import packet
+from bench.previews import VIEWS
+from bench.requests import draft_of, line_of, piece_of, revision_of, whole_number
+from relief.deliver.bundle import displaced_plane
+from relief.deliver.images import png
+from relief.displace.forecast import forecast
+from relief.errors import ReliefError
+from relief.inspect.findings import findings
+from relief.inspect.readings import readings
+from relief.inspect.section import Point, length, section
+from relief.inspect.swatch import swatch
+from relief.maps.displacement import displacement
+from relief.pipeline import PROXY, Pipeline
+from relief.recipe import Recipe
+from relief.sources.facts import histogram
+from shelf.models import Source, read_source
+
+SHARPEST = 2048
+"""Texels on the long side of what the stage shows when the hand rests."""
+
+DRAFT_FACES = 150_000
+"""Faces at most of a surface that follows a dragged control."""
+
+SWATCH = 512
+"""Texels on the long side of a swatch."""
+
+
+@require_safe
+def preview(request: HttpRequest, pk: int) -> HttpResponse:
+    """The pixels of a view and the section, of a revision with or without a draft change on it."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    view = VIEWS.get(request.GET.get("view", "lit"))
+    if view is None:
+        raise Http404
+    longest = min(whole_number(request.GET.get("longest", PROXY)), SHARPEST)
+    line = line_of(request)
+    try:
+        now, before, before_label = _states(revision, draft_of(request), longest)
+        recipe = now.recipe
+        height = ENGINE.run(now.height())
+        arrays = {
+            "pixels": view(before if request.GET.get("before") else now),
+            "section": section(height, *line),
+            "section_before": _distances(before, line),
+        }
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    return packet(
+        arrays,
+        revision=revision.number,
+        footprint=[recipe.footprint.width, recipe.footprint.height],
+        amplitude=recipe.amplitude,
+        midlevel=recipe.midlevel,
+        section_length=length(height, *line),
+        before_label=before_label,
+    )
+
+
+def _states(revision: Revision, draft: dict[str, str], longest: int) -> tuple[Pipeline, Pipeline, str]:
+    """The state to show, the state before it, and in words what lies between."""
+    kept = Pipeline(revision.read(), read_source, longest)
+    if draft:
+        return replace(kept, recipe=kept.recipe.with_changes(draft)), kept, "before this change"
+    parent = revision.before()
+    if parent:
+        return kept, replace(kept, recipe=parent.read()), f"before “{revision.label}”"
+    switches = [path for path in kept.recipe.paths() if path.endswith(".on")]
+    untreated = kept.recipe.with_changes(dict.fromkeys(switches, False))
+    return kept, replace(kept, recipe=untreated), "before any treatment"
+
+
+def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
+    """Distances in mm along the section from the state's own base surface."""
+    recipe = state.recipe
+    return displacement(section(ENGINE.run(state.height()), *line), recipe.amplitude, recipe.midlevel)
+
+
+@require_safe
+def surface(request: HttpRequest, pk: int) -> HttpResponse:
+    """The plane, displaced or flat. `mapped` gives it the normals of the flat plane, for a normal map to turn."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    draft = draft_of(request)
+    displaced = request.GET.get("displaced") != "0"
+    try:
+        recipe = revision.read().with_changes(draft) if draft else revision.read()
+        if draft:
+            recipe = _coarser(recipe)
+        height = ENGINE.run(Pipeline(recipe, read_source, PROXY if draft else SHARPEST).height())
+        mesh = displaced_plane(recipe if displaced else _flat(recipe), height)
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    normals = np.broadcast_to(np.float32([0, 0, 1]), mesh.normals.shape) if "mapped" in request.GET else mesh.normals
+    return packet(
+        {
+            "positions": mesh.positions,
+            "normals": normals,
+            "uv": mesh.uv,
+            "triangles": mesh.triangles().astype(np.uint32),
+        },
+        faces=len(mesh.faces),
+        footprint=[recipe.footprint.width, recipe.footprint.height],
+    )
+
+
+def _flat(recipe: Recipe) -> Recipe:
+    return recipe.model_copy(update={"amplitude": 0.0})
+
+
+def _coarser(recipe: Recipe) -> Recipe:
+    """The recipe with the highest level, at most its own, that is quick enough to follow a hand."""
+    level = recipe.surface.level
+    while level and forecast(recipe.surface, recipe.footprint, level).faces > DRAFT_FACES:
+        level -= 1
+    return recipe.model_copy(update={"surface": recipe.surface.model_copy(update={"level": level})})
+
+
+@require_safe
+def measured(request: HttpRequest, pk: int) -> HttpResponse:
+    """The right side: readings, findings and cost, measured at full size."""
+    piece = piece_of(request, pk)
+    revision = revision_of(piece, request.GET.get("base"))
+    recipe = revision.read()
+    context = {"piece": piece, "revision": revision}
+    try:
+        pipeline = Pipeline(recipe, read_source)
+        height = ENGINE.run(pipeline.height())
+        taken = readings(height, recipe.amplitude, recipe.midlevel)
+        found = findings(recipe, height, taken, ENGINE.run(pipeline.picture()))
+        context |= {"readings": taken, "findings": found, "cost": forecast(recipe.surface, recipe.footprint)}
+    except ReliefError as problem:
+        context["problem"] = str(problem)
+    return render(request, "bench/measured.html", context)
+
+
+@require_safe
+def facts(request: HttpRequest, pk: int) -> HttpResponse:
+    """What is known of the piece's source, with its histogram."""
+    piece = piece_of(request, pk)
+    recipe = Revision.objects.now(piece).read()
+    reference = next(iter(recipe.sources.values()))
+    source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
+    context = {"piece": piece, "source": source, "facts": source.facts}
+    try:
+        counts, low, high = histogram(ENGINE.run(Pipeline(recipe, read_source, PROXY).grey()))
+        context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
+    except ReliefError as problem:
+        context["problem"] = str(problem)
+    return render(request, "bench/facts.html", context)
+
+
+def _outline(counts: np.ndarray) -> str:
+    """An SVG path around the bars of a histogram, 1 wide and up to 40 high; the root keeps rare greys visible."""
+    heights = 38 * np.sqrt(counts / max(counts.max(), 1))
+    bars = "".join(f"V{40 - height:.1f}H{place + 1}" for place, height in enumerate(heights))
+    return f"M0 40{bars}V40z"
+
+
+@require_safe
+@cache_control(private=True, max_age=31_536_000, immutable=True)
+def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A small lit picture of a revision. A revision never changes, so neither does its swatch."""
+    revision = revision_of(piece_of(request, pk), number)
+    try:
+        pipeline = Pipeline(revision.read(), read_source, SWATCH)
+        pixels = swatch(ENGINE.run(pipeline.height()), pipeline.recipe.amplitude)
+    except (ReliefError, OSError) as problem:
+        raise Http404 from problem
+    return HttpResponse(png(pixels), content_type="image/png")

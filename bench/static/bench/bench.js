@@ -1,0 +1,185 @@
+// The bench: keeps stage and section in step with the piece, while a control is dragged and after.
+
+import { bench, look, setLook, page, currentView } from "./look.js";
+import { fetchPacket, Latest } from "./packet.js";
+import * as stage from "./stage.js";
+import { drawSection, onDrag } from "./section.js";
+import { commit, onDraft, showDraft, showValues } from "./controls.js";
+import "./dome.js";
+import "./keys.js";
+
+const PROXY = 1024; // texels on the long side while something is dragged
+const SHARP = 2048; // and when the hand rests
+const REST = 250; // ms
+const COLOUR_VIEWS = ["picture", "normal"];
+const LIT_VIEWS = ["lit", "shaded", "surface"];
+
+const latest = new Latest();
+const message = document.getElementById("stage-message");
+const flat = document.getElementById("flat");
+const solid = document.getElementById("solid");
+const hint = document.getElementById("hint");
+let rest = null;
+let surface = null;
+let noSurface = null; // why there is none
+let before = false;
+let draft = {};
+
+const drafted = () => Object.fromEntries(Object.entries(draft).map(([path, value]) => [`d.${path}`, value]));
+
+/** Asks for what the stage and the section show, draws it, and sharpens it when nothing more comes. */
+function refresh() {
+  clearTimeout(rest);
+  latest.run(() => show(PROXY));
+}
+
+async function show(longest) {
+  const { revision: base } = page();
+  const solidView = currentView() === "surface";
+  const view = solidView ? "lit" : currentView();
+  const busy = setTimeout(() => say("Working on it…"), 400);
+  try {
+    const parameters = { base, view, longest, section: look.line.join(","), ...drafted() };
+    if (before) parameters.before = 1;
+    const packet = await fetchPacket(bench.dataset.preview, parameters);
+    drawSection(packet);
+    if (solidView) await showSurface(packet);
+    if (!solidView || noSurface) stage.draw(packet);
+    showStage(solidView && !noSurface);
+    hint.classList.toggle("strong", before);
+    say(noSurface && solidView ? noSurface : "");
+    flat.dataset.drawn = String(Number(flat.dataset.drawn ?? 0) + 1);
+    flat.dataset.revision = base;
+    const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
+    if (longest === PROXY && largest >= PROXY && !solidView && !Object.keys(draft).length) {
+      rest = setTimeout(() => latest.run(() => show(SHARP)), REST);
+    }
+  } catch (problem) {
+    say(problem.message);
+  } finally {
+    clearTimeout(busy);
+  }
+}
+
+async function showSurface(packet) {
+  if (noSurface) return;
+  if (!surface) {
+    try {
+      solid.hidden = false;
+      const { surfaceOn } = await import("./surface.js");
+      surface = surfaceOn(solid);
+    } catch {
+      noSurface = "This browser shows no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
+      return;
+    }
+  }
+  const parameters = { base: packet.revision, displaced: look.displaced ? 1 : 0, ...drafted() };
+  if (look.mapped) parameters.mapped = 1;
+  const picture = async (view, wanted) =>
+    wanted && (await fetchPacket(bench.dataset.preview, { base: packet.revision, view, longest: SHARP, ...drafted() })).arrays.pixels;
+  const [mesh, normals, colours] = await Promise.all([
+    fetchPacket(bench.dataset.mesh, parameters),
+    picture("tangent", look.mapped),
+    picture("picture", look.coloured),
+  ]);
+  surface.show(mesh, normals, colours);
+}
+
+function showStage(asSurface) {
+  solid.hidden = !asSurface;
+  flat.hidden = asSurface;
+  document.getElementById("line").toggleAttribute("hidden", asSurface);
+  hint.hidden = asSurface;
+}
+
+function say(text) {
+  message.textContent = text;
+  message.hidden = !text;
+  message.classList.toggle("aside", Boolean(noSurface));
+}
+
+/** Marks the buttons of the stage and shows those that the view has a use for. */
+function showTools() {
+  const view = currentView();
+  const uses = { colour: COLOUR_VIEWS.includes(view), flat: view !== "surface", surface: view === "surface" };
+  for (const group of document.querySelectorAll(".stage-tools [data-for]")) group.hidden = !uses[group.dataset.for];
+  document.getElementById("dome").hidden = !LIT_VIEWS.includes(view);
+  const press = (attribute, isPressed) => {
+    for (const button of document.querySelectorAll(`[data-${attribute}]`)) {
+      button.setAttribute("aria-pressed", String(isPressed(button.dataset[attribute])));
+    }
+  };
+  press("view", (name) => name === view);
+  press("channel", (name) => name === look.channel);
+  press("toggle", (name) => look[name]);
+  press("camera", (name) => name === look.camera);
+}
+
+document.getElementById("stage").addEventListener("click", ({ target }) => {
+  const { view, channel, toggle, camera } = target.closest("button")?.dataset ?? {};
+  if (view) setLook({ views: { ...look.views, [page().step]: view } });
+  if (channel) setLook({ channel });
+  if (toggle) setLook({ [toggle]: !look[toggle] });
+  if (camera) setLook({ camera });
+});
+
+bench.addEventListener("look", ({ detail }) => {
+  showTools();
+  if ("camera" in detail) surface?.aim();
+  else if ("light" in detail) surface?.draw();
+  else if (!("channel" in detail || "repeats" in detail)) refresh();
+});
+
+function tryOut(changes) {
+  draft = changes;
+  showDraft(changes);
+  refresh();
+}
+
+onDraft({ draft: tryOut });
+onDrag({
+  draft: tryOut,
+  commit: (path, value) => {
+    const input = document.getElementById(`section-${path}`);
+    input.value = value;
+    commit(input);
+  },
+});
+
+for (const kind of ["keydown", "keyup"]) {
+  document.addEventListener(kind, (event) => {
+    if (event.key.toLowerCase() !== "b" || event.repeat || event.ctrlKey || event.target.matches("input[type=number], select")) return;
+    hold(kind === "keydown");
+  });
+}
+window.addEventListener("blur", () => before && hold(false));
+
+function hold(held) {
+  before = held;
+  bench.toggleAttribute("data-before", held);
+  refresh();
+}
+
+// the server sent other parts of the page: another step, another state of the piece
+document.addEventListener("htmx:afterSettle", ({ detail }) => {
+  if (!detail.xhr || !document.getElementById("state")) return;
+  const { step, revision } = page();
+  showValues();
+  if (bench.dataset.step === step && bench.dataset.revision === revision) return;
+  Object.assign(bench.dataset, { step, revision });
+  draft = {};
+  showTools();
+  refresh();
+});
+
+// a change that was refused or lost leaves the bench as it was
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  if (detail.successful || !Object.keys(draft).length) return;
+  draft = {};
+  refresh();
+});
+
+Object.assign(bench.dataset, page());
+showValues();
+showTools();
+refresh();

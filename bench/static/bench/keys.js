@@ -1,0 +1,45 @@
+// The keys of the bench.
+
+import { page, look, setLook } from "./look.js";
+import { swapLine } from "./stage.js";
+import { toggleRaking } from "./dome.js";
+
+const dialog = document.getElementById("keys");
+const STRENGTH_STEP = 0.1;
+
+const strength = (by) => {
+  const value = Number((Number(page().strength) + by).toFixed(4));
+  const source = document.getElementById("bench");
+  htmx.ajax("POST", page().change, { source, swap: "none", values: { "maps.normal.strength": value } });
+};
+
+const KEYS = {
+  "[": () => strength(-STRENGTH_STEP),
+  "]": () => strength(STRENGTH_STEP),
+  l: toggleRaking,
+  x: swapLine,
+  t: () => setLook({ repeats: !look.repeats }),
+  "?": () => dialog.showModal(),
+};
+
+const typing = (element) => element.matches("input:not([type=range]):not([type=checkbox]), textarea, select");
+
+document.addEventListener("keydown", (event) => {
+  if (dialog.open) return;
+  const key = event.key.toLowerCase();
+  if ((event.ctrlKey || event.metaKey) && key === "z") {
+    event.preventDefault();
+    document.getElementById(event.shiftKey ? "redo" : "undo").click();
+    return;
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  const step = document.querySelector(`.route [data-number="${key}"]`);
+  if (step) step.click();
+  else if (KEYS[key] && !event.repeat) KEYS[key]();
+});
+
+document.addEventListener("click", ({ target }) => {
+  if (target.closest("#show-keys")) dialog.showModal();
+  if (target.closest("#close-notice")) target.closest(".notice").remove();
+  if (target.closest("#swap-section")) swapLine();
+});

@@ -1,0 +1,42 @@
+// How the artist looks at the piece: view, light, section line. It is not part of the piece, so it is kept in the
+// browser. What the server keeps stands in #state.
+
+export const bench = document.getElementById("bench");
+const memory = `bench-${bench.dataset.piece}`;
+
+export const look = {
+  views: {},
+  channel: "all",
+  repeats: false,
+  light: [-0.5, 0.45],
+  line: [0, 0.5, 1, 0.5],
+  displaced: true,
+  mapped: false,
+  coloured: false,
+  wireframe: false,
+  camera: "three-quarter",
+  ...JSON.parse(sessionStorage.getItem(memory) ?? "{}"),
+};
+
+/** Takes changes to the look over, keeps them, and tells the parts that show them. */
+export function setLook(changes) {
+  Object.assign(look, changes);
+  sessionStorage.setItem(memory, JSON.stringify(look));
+  bench.dispatchEvent(new CustomEvent("look", { detail: changes }));
+}
+
+/** Step, revision and addresses of the page as the server last sent them. */
+export const page = () => document.getElementById("state").dataset;
+
+/** The view chosen at this step, or the step's first. */
+export function currentView() {
+  const offered = [...document.querySelectorAll("[data-view]")].map((button) => button.dataset.view);
+  const chosen = look.views[page().step];
+  return offered.includes(chosen) ? chosen : offered[0];
+}
+
+/** Direction towards the light, unit length: x right, y up, z out of the surface. */
+export function lightDirection() {
+  const [x, y] = look.light;
+  return [x, y, Math.sqrt(Math.max(0, 1 - x * x - y * y))];
+}

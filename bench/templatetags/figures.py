@@ -1,0 +1,52 @@
+"""Figures as the bench writes them."""
+
+from __future__ import annotations
+
+import json
+
+from django import template
+
+register = template.Library()
+
+SPACE = "\N{NO-BREAK SPACE}"
+MINUS = "\N{MINUS SIGN}"
+
+
+@register.filter
+def spaced(count: int) -> str:
+    """A whole number with its thousands set apart: 1 638 400."""
+    return f"{count:,}".replace(",", SPACE)
+
+
+@register.filter
+def figure(value: float, places: int = 2) -> str:
+    """A real number with a true minus sign."""
+    return f"{value:.{places}f}".replace("-", MINUS)
+
+
+@register.filter
+def signed(value: float, places: int = 2) -> str:
+    """A real number with its sign always shown: +0.30."""
+    return f"{value:+.{places}f}".replace("-", MINUS)
+
+
+@register.filter
+def short(value: float) -> str:
+    """A real number with three digits that count."""
+    return f"{value:.3g}".replace("-", MINUS)
+
+
+@register.filter
+def in_bytes(size: int) -> str:
+    """A size in memory: 61 MB."""
+    for unit in ("bytes", "kB", "MB"):
+        if size < 1000:
+            return f"{size:.3g}{SPACE}{unit}"
+        size /= 1000
+    return f"{size:.3g}{SPACE}GB"
+
+
+@register.filter
+def as_json(value) -> str:
+    """JSON for an attribute, such as the values a button posts."""
+    return json.dumps(value)

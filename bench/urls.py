@@ -1,0 +1,29 @@
+from django.urls import path, register_converter
+from django.urls.converters import StringConverter
+
+from bench import changes, stage, views
+from bench.steps import BY_NAME
+
+
+class StepConverter(StringConverter):
+    """The name of one of the five steps."""
+
+    regex = "|".join(BY_NAME)
+
+
+register_converter(StepConverter, "step")
+
+app_name = "bench"
+urlpatterns = [
+    path("pieces", views.begin, name="begin"),
+    path("piece/<int:pk>/", views.piece, name="piece"),
+    path("piece/<int:pk>/<step:name>/", views.step, name="step"),
+    path("piece/<int:pk>/change", changes.change, name="change"),
+    path("piece/<int:pk>/undo", changes.undo, name="undo"),
+    path("piece/<int:pk>/redo", changes.redo, name="redo"),
+    path("piece/<int:pk>/measured", stage.measured, name="measured"),
+    path("piece/<int:pk>/facts", stage.facts, name="facts"),
+    path("piece/<int:pk>/preview", stage.preview, name="preview"),
+    path("piece/<int:pk>/surface-mesh", stage.surface, name="mesh"),
+    path("piece/<int:pk>/swatch/<int:number>.png", stage.swatch_picture, name="swatch"),
+]

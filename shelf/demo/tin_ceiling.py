@@ -1,0 +1,72 @@
+"""Pressed tin ceiling: painted coffers with a rosette, photographed from below in light that comes from one side."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from PIL import Image
+from scipy.ndimage import gaussian_filter
+
+from relief.sources.colour import srgb_from_linear
+from shelf.demo.drawing import grid, ridge, smoothstep, soft_noise
+
+TITLE = "Pressed tin ceiling"
+FILENAME = "tin-ceiling.jpg"
+REMARK = "photo, unevenly lit"
+CHANGES = {"footprint.width": 1600}
+COLUMNS, ROWS = 1440, 1080
+PANELS = 4
+PETALS = 8
+
+
+def picture() -> bytes:
+    """A colour JPEG."""
+    data = io.BytesIO()
+    Image.fromarray(photo()).save(data, "JPEG", quality=93, subsampling=0)
+    return data.getvalue()
+
+
+def photo() -> np.ndarray:
+    """uint8 (rows, columns, 3): paint and grime on the pressed sheet, under a window to the upper left."""
+    height = sheet()
+    # what lies deeper than its surroundings gets less light from the room
+    hollow = sum(gaussian_filter(height, width, mode="wrap") - height for width in (4, 12, 36))
+    open_sky = np.clip(1.02 - 0.85 * np.clip(hollow + 0.18, -0.2, 1), 0.08, 1.25)
+    slope_y, slope_x = np.gradient(gaussian_filter(height, 1.0, mode="wrap") * 34)
+    window = 1 + 0.16 * np.clip(slope_x + 0.8 * slope_y, -1.4, 1.4)
+    light = open_sky * window * (0.42 + 0.60 * height)
+    x, y = grid(COLUMNS, ROWS)
+    uneven = 0.36 + 0.95 * np.exp(-((x - 0.18) ** 2 + (y - 0.2) ** 2) / 0.55)
+    light = light * uneven + 0.008
+    grime = np.clip(hollow * 1.3 + 0.25 + 0.10 * soft_noise(ROWS, COLUMNS, 16, 21), 0, 1)[..., None]
+    paint = np.array([0.86, 0.82, 0.72]) * (1 - grime) + np.array([0.42, 0.33, 0.23]) * grime
+    colour = srgb_from_linear(np.clip(light[..., None] * paint, 0, 1))
+    grain = np.random.default_rng(22).standard_normal((ROWS, COLUMNS, 1)) * 0.011
+    return np.rint(np.clip(colour + grain, 0, 1) * 255).astype(np.uint8)
+
+
+def sheet() -> np.ndarray:
+    """The pressed sheet, 0 to 1."""
+    x, y = grid(COLUMNS, ROWS)
+    across = (x * PANELS) % 1 * 2 - 1
+    down = (y * PANELS * ROWS / COLUMNS) % 1 * 2 - 1
+    square = np.maximum(np.abs(across), np.abs(down))
+    along = np.where(np.abs(across) > np.abs(down), down, across)
+    far = np.hypot(across, down)
+    angle = np.arctan2(down, across)
+    coffer = 0.36 + 0.30 * smoothstep(0.70, 0.86, square) - 0.20 * smoothstep(0.94, 0.99, square)
+    seam = 0.10 * ridge(square - 1, 0.03)
+    frame = 0.16 * ridge(square - 0.66, 0.045)
+    place = (along * 9) % 1 - 0.5
+    beads = 0.20 * ridge(np.hypot(place / 9 * 2, square - 0.90), 0.05)
+    petal_edge = 0.50 * (0.62 + 0.38 * np.abs(np.cos(angle * PETALS / 2)))
+    petals = 0.26 * smoothstep(0.0, 0.10, petal_edge - far) * (0.55 + 0.45 * far / 0.5)
+    veins = -0.07 * ridge(np.sin(angle * PETALS / 2) * far, 0.018) * (far > 0.16) * (far < 0.44)
+    boss = 0.34 * ridge(far, 0.15) - 0.10 * ridge(far - 0.165, 0.03)
+    corner = np.hypot(np.abs(across) - 0.53, np.abs(down) - 0.53)
+    sprigs = 0.20 * ridge(corner, 0.085) + 0.08 * ridge(corner - 0.115, 0.02)
+    pressed = coffer + seam + frame + beads + petals + veins + boss + sprigs
+    dents = 0.012 * soft_noise(ROWS, COLUMNS, 22, 23)
+    pressed = gaussian_filter(pressed, 1.2, mode="wrap") + dents
+    return (pressed - pressed.min()) / np.ptp(pressed)

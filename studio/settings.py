@@ -1,0 +1,133 @@
+"""Settings of the local studio: one artist on one machine, everything kept in one data folder.
+
+GRAVEL_DATA names that folder; `var/` beside the code is taken otherwise.
+"""
+
+import os
+import secrets
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+from huey import SqliteHuey
+
+HOUSE = Path(__file__).resolve().parent.parent
+DATA = Path(os.environ.get("GRAVEL_DATA", HOUSE / "var")).resolve()
+DATA.mkdir(parents=True, exist_ok=True)
+
+
+def _secret_key() -> str:
+    """The key kept in the data folder, made at the first start."""
+    place = DATA / "secret-key"
+    try:
+        with place.open("x") as file:
+            place.chmod(0o600)
+            file.write(secrets.token_urlsafe(48))
+    except FileExistsError:
+        pass
+    return place.read_text()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "huey.contrib.djhuey",
+    "csp",
+    "studio",
+    "shelf",
+    "bench",
+    "jobs",
+]
+
+MIDDLEWARE = [
+    "studio.middleware.this_machine_only",
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "studio.middleware.local_artist",
+]
+
+ROOT_URLCONF = "studio.urls"
+WSGI_APPLICATION = "studio.wsgi.application"
+
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "studio.sqlite3",
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
+        },
+        # a file: the browser tests read it from several threads
+        "TEST": {"NAME": DATA / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+HUEY = SqliteHuey("jobs", filename=str(DATA / "queue.sqlite3"))
+
+MEDIA_ROOT = DATA / "media"
+STATIC_URL = "static/"
+STATICFILES_DIRS = [HOUSE / "static"]
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 0  # the scripts are not renamed when they change; the browser asks whether they did
+
+LARGEST_UPLOAD = 600 * 1024 * 1024
+"""Bytes in one request. The largest picture that is read fits, uncompressed and with 16 bits."""
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024
+DATA_UPLOAD_MAX_NUMBER_FILES = 20
+FILE_UPLOAD_HANDLERS = [
+    "studio.uploads.RefuseTooLarge",
+    "django.core.files.uploadhandler.MemoryFileUploadHandler",
+    "django.core.files.uploadhandler.TemporaryFileUploadHandler",
+]
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF, "data:", "blob:"],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+SECURE_REFERRER_POLICY = "same-origin"
+CSRF_COOKIE_HTTPONLY = False
+CSRF_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_SAMESITE = "Strict"
+CSRF_FAILURE_VIEW = "studio.views.not_from_here"
+X_FRAME_OPTIONS = "DENY"
+
+USE_I18N = False
+USE_TZ = True
+TIME_ZONE = "UTC"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,25 @@
+"""Uploads are refused by their size before they are read."""
+
+from django.conf import settings
+from django.core.files.uploadhandler import FileUploadHandler, StopUpload
+
+
+class RefuseTooLarge(FileUploadHandler):
+    """Stops an upload that says it is, or turns out to be, larger than the limit; marks the request."""
+
+    def handle_raw_input(self, input_data, META, content_length, boundary, encoding=None):  # noqa: N803
+        self.received = 0
+        self._refuse_over(content_length)
+
+    def receive_data_chunk(self, raw_data, start):
+        self.received += len(raw_data)
+        self._refuse_over(self.received)
+        return raw_data
+
+    def file_complete(self, file_size):
+        return None
+
+    def _refuse_over(self, size):
+        if size > settings.LARGEST_UPLOAD:
+            self.request.upload_too_large = True
+            raise StopUpload(connection_reset=True)

@@ -1,0 +1,10 @@
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("shelf.urls")),
+    path("", include("bench.urls")),
+    path("", include("jobs.urls")),
+]
+
+handler404 = "studio.views.not_found"
+handler500 = "studio.views.broken"
