@@ -6,7 +6,7 @@ import * as stage from "./stage.js";
 import { drawSection, onDrag } from "./section.js";
 import { commit, onDraft, showDraft, showValues } from "./controls.js";
 import "./dome.js";
-import "./keys.js";
+import { belongsTo } from "./keys.js";
 
 const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
@@ -148,8 +148,9 @@ onDrag({
 
 for (const kind of ["keydown", "keyup"]) {
   document.addEventListener(kind, (event) => {
-    if (event.key.toLowerCase() !== "b" || event.repeat || event.ctrlKey || event.target.matches("input[type=number], select")) return;
-    hold(kind === "keydown");
+    if (event.key.toLowerCase() !== "b" || event.ctrlKey || belongsTo(event.target, "b")) return;
+    event.preventDefault();
+    if (!event.repeat) hold(kind === "keydown");
   });
 }
 window.addEventListener("blur", () => before && hold(false));

@@ -22,7 +22,11 @@ const KEYS = {
   "?": () => dialog.showModal(),
 };
 
-const typing = (element) => element.matches("input:not([type=range]):not([type=checkbox]), textarea, select");
+/** Whether a key belongs to the element it goes to: figures to a number box, letters to a list. */
+export function belongsTo(element, key) {
+  if (element.matches("input[type=number]")) return /^[\d.,e+-]$/.test(key);
+  return element.matches("select");
+}
 
 document.addEventListener("keydown", (event) => {
   if (dialog.open) return;
@@ -32,10 +36,12 @@ document.addEventListener("keydown", (event) => {
     document.getElementById(event.shiftKey ? "redo" : "undo").click();
     return;
   }
-  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (event.ctrlKey || event.metaKey || event.altKey || belongsTo(event.target, key)) return;
   const step = document.querySelector(`.route [data-number="${key}"]`);
   if (step) step.click();
   else if (KEYS[key] && !event.repeat) KEYS[key]();
+  else return;
+  event.preventDefault();
 });
 
 document.addEventListener("click", ({ target }) => {

@@ -1,0 +1,143 @@
+"""Chromium without a screen, and the moves that the tests make with it."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.test import override_settings, tag
+from PIL import Image
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import WebDriverWait
+
+WAIT = 40
+QUIET = (
+    "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--hide-scrollbars", "--no-first-run",
+    "--disable-quic", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--force-color-profile=srgb",
+)  # fmt: skip
+WITH_WEBGL = ("--use-angle=swiftshader", "--enable-unsafe-swiftshader")
+WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
+
+
+def chromium(downloads: Path, *flags: str) -> webdriver.Chrome:
+    """Debian's Chromium at 1280 x 800, saving what it downloads to a folder."""
+    options = webdriver.ChromeOptions()
+    for flag in (*QUIET, *flags):
+        options.add_argument(flag)
+    options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options, webdriver.ChromeService("/usr/bin/chromedriver"))
+    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    return driver
+
+
+@tag("browser")
+@override_settings(DEBUG=False)
+class BrowserTestCase(StaticLiveServerTestCase):
+    """A live server with an empty studio and one browser for the whole class."""
+
+    host = "127.0.0.1"
+    flags = WITH_WEBGL
+    expected_complaints: tuple[str, ...] = ()
+    """Parts of messages that the browser's console may hold."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls._folder = cls.enterClassContext(tempfile.TemporaryDirectory())
+        cls.downloads = Path(cls._folder, "downloads")
+        cls.downloads.mkdir()
+        cls.enterClassContext(override_settings(MEDIA_ROOT=Path(cls._folder, "media")))
+        cls.driver = chromium(cls.downloads, *cls.flags)
+        cls.addClassCleanup(cls.driver.quit)
+
+    def setUp(self):
+        self.driver.get("about:blank")
+        self.driver.execute_cdp_cmd(
+            "Storage.clearDataForOrigin", {"origin": self.live_server_url, "storageTypes": "all"}
+        )
+        self.driver.get_log("browser")
+
+    def tearDown(self):
+        complaints = [entry["message"] for entry in self.driver.get_log("browser") if entry["level"] == "SEVERE"]
+        unexpected = [text for text in complaints if not any(part in text for part in self.expected_complaints)]
+        self.assertEqual(unexpected, [], "the browser's console complains")
+
+    # moves
+
+    def open(self, path: str):
+        self.driver.get(self.live_server_url + path)
+
+    def find(self, selector: str):
+        return self.driver.find_element(By.CSS_SELECTOR, selector)
+
+    def all(self, selector: str):
+        return self.driver.find_elements(By.CSS_SELECTOR, selector)
+
+    def text(self, selector: str) -> str:
+        return self.find(selector).text
+
+    def run_script(self, script: str, *arguments):
+        return self.driver.execute_script(script, *arguments)
+
+    def until(self, condition, message: str = ""):
+        """Waits until a condition holds, as long as it takes within reason; no test depends on how long that is."""
+        patient = WebDriverWait(self.driver, WAIT, 0.05, ignored_exceptions=(StaleElementReferenceException,))
+        return patient.until(lambda _: condition(), message)
+
+    def drag(self, element, by: tuple[int, int], steps: int = 5):
+        """Drags from an element's middle, in several moves as a hand does."""
+        move = ActionChains(self.driver, duration=30).move_to_element(element).click_and_hold()
+        for _ in range(steps):
+            move = move.move_by_offset(by[0] / steps, by[1] / steps)
+        move.release().perform()
+
+    def press(self, *keys: str):
+        """Presses keys one after the other."""
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def press_with_control(self, key: str):
+        ActionChains(self.driver).key_down(Keys.CONTROL).send_keys(key).key_up(Keys.CONTROL).perform()
+
+    def set_number(self, element_id: str, value: str):
+        """Types a value into a number box and leaves it."""
+        box = self.find(f"#{element_id}")
+        revision = self.revision()
+        self.run_script("arguments[0].select()", box)
+        box.send_keys(value, "\n")
+        self.until(lambda: self.revision() != revision, f"{element_id} was not taken")
+
+    # what is to be seen
+
+    def revision(self) -> str:
+        return self.run_script("return document.getElementById('state').dataset.revision")
+
+    def settled(self):
+        """Waits until the stage shows the state that the page is at, sharpened, and nothing is asked for."""
+        script = (
+            "return [document.getElementById('flat').dataset.revision, document.getElementById('flat').dataset.drawn]"
+        )
+        self.until(lambda: self.run_script(script)[0] == self.revision())
+        drawn = None
+        while drawn != (drawn := self.run_script(script)[1]):
+            time.sleep(0.5)
+
+    def pixels(self, selector: str = "#stage") -> np.ndarray:
+        """What an element looks like on the screen: float (rows, columns, 3), 0 to 1."""
+        shot = Image.open(io.BytesIO(self.find(selector).screenshot_as_png)).convert("RGB")
+        return np.asarray(shot, float) / 255
+
+    def middle(self) -> np.ndarray:
+        """The pixels in the middle of the stage, free of tools and lines."""
+        rows, columns, _ = (picture := self.pixels()).shape
+        return picture[rows * 55 // 100 : rows * 85 // 100, columns // 3 : columns * 2 // 3]

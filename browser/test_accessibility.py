@@ -1,0 +1,53 @@
+"""Every page passes axe-core's WCAG 2 A and AA rules, in the light and the dark theme."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from bench.models import Revision
+from bench.steps import BY_NAME
+from browser.driver import BrowserTestCase
+from browser.pictures import png16, waves
+from shelf.models import Source
+from studio.middleware import the_artist
+
+AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
+RULES = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]}
+
+
+class AccessibilityTests(BrowserTestCase):
+    def violations(self) -> list[str]:
+        self.run_script(AXE)
+        script = "axe.run(document, arguments[0]).then(found => arguments[1](found.violations))"
+        found = self.driver.execute_async_script(script, RULES)
+        return [f"{item['id']}: {item['nodes'][0]['html'][:120]}" for item in found]
+
+    def test_no_page_breaks_a_rule_in_either_theme(self):
+        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
+        piece = Revision.objects.begin(source, "Waves")
+        for theme in ("light", "dark"):
+            feature = {"name": "prefers-color-scheme", "value": theme}
+            self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
+            self.open("/")
+            self.assertEqual(self.violations(), [], f"the shelf, {theme}")
+            for name in BY_NAME:
+                self.open(f"/piece/{piece.pk}/{name}/")
+                self.settled()
+                self.until(lambda: self.all("#measured dl"))
+                self.assertEqual(self.violations(), [], f"{name}, {theme}")
+
+    def test_nothing_is_cut_off_from_1024_to_2560(self):
+        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
+        piece = Revision.objects.begin(source, "A piece with a rather long title that has to give way")
+        for width, height in ((1024, 700), (1280, 800), (2560, 1400)):
+            size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+            self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+            for name in BY_NAME:
+                self.open(f"/piece/{piece.pk}/{name}/")
+                wide = self.run_script(
+                    "return ['.topbar', '#controls', '#section'].filter(name => {"
+                    "const part = document.querySelector(name); return part.scrollWidth > part.clientWidth + 1 })"
+                )
+                self.assertEqual(wide, [], f"{name} at {width}")
+                history = self.find("#history").rect
+                self.assertLessEqual(history["x"] + history["width"], width)
