@@ -26,12 +26,14 @@ from relief.surface.plane import plane
 from relief.treat.soften import gaussian
 
 WRAPPED = Edges(across="wrap", down="wrap")
+SIZES = (1024, 4096)
+PHOTO_SIZE = 2048
 
 
 def table() -> str:
     """The whole table as text."""
     lines = [f"{'kernel':34}{'size':>6}{'ms':>9}{'copies':>9}{'times SciPy':>13}"]
-    for size in (1024, 4096):
+    for size in SIZES:
         lines += _kernels(size)
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips()]
@@ -101,7 +103,7 @@ def plain_steepness(field: HeightField, rise: float) -> np.ndarray:
 
 def _round_trips() -> list[tuple[str, float]]:
     """Medians of what one move of a dragged control computes at the proxy, from the recipe to the bytes sent."""
-    photo = (np.random.default_rng(2).random((2048, 2048, 3)) * 255).astype(np.uint8)
+    photo = (np.random.default_rng(2).random((PHOTO_SIZE, PHOTO_SIZE, 3)) * 255).astype(np.uint8)
     data = io.BytesIO(cv2.imencode(".png", photo)[1]).getvalue()
     engine = Engine()
     start = suggested_start("0" * 64, "photo.png", "photo", lambda _: data, engine)

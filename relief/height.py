@@ -34,12 +34,16 @@ class Footprint(Parameters):
     )
 
     def following(self, before: Footprint) -> Footprint:
-        """This footprint with the side that was not touched brought along, when the aspect is kept."""
+        """This footprint with the side that was not touched brought along, when the aspect is kept.
+
+        Raises:
+            RecipeError: the other side would leave its bounds.
+        """
         if not self.keep_aspect or (self.width != before.width) == (self.height != before.height):
             return self
         if self.width != before.width:
-            return Footprint.model_validate({**self.model_dump(), "height": before.height * self.width / before.width})
-        return Footprint.model_validate({**self.model_dump(), "width": before.width * self.height / before.height})
+            return Footprint.checked(**self.model_dump() | {"height": before.height * self.width / before.width})
+        return Footprint.checked(**self.model_dump() | {"width": before.width * self.height / before.height})
 
 
 class Edges(Parameters):

@@ -15,6 +15,9 @@ STEEPEST_SHARE = 0.05
 FINEST_SHARE = 0.99
 """The finest detail is the wavelength down to which this share of the height's variance reaches."""
 
+BANDS = 4096
+"""Parts that the frequencies are sorted into."""
+
 
 @dataclass(frozen=True)
 class Readings:
@@ -60,26 +63,36 @@ def steepest(field: HeightField, amplitude: float) -> float:
 def finest_detail(field: HeightField) -> float | None:
     """Wavelength in mm down to which 99 % of the variance lies, from the power spectrum; none on a flat field.
 
-    A direction that does not wrap is faded out to its ends (Hann) so that the jump there is not taken for detail.
+    A direction that wraps is taken apart by the Fourier transform; one that does not by the cosine transform, whose
+    mirrored ends have no jump that could be taken for detail.
     """
-    rows, columns = field.samples.shape
     wrap_across, wrap_down = field.edges.wraps
-    samples = field.samples - field.samples.mean()
-    if not wrap_across and columns > 2:
-        samples = samples * np.hanning(columns).astype(np.float32)
-    if not wrap_down and rows > 2:
-        samples = samples * np.hanning(rows).astype(np.float32)[:, None]
-    power = np.abs(scipy.fft.rfft2(samples, workers=-1)) ** 2
-    power[:, 1 : (columns + 1) // 2] *= 2  # the half of the spectrum that a real field leaves out
+    spectrum, across = _half_spectrum(field.samples - field.samples.mean(), wrap_across, field.spacing[0])
+    if wrap_down:
+        spectrum = scipy.fft.fft(spectrum, axis=0, norm="ortho", workers=-1, overwrite_x=True)
+        down = np.abs(scipy.fft.fftfreq(len(spectrum), field.spacing[1]))
+    else:
+        spectrum = scipy.fft.dct(spectrum, axis=0, norm="ortho", workers=-1, overwrite_x=True)
+        down = np.arange(len(spectrum)) / (2 * field.footprint.height)
+    power = np.abs(spectrum)
+    power *= power
+    if wrap_across:
+        power[:, 1 : (field.samples.shape[1] + 1) // 2] *= 2  # the half of the spectrum that a real field leaves out
     power[0, 0] = 0
-    width, height = field.spacing
-    frequencies = np.hypot(
-        scipy.fft.rfftfreq(columns, width).astype(np.float32),
-        scipy.fft.fftfreq(rows, height).astype(np.float32)[:, None],
-    )
+    frequencies = np.hypot(across.astype(np.float32), down.astype(np.float32)[:, None])
     total = float(power.sum(dtype=np.float64))
-    if total <= 1e-12 * samples.size**2:
+    if total <= 1e-12 * power.size:
         return None
-    counts, ends = np.histogram(frequencies, bins=4096, weights=power)
-    reached = np.searchsorted(np.cumsum(counts), FINEST_SHARE * counts.sum())
-    return float(2 / (ends[reached] + ends[min(reached + 1, 4096)]))
+    parts = np.minimum(frequencies * np.float32(BANDS / frequencies.max()), BANDS - 1).astype(np.int32).ravel()
+    in_band = np.bincount(parts, power.ravel(), BANDS)
+    reached = np.searchsorted(np.cumsum(in_band), FINEST_SHARE * total)
+    power *= frequencies
+    return float(in_band[reached] / np.bincount(parts, power.ravel(), BANDS)[reached])
+
+
+def _half_spectrum(samples: np.ndarray, wraps: bool, spacing: float) -> tuple[np.ndarray, np.ndarray]:
+    """The transform of each row, and the frequencies of its columns in cycles per mm."""
+    columns = samples.shape[1]
+    if wraps:
+        return scipy.fft.rfft(samples, norm="ortho", workers=-1), scipy.fft.rfftfreq(columns, spacing)
+    return scipy.fft.dct(samples, norm="ortho", workers=-1), np.arange(columns) / (2 * columns * spacing)

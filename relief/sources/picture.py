@@ -7,6 +7,7 @@ stored back in fewer bits.
 from __future__ import annotations
 
 import io
+import logging
 import warnings
 from dataclasses import dataclass, field
 
@@ -20,6 +21,9 @@ from relief.errors import PictureError
 MOST_PIXELS = 100_000_000
 MOST_ON_A_SIDE = 32_000
 KNOWN = "PNG, JPEG or TIFF"
+
+Image.MAX_IMAGE_PIXELS = None  # the size is checked here, with a sentence of ours
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong with a file is said by PictureError
 
 
 @dataclass(frozen=True)

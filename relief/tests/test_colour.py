@@ -1,0 +1,54 @@
+"""Colour becomes grey by the published transfer and weights; data is read through none."""
+
+from unittest import TestCase
+
+import numpy as np
+import skimage.color
+import skimage.data
+
+from relief.sources.colour import full_scale, grey_of_data, grey_of_photo, linear_from_srgb, srgb_from_linear
+
+
+class TransferTests(TestCase):
+    def test_values_of_the_standard(self):
+        """IEC 61966-2-1, figures as in the design's list of checks."""
+        np.testing.assert_allclose(linear_from_srgb(np.array([0, 0.5, 1])), [0, 0.21404, 1], atol=1e-5)
+        np.testing.assert_allclose(linear_from_srgb(np.array(128 / 255)), 0.21586, atol=1e-5)
+        np.testing.assert_allclose(srgb_from_linear(np.array([0, 0.5, 1])), [0, 0.73536, 1], atol=1e-5)
+
+    def test_there_and_back(self):
+        encoded = np.linspace(0, 1, 1001)
+        np.testing.assert_allclose(srgb_from_linear(linear_from_srgb(encoded)), encoded, atol=1e-5)
+
+
+class GreyTests(TestCase):
+    def test_luminance_is_the_y_of_xyz(self):
+        """scikit-image `color.rgb2xyz`; its matrix differs from ITU-R BT.709 in the fifth place."""
+        photo = skimage.data.astronaut()[::8, ::8]
+        expected = skimage.color.rgb2xyz(photo)[..., 1]
+        np.testing.assert_allclose(grey_of_photo(photo, "luminance"), expected, atol=2e-4)
+
+    def test_luminance_of_the_primaries(self):
+        """ITU-R BT.709 weights."""
+        primaries = np.eye(3, dtype=np.uint8)[None] * 255
+        np.testing.assert_allclose(grey_of_photo(primaries, "luminance")[0], [0.2126, 0.7152, 0.0722], atol=1e-6)
+
+    def test_luma_is_the_y_of_yiq(self):
+        """scikit-image `color.rgb2yiq`, whose first row are the weights of ITU-R BT.601."""
+        photo = skimage.data.astronaut()[::8, ::8]
+        np.testing.assert_allclose(grey_of_photo(photo, "luma"), skimage.color.rgb2yiq(photo)[..., 0], atol=1e-6)
+
+    def test_one_channel_is_taken_as_it_is(self):
+        photo = skimage.data.astronaut()[::8, ::8]
+        for number, name in enumerate(("red", "green", "blue")):
+            np.testing.assert_allclose(grey_of_photo(photo, name), photo[..., number] / 255, atol=1e-7)
+
+    def test_sixteen_bits_are_not_lost(self):
+        shades = np.array([[0, 1, 32767, 65535]], np.uint16)
+        np.testing.assert_allclose(grey_of_data(shades)[0] * 65535, [0, 1, 32767, 65535], atol=0.01)
+        self.assertLess(grey_of_photo(shades, "luminance")[0, 1], grey_of_photo(shades, "luminance")[0, 2])
+
+    def test_data_passes_no_transfer(self):
+        np.testing.assert_allclose(grey_of_data(np.array([[128]], np.uint8)), 128 / 255, atol=1e-7)
+        floats = np.array([[-3.5, 700.25]], np.float32)
+        np.testing.assert_array_equal(full_scale(floats), floats)

@@ -1,0 +1,127 @@
+"""The command line: what it writes, what it prints, and one line for what it cannot do."""
+
+import contextlib
+import io
+import json
+import tempfile
+from pathlib import Path
+from unittest import TestCase, mock
+
+import numpy as np
+import skimage.data
+import tifffile
+import trimesh
+from PIL import Image
+
+from relief.__main__ import main
+from relief.tests.fields import rough
+
+
+class CommandTests(TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.gravel = self.folder / "gravel.png"
+        Image.fromarray(skimage.data.gravel()).save(self.gravel)
+        self.heights = np.rint(rough(60, 80) * 65535).astype(np.uint16)
+        self.scan = self.folder / "scan.png"
+        Image.fromarray(self.heights).save(self.scan)
+
+    def run_command(self, *arguments) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            try:
+                code = main([str(argument) for argument in arguments])
+            except SystemExit as stop:
+                code = stop.code
+        return code, out.getvalue(), err.getvalue()
+
+    def test_maps_of_a_photo(self):
+        code, out, _ = self.run_command("maps", self.gravel, "--out", self.folder / "out")
+        self.assertEqual(code, 0)
+        printed = json.loads(out)
+        names = ["gravel_normal.png", "gravel_bump.png", "gravel_displacement.png", "gravel_displacement.tif"]
+        self.assertEqual([Path(name).name for name in printed["files"]], names)
+        self.assertEqual(sorted(path.name for path in (self.folder / "out").iterdir()), sorted(names))
+        self.assertEqual(printed["used"]["reading"], "photo")
+        self.assertIn("amplitude", printed["suggested"])
+        self.assertAlmostEqual(printed["readings"]["steepest"], 40, delta=0.5)
+
+    def test_maps_of_a_height_image_with_every_option(self):
+        code, out, _ = self.run_command(
+            "maps", self.scan, "--out", self.folder, "--as", "height", "--footprint", 160, 120, "--amplitude", 12,
+            "--midlevel", 0.5, "--strength", -2, "--kernel", "central", "--green", "down", "--edges", "wrap",
+            "--bits", 16,
+        )  # fmt: skip
+        self.assertEqual(code, 0, out)
+        heights = tifffile.imread(self.folder / "scan_displacement.tif")
+        np.testing.assert_allclose(heights, self.heights / 65535, atol=1e-6)
+        np.testing.assert_array_equal(np.asarray(Image.open(self.folder / "scan_displacement.png")), self.heights)
+        data = (self.folder / "scan_normal.png").read_bytes()
+        self.assertEqual((data[24], data[25]), (16, 2))
+        expected = {"amplitude": 12, "midlevel": 0.5, "strength": -2, "kernel": "central", "green": "down", "bits": 16}
+        self.assertLessEqual(expected.items(), json.loads(out)["used"].items())
+
+    def test_meshes_in_every_format(self):
+        for kind, unit in (("obj", 1), ("ply", 1), ("stl", 1), ("glb", 1000)):
+            path = self.folder / f"plane.{kind}"
+            code, out, _ = self.run_command(
+                "mesh",
+                self.scan,
+                "--out",
+                path,
+                "--footprint",
+                160,
+                120,
+                "--segments",
+                8,
+                "--level",
+                2,
+                "--amplitude",
+                10,
+            )
+            self.assertEqual(code, 0)
+            self.assertEqual((json.loads(out)["faces"], json.loads(out)["vertices"]), (32 * 24, 33 * 25))
+            bounds = trimesh.load(path, force="mesh", process=False).bounds * unit
+            np.testing.assert_allclose(bounds[:, :2], [[-80, -60], [80, 60]], atol=1e-3)
+
+    def test_what_is_wrong_is_one_line_and_leaves_no_file(self):
+        broken = self.folder / "broken.png"
+        broken.write_bytes(self.gravel.read_bytes()[:5000])
+        out = self.folder / "out"
+        for arguments, words in (
+            (("maps", self.folder / "none.png", "--out", out), "No such file"),
+            (("maps", self.folder, "--out", out), "directory"),
+            (("maps", broken, "--out", out), "broken or incomplete"),
+            (("maps", self.scan, "--out", out, "--amplitude", "tall"), "--amplitude"),
+            (("maps", self.scan, "--out", out, "--amplitude", "nan"), "must be a number"),
+            (("maps", self.scan, "--out", out, "--footprint", "0", "5"), "Width must be at least"),
+            (("maps", self.scan, "--out", out, "--kernel", "magic"), "--kernel"),
+            (("maps", self.scan, "--out", self.gravel), "gravel.png"),
+            (("mesh", self.scan, "--out", out / "x.xyz"), "must end in"),
+            (
+                ("mesh", self.scan, "--out", out / "x.obj", "--segments", 100, "--level", 9),
+                "The largest level that fits is",
+            ),
+            (("dance",), "invalid choice"),
+            ((), "required"),
+        ):
+            code, printed, complaint = self.run_command(*arguments)
+            self.assertEqual((code, printed), (2, ""), arguments)
+            self.assertIn(words, complaint)
+            self.assertEqual(complaint.count("\n"), 1, complaint)
+            self.assertNotIn("Traceback", complaint)
+            self.assertFalse(out.exists())
+
+    def test_a_full_disk_is_one_line_and_leaves_no_file(self):
+        with mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")):
+            code, _, complaint = self.run_command("maps", self.scan, "--out", self.folder / "out")
+        self.assertEqual(code, 2)
+        self.assertIn("No space left on device", complaint)
+        self.assertEqual(list((self.folder / "out").iterdir()), [])
+
+    def test_the_benchmark_prints_its_table(self):
+        with mock.patch("relief.benchmark.SIZES", (32,)), mock.patch("relief.benchmark.PHOTO_SIZE", 64):
+            code, out, _ = self.run_command("bench")
+        self.assertEqual(code, 0)
+        for row in ("normal map", "soften", "strength dragged", "1 000 000 faces"):
+            self.assertIn(row, out)

@@ -1,0 +1,151 @@
+"""Files open in other libraries with the values that went in, and the same recipe gives the same bytes."""
+
+import io
+import zipfile
+from unittest import TestCase
+
+import numpy as np
+import tifffile
+import trimesh
+from PIL import Image
+from trimesh.exchange.gltf import load_glb
+from trimesh.exchange.ply import load_ply
+
+from relief.deliver.bundle import bundle
+from relief.deliver.files import safe_stem, write_whole
+from relief.deliver.images import png, tiff
+from relief.deliver.meshes import mesh_file
+from relief.displace.displace import displaced
+from relief.engine import Progress
+from relief.errors import Cancelled
+from relief.height import Footprint
+from relief.surface.plane import plane
+from relief.tests.fields import field, rough
+from relief.tests.test_inspect import begun
+
+FOOTPRINT = Footprint(width=80, height=60)
+MESH = displaced(plane(FOOTPRINT, 12, 9), field(rough(60, 80), width=80, height=60), 6, 0.4)
+
+
+def read(kind: str) -> trimesh.Trimesh:
+    """The mesh as trimesh reads it back."""
+    return trimesh.load(io.BytesIO(mesh_file(MESH, kind)), file_type=kind, force="mesh", process=False)
+
+
+def written_normals(kind: str) -> np.ndarray:
+    """The normals that trimesh finds in the file; its own meshes compute them anew."""
+    file = io.BytesIO(mesh_file(MESH, kind))
+    if kind == "ply":
+        return load_ply(file)["vertex_normals"]
+    return load_glb(file)["geometry"]["relief"]["vertex_normals"]
+
+
+class ImageTests(TestCase):
+    def test_png_is_read_back_by_pillow(self):
+        grey8 = np.arange(256, dtype=np.uint8).reshape(16, 16)
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(png(grey8)))), grey8)
+        deep = np.arange(65536, dtype=np.uint16).reshape(256, 256)
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(png(deep)))), deep)
+        colour = np.random.default_rng(0).integers(0, 255, (7, 5, 3), np.uint8)
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(png(colour)))), colour)
+
+    def test_sixteen_bit_colour_png_by_its_header_and_by_opencv(self):
+        import cv2
+
+        colour = np.random.default_rng(0).integers(0, 65535, (7, 5, 3), np.uint16)
+        data = png(colour)
+        self.assertEqual((data[24], data[25]), (16, 2))  # bit depth and colour type, ISO/IEC 15948
+        back = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+        np.testing.assert_array_equal(back[..., ::-1], colour)
+
+    def test_no_map_is_tagged_with_a_transfer(self):
+        data = png(np.zeros((4, 4), np.uint8))
+        for chunk in (b"gAMA", b"sRGB", b"iCCP"):
+            self.assertNotIn(chunk, data)
+
+    def test_tiff_is_read_back_by_tifffile_and_pillow(self):
+        heights = np.linspace(-3, 4, 35, dtype=np.float32).reshape(5, 7)
+        np.testing.assert_array_equal(tifffile.imread(io.BytesIO(tiff(heights))), heights)
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(tiff(heights)))), heights)
+
+
+class MeshTests(TestCase):
+    def test_ply_and_glb_have_the_same_positions_and_normals(self):
+        for kind, scale in (("ply", 1), ("glb", 1000)):
+            back = read(kind)
+            np.testing.assert_allclose(back.vertices * scale, MESH.positions, atol=1e-4)
+            np.testing.assert_array_equal(back.faces, MESH.triangles())
+            np.testing.assert_allclose(written_normals(kind), MESH.normals, atol=1e-5)
+        np.testing.assert_allclose(read("glb").visual.uv, MESH.uv, atol=1e-6)
+
+    def test_obj_has_quads_with_uv_and_normals(self):
+        lines = [line.split() for line in mesh_file(MESH, "obj").decode().splitlines()]
+        by_kind = {kind: [line[1:] for line in lines if line[0] == kind] for kind in ("v", "vt", "vn", "f")}
+        np.testing.assert_allclose(np.array(by_kind["v"], float), MESH.positions, atol=1e-4)
+        np.testing.assert_allclose(np.array(by_kind["vt"], float), MESH.uv, atol=1e-6)
+        np.testing.assert_allclose(np.array(by_kind["vn"], float), MESH.normals, atol=1e-5)
+        corners = np.array([[corner.split("/") for corner in face] for face in by_kind["f"]], int)
+        self.assertEqual(corners.shape, (108, 4, 3))
+        np.testing.assert_array_equal(corners, np.repeat(MESH.faces[..., None] + 1, 3, axis=2))
+
+    def test_obj_and_stl_enclose_the_same_surface(self):
+        expected = trimesh.Trimesh(MESH.positions, MESH.triangles(), process=False).area
+        for kind in ("obj", "stl"):
+            self.assertAlmostEqual(read(kind).area, expected, places=2)
+
+    def test_faces_look_outwards(self):
+        self.assertTrue((read("stl").face_normals[:, 2] > 0).all())
+
+
+class BundleTests(TestCase):
+    def packed(self, progress=None) -> bytes:
+        pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16))
+        return bundle(pipeline, engine, "Net / sand: ä", progress or Progress())
+
+    def test_made_twice_it_is_the_same_bytes(self):
+        self.assertEqual(self.packed(), self.packed())
+
+    def test_the_note_says_how_each_file_is_read(self):
+        with zipfile.ZipFile(io.BytesIO(self.packed())) as archive:
+            self.assertIsNone(archive.testzip())
+            names = archive.namelist()
+            note = archive.read("READ-ME.txt").decode()
+        self.assertEqual(len(names), 7)
+        for name in names[1:]:
+            self.assertIn(name, note)
+        for words in ("data, not colour", "Green points up", "Midlevel", "mm"):
+            self.assertIn(words, note)
+
+    def test_it_can_be_cancelled_at_every_step(self):
+        class StopAt(Progress):
+            def __init__(self, count):
+                self.left = count
+
+            def cancelled(self):
+                self.left -= 1
+                return self.left < 0
+
+        for count in range(5):
+            with self.assertRaises(Cancelled):
+                self.packed(StopAt(count))
+
+
+class FileTests(TestCase):
+    def test_names_are_safe(self):
+        for name, expected in (
+            ("../../etc/passwd", "passwd"), ("a b\\c:d?.png", "c_d"), ("", "relief"), ("...", "relief"),
+            ("x" * 300, "x" * 60), ("Tür <script>.tif", "T_r_script"),
+        ):  # fmt: skip
+            self.assertEqual(safe_stem(name), expected)
+
+    def test_a_file_is_whole_or_not_there(self):
+        import tempfile
+        from pathlib import Path
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "x.bin")
+            write_whole(path, b"first")
+            with self.assertRaises(TypeError):
+                write_whole(path, "not bytes")
+            self.assertEqual(path.read_bytes(), b"first")
+            self.assertEqual([item.name for item in Path(folder).iterdir()], ["x.bin"])

@@ -1,0 +1,169 @@
+"""Readings of known surfaces, findings that fire and stay silent, sections, and the suggested start."""
+
+import io
+import math
+from dataclasses import replace
+from unittest import TestCase
+
+import numpy as np
+import skimage.data
+from PIL import Image
+
+from relief.engine import Engine
+from relief.inspect.findings import HARSH_ABOVE, STEP_ABOVE, findings
+from relief.inspect.readings import finest_detail, readings
+from relief.inspect.section import length, section
+from relief.inspect.start import suggested_start
+from relief.pipeline import Pipeline
+from relief.tests.fields import WRAP, centres, field, rough, sinusoid
+
+
+def png(pixels: np.ndarray) -> bytes:
+    data = io.BytesIO()
+    Image.fromarray(pixels).save(data, "PNG")
+    return data.getvalue()
+
+
+def begun(pixels: np.ndarray, reading="height", name="x.png") -> tuple[Pipeline, Engine]:
+    """The suggested start of a picture."""
+    data, engine = png(pixels), Engine()
+    recipe = suggested_start("0" * 64, name, reading, lambda _: data, engine)
+    return Pipeline(recipe, lambda _: data), engine
+
+
+def found(pipeline: Pipeline, engine: Engine) -> dict:
+    """The findings of a pipeline by their kind."""
+    recipe, height = pipeline.recipe, engine.run(pipeline.height())
+    measured = readings(height, recipe.amplitude, recipe.midlevel)
+    return {item.kind: item for item in findings(recipe, height, measured, engine.run(pipeline.picture()))}
+
+
+class ReadingTests(TestCase):
+    def test_a_sinusoid(self):
+        """Range 2A and mean 0 by definition; 5 % of |cos| lie above cos(0.025 pi) = 0.99692."""
+        wave = field(sinusoid(64, 2048, 4), width=200, height=50, edges=WRAP)
+        taken = readings(wave, 6, 0.5)
+        self.assertAlmostEqual(taken.range, 6, places=3)
+        self.assertAlmostEqual(taken.mean, 0, places=4)
+        steepest = 6 * 0.5 * 2 * math.pi * 4 / 200
+        self.assertAlmostEqual(taken.steepest, math.degrees(math.atan(steepest * math.cos(0.025 * math.pi))), places=1)
+        self.assertAlmostEqual(taken.finest, 50, delta=0.3)
+
+    def test_finest_detail_is_the_shorter_of_two_waves_on_texels_that_are_not_square(self):
+        across = np.sin(2 * np.pi * 3 * centres(256))[None, :]
+        down = 0.3 * np.sin(2 * np.pi * 20 * centres(512))[:, None]
+        both = field(across + down, width=300, height=100, edges=WRAP)
+        self.assertAlmostEqual(finest_detail(both), 5, delta=0.1)
+
+    def test_finest_detail_where_nothing_wraps(self):
+        wave = np.tile(np.cos(2 * np.pi * 13 * centres(1024)), (64, 1))
+        self.assertAlmostEqual(finest_detail(field(wave, width=130)), 10, delta=0.1)
+        # a wave cut where it is steepest has a kink there, which reads as a little finer
+        self.assertTrue(7 < finest_detail(field(sinusoid(64, 1024, 13), width=130)) < 10)
+
+    def test_flat_and_single_samples(self):
+        for samples in (np.full((8, 8), 0.4), np.ones((1, 1)), np.ones((1, 9))):
+            taken = readings(field(samples), 5, 0.4)
+            self.assertIsNone(taken.finest)
+            self.assertEqual((taken.range, taken.steepest), (0, 0))
+
+
+class SectionTests(TestCase):
+    def test_a_ramp_is_cut_straight_in_any_direction(self):
+        x, y = np.meshgrid(centres(60), centres(40))
+        ramp = field(0.2 + 0.5 * x + 0.1 * y, width=300, height=200)
+        line = (0.1, 0.2), (0.7, 0.9)
+        np.testing.assert_allclose(
+            section(ramp, *line, 50), np.linspace(0.2 + 0.05 + 0.02, 0.2 + 0.35 + 0.09, 50), atol=1e-5
+        )
+        self.assertAlmostEqual(length(ramp, *line), math.hypot(0.6 * 300, 0.7 * 200))
+
+
+class FindingTests(TestCase):
+    def assert_mended(self, kind: str, pipeline: Pipeline, engine: Engine):
+        """The finding is there, and no longer after its mend."""
+        before = found(pipeline, engine)
+        self.assertIn(kind, before)
+        mended = replace(pipeline, recipe=pipeline.recipe.with_changes(before[kind].mend.changes))
+        self.assertNotIn(kind, found(mended, engine))
+
+    def with_changes(self, changes, pixels=None):
+        heights = rough(128, 128) if pixels is None else pixels
+        pipeline, engine = begun(np.rint(heights * 65535).astype(np.uint16))
+        return replace(pipeline, recipe=pipeline.recipe.with_changes(changes)), engine
+
+    def test_harsh(self):
+        pipeline, engine = self.with_changes({})
+        self.assertNotIn("harsh", found(pipeline, engine))
+        amplitude = pipeline.recipe.amplitude * math.tan(math.radians(HARSH_ABOVE + 1)) / math.tan(math.radians(40))
+        self.assert_mended("harsh", *self.with_changes({"amplitude": amplitude}))
+
+    def test_swell(self):
+        pipeline, engine = self.with_changes({})
+        level = float(engine.run(pipeline.height()).samples.mean())
+        self.assertNotIn("swell", found(*self.with_changes({"midlevel": level + 0.015})))
+        self.assert_mended("swell", *self.with_changes({"midlevel": level + 0.05}))
+        self.assert_mended("swell", *self.with_changes({"midlevel": level - 0.05}))
+
+    def test_steps_of_an_eight_bit_ramp(self):
+        ramp = np.rint(np.tile(np.linspace(0.2, 0.8, 1024), (64, 1)) * 255).astype(np.uint8)
+        pipeline, engine = begun(ramp)
+        texel = 300 / 1024
+        for amplitude, expected in ((texel * STEP_ABOVE * 255 * 1.1, True), (texel * STEP_ABOVE * 255 * 0.9, False)):
+            recipe = pipeline.recipe.with_changes({"amplitude": amplitude})
+            self.assertEqual("steps" in found(replace(pipeline, recipe=recipe), engine), expected)
+        tall = replace(pipeline, recipe=pipeline.recipe.with_changes({"amplitude": 20}))
+        self.assertAlmostEqual(tall.recipe.amplitude / 255, 0.078, places=3)
+        self.assertIn("0.078 mm tall", found(tall, engine)["steps"].reason)
+        self.assert_mended("steps", tall, engine)
+
+    def test_no_steps_in_sixteen_bits_in_photos_or_in_drawings(self):
+        ramp = np.tile(np.linspace(0.2, 0.8, 1024), (64, 1))
+        self.assertNotIn("steps", found(*self.with_changes({"amplitude": 200}, ramp)))
+        drawing = np.kron(np.random.default_rng(0).integers(0, 2, (12, 12)) * 255, np.ones((20, 20))).astype(np.uint8)
+        for pixels in (skimage.data.gravel(), skimage.data.brick(), skimage.data.grass(), drawing):
+            self.assertNotIn("steps", found(*begun(pixels, "photo")))
+
+
+class StartTests(TestCase):
+    def test_photos_stand_near_forty_degrees_without_a_finding_of_harsh_slopes(self):
+        """scikit-image's `gravel`, `brick` and `grass` (CC0)."""
+        for name in ("gravel", "brick", "grass"):
+            pipeline, engine = begun(getattr(skimage.data, name)(), "photo")
+            recipe, height = pipeline.recipe, engine.run(pipeline.height())
+            taken = readings(height, recipe.amplitude, recipe.midlevel)
+            self.assertAlmostEqual(taken.steepest, 40, delta=0.5, msg=name)
+            self.assertAlmostEqual(float(np.median(height.samples)), recipe.midlevel, places=3)
+            self.assertNotIn("harsh", found(pipeline, engine))
+            share = np.mean((height.samples <= 0.001) | (height.samples >= 0.999))
+            self.assertLess(share, 0.02, "levels cut off no more than their percentiles")
+            self.assertIn("amplitude", recipe.suggested)
+
+    def test_samples_of_a_height_image_are_taken_as_they_are(self):
+        samples = np.rint(rough(60, 90) * 65535).astype(np.uint16)
+        pipeline, engine = begun(samples)
+        np.testing.assert_allclose(engine.run(pipeline.height()).samples, samples / 65535, atol=1e-6)
+        self.assertEqual((pipeline.recipe.footprint.width, pipeline.recipe.footprint.height), (300, 200))
+
+    def test_edges_that_meet_are_suggested_to_wrap(self):
+        tiling = np.rint(rough(64, 64) * 255).astype(np.uint8)
+        self.assertEqual(begun(tiling)[0].recipe.edges.wraps, (True, True))
+        ramp = np.tile(np.arange(64, dtype=np.uint8), (64, 1))
+        self.assertEqual(begun(ramp)[0].recipe.edges.wraps, (False, True))
+
+    def test_constant_and_single_pixel_pictures_start_too(self):
+        for pixels in (np.full((16, 16), 90, np.uint8), np.zeros((1, 1), np.uint8)):
+            for reading in ("photo", "height"):
+                pipeline, engine = begun(pixels, reading)
+                self.assertEqual(np.ptp(engine.run(pipeline.height()).samples), 0)
+                self.assertEqual(found(pipeline, engine), {})
+
+    def test_a_proxy_looks_like_the_whole(self):
+        pipeline, engine = begun(skimage.data.gravel(), "photo")
+        pipeline = replace(pipeline, recipe=pipeline.recipe.with_changes({"layers.0.treatments.1.radius": 3}))
+        whole = engine.run(pipeline.height()).samples
+        proxy = engine.run(replace(pipeline, longest=256).height()).samples
+        shrunk = whole.reshape(256, 2, 256, 2).mean(axis=(1, 3))
+        # levels cut single pixels off before or after they are averaged; on the whole nothing moves
+        self.assertLess((proxy - shrunk).std(), 0.003)
+        self.assertLess(np.percentile(np.abs(proxy - shrunk), 99.9), 0.03)

@@ -1,0 +1,182 @@
+"""Any picture is read with all its bits, and a bad one is refused with a sentence and without memory being taken."""
+
+import io
+import struct
+import zlib
+from unittest import TestCase
+
+import numpy as np
+import tifffile
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from relief.errors import PictureError
+from relief.sources.facts import facts, seam_ratios
+from relief.sources.picture import decode
+
+RAMP = np.arange(48, dtype=np.uint8).reshape(6, 8) * 5
+
+
+def encoded(image: Image.Image, kind: str, **options) -> bytes:
+    data = io.BytesIO()
+    image.save(data, kind, **options)
+    return data.getvalue()
+
+
+def tiff(samples: np.ndarray, **options) -> bytes:
+    data = io.BytesIO()
+    tifffile.imwrite(data, samples, **options)
+    return data.getvalue()
+
+
+def png(bits: int, colour_type: int, rows: list[bytes], columns: int, height: int | None = None) -> bytes:
+    """A PNG written by hand (ISO/IEC 15948), for the kinds that Pillow does not write."""
+
+    def chunk(name: bytes, content: bytes) -> bytes:
+        return struct.pack(">I", len(content)) + name + content + struct.pack(">I", zlib.crc32(name + content))
+
+    header = struct.pack(">IIBBBBB", columns, height or len(rows), bits, colour_type, 0, 0, 0)
+    content = zlib.compress(b"".join(b"\0" + row for row in rows))
+    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"IDAT", content) + chunk(b"IEND", b"")
+
+
+class ReadingTests(TestCase):
+    def test_eight_bit_grey_and_colour(self):
+        np.testing.assert_array_equal(decode(encoded(Image.fromarray(RAMP), "PNG")).pixels, RAMP)
+        colour = np.dstack([RAMP, RAMP[::-1], RAMP[:, ::-1]])
+        np.testing.assert_array_equal(decode(encoded(Image.fromarray(colour), "PNG")).pixels, colour)
+        np.testing.assert_array_equal(decode(tiff(colour, photometric="rgb")).pixels, colour)
+
+    def test_sixteen_bit_grey_and_colour_keep_every_level(self):
+        deep = RAMP.astype(np.uint16) * 257 + 3
+        self.assertEqual(decode(encoded(Image.fromarray(deep), "PNG")).bits, 16)
+        np.testing.assert_array_equal(decode(encoded(Image.fromarray(deep), "PNG")).pixels, deep)
+        colour = np.dstack([deep, deep + 1, deep + 2])
+        rows = [row.astype(">u2").tobytes() for row in colour]
+        np.testing.assert_array_equal(decode(png(16, 2, rows, 8)).pixels, colour)
+        np.testing.assert_array_equal(decode(tiff(deep)).pixels, deep)
+
+    def test_alpha_is_kept_aside(self):
+        deep = RAMP.astype(np.uint16) * 257
+        grey_alpha = np.dstack([deep, np.full_like(deep, 40000)])
+        picture = decode(png(16, 4, [row.astype(">u2").tobytes() for row in grey_alpha], 8))
+        self.assertTrue(picture.alpha)
+        np.testing.assert_array_equal(picture.pixels, deep)
+        rgba = Image.fromarray(np.dstack([RAMP] * 3 + [RAMP // 2]), "RGBA")
+        np.testing.assert_array_equal(decode(encoded(rgba, "PNG")).pixels, np.dstack([RAMP] * 3))
+
+    def test_palette_one_bit_animated_and_cmyk_pictures(self):
+        palette = Image.fromarray(np.dstack([RAMP] * 3)).convert("P")
+        self.assertEqual(decode(encoded(palette, "PNG")).pixels.shape, (6, 8, 3))
+        bits = Image.fromarray(RAMP > 100)
+        self.assertEqual(set(np.unique(decode(encoded(bits, "PNG")).pixels)), {0, 255})
+        frames = [Image.fromarray(RAMP), Image.fromarray(255 - RAMP)]
+        animated = decode(encoded(frames[0], "PNG", save_all=True, append_images=frames[1:]))
+        self.assertIn("animation", animated.remarks[0])
+        np.testing.assert_array_equal(animated.pixels, RAMP)
+        cmyk = decode(encoded(Image.fromarray(np.dstack([RAMP] * 3)).convert("CMYK"), "JPEG"))
+        self.assertEqual(cmyk.pixels.shape, (6, 8, 3))
+        self.assertIn("CMYK", cmyk.remarks[0])
+
+    def test_a_turned_photo_stands_upright(self):
+        """EXIF 2.3, orientation 6: the camera was turned; the picture is to be turned a quarter clockwise."""
+        exif = Image.Exif()
+        exif[0x0112] = 6
+        self.assertEqual(decode(encoded(Image.fromarray(RAMP), "JPEG", exif=exif)).pixels.shape, (8, 6))
+
+    def test_float_tiff_keeps_its_values_and_loses_what_is_no_number(self):
+        heights = np.linspace(-2, 700, 48, dtype=np.float32).reshape(6, 8)
+        np.testing.assert_array_equal(decode(tiff(heights)).pixels, heights)
+        heights[1, 2], heights[3, 3], heights[0, 0] = np.nan, np.inf, -np.inf
+        picture = decode(tiff(heights))
+        self.assertTrue(np.isfinite(picture.pixels).all())
+        self.assertIn("3 samples were not finite", picture.remarks[0])
+        self.assertEqual(picture.pixels[5, 7], heights[5, 7])
+
+    def test_several_pages_white_is_zero_and_packed_tiffs(self):
+        with_pages = decode(tiff(np.stack([RAMP, RAMP]), photometric="minisblack", metadata=None))
+        self.assertIn("first of 2 pages", with_pages.remarks[0])
+        np.testing.assert_array_equal(decode(tiff(RAMP, photometric="miniswhite")).pixels, 255 - RAMP)
+        for packing in ("lzw", "deflate"):
+            np.testing.assert_array_equal(decode(tiff(RAMP, compression=packing)).pixels, RAMP)
+
+    def test_one_pixel_and_constant_pictures(self):
+        for pixels in (np.zeros((1, 1), np.uint8), np.full((5, 7), 77, np.uint8)):
+            measured = facts(decode(encoded(Image.fromarray(pixels), "PNG")), "x.png")
+            self.assertEqual((measured.seam_across, measured.seam_down), (1, 1))
+
+
+class RefusalTests(TestCase):
+    def refused(self, data: bytes) -> str:
+        with self.assertRaises(PictureError) as caught:
+            decode(data)
+        return str(caught.exception)
+
+    def test_empty_and_unknown_files(self):
+        self.assertIn("empty", self.refused(b""))
+        self.assertIn("PNG, JPEG or TIFF", self.refused(b"%PDF-1.7 not a picture at all"))
+
+    def test_truncated_files_of_every_kind(self):
+        noise = np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
+        for data in (
+            encoded(Image.fromarray(noise), "PNG"),
+            encoded(Image.fromarray(noise), "JPEG"),
+            tiff(noise, photometric="rgb"),
+            png(16, 2, [row.astype(">u2").tobytes() for row in noise.astype(np.uint16)], 64),
+        ):
+            self.assertIn("broken or incomplete", self.refused(data[: len(data) // 2]))
+
+    def test_huge_pictures_in_a_few_kilobytes_are_refused_before_they_are_decoded(self):
+        self.assertIn("60000 x 60000", self.refused(png(8, 0, [b""], 60000, height=60000)))
+        jpeg = bytearray(encoded(Image.fromarray(RAMP), "JPEG"))
+        frame = jpeg.index(b"\xff\xc0")  # start of frame: length, precision, height, width
+        jpeg[frame + 5 : frame + 9] = struct.pack(">HH", 60000, 60000)
+        self.assertIn("60000 x 60000", self.refused(bytes(jpeg)))
+        small = tiff(np.zeros((1, 1), np.uint8))
+        with tifffile.TiffFile(io.BytesIO(small)) as file:
+            tags = file.pages[0].tags
+            places = [(tags[name].offset + 8, tags[name].dtype) for name in ("ImageWidth", "ImageLength")]
+        forged = bytearray(small)
+        for place, kind in places:
+            forged[place : place + 4] = struct.pack("<H", 60000) + b"\0\0" if kind == 3 else struct.pack("<I", 60000)
+        self.assertIn("60000 x 60000", self.refused(bytes(forged)))
+
+    def test_all_not_a_number(self):
+        self.assertIn("finite", self.refused(tiff(np.full((3, 3), np.nan, np.float32))))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.binary(max_size=300), st.sampled_from([b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*"]))
+    def test_no_bytes_do_more_than_be_refused(self, rest, start):
+        try:
+            decode(start + rest)
+        except PictureError as problem:
+            self.assertRegex(str(problem), r"^[A-Z].*\.$")
+
+
+class FactsTests(TestCase):
+    def test_what_a_picture_is_taken_for(self):
+        grey8, deep = Image.fromarray(RAMP), Image.fromarray(RAMP.astype(np.uint16) * 200)
+        colour = Image.fromarray(np.dstack([RAMP, RAMP, RAMP[::-1]]))
+        for name, data, expected in (
+            ("wall.png", encoded(grey8, "PNG"), "photo"),
+            ("wall_height.png", encoded(grey8, "PNG"), "height"),
+            ("wall-disp-2k.png", encoded(grey8, "PNG"), "height"),
+            ("heightened.png", encoded(grey8, "PNG"), "photo"),
+            ("scan.png", encoded(deep, "PNG"), "height"),
+            ("scan.tif", tiff(RAMP.astype(np.float32)), "height"),
+            ("beach.jpg", encoded(colour, "JPEG"), "photo"),
+        ):
+            guess = facts(decode(data), name).guess
+            self.assertEqual(guess.reading, expected, name)
+            self.assertTrue(guess.reason)
+
+    def test_seam_ratio_is_one_for_what_tiles_and_large_for_a_ramp(self):
+        place = np.arange(64) / 64 * 2 * np.pi
+        tiling = np.tile(np.sin(place), (64, 1)) + np.sin(place)[:, None]
+        across, down = seam_ratios(tiling)
+        self.assertAlmostEqual(across, 1, delta=0.6)
+        self.assertAlmostEqual(down, 1, delta=0.6)
+        across, down = seam_ratios(np.tile(np.linspace(0, 1, 64), (64, 1)))
+        self.assertAlmostEqual(across, 63, delta=0.01)
+        self.assertEqual(down, 1)

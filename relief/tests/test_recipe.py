@@ -1,0 +1,117 @@
+"""A recipe takes changes by path, refuses what is out of bounds with a sentence, and reads back what it wrote."""
+
+import json
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from relief.errors import RecipeError
+from relief.parameters import control, controls
+from relief.recipe import Layer, Picture, Recipe, SourceReference
+from relief.treat import TREATMENTS
+from relief.treat.levels import Levels
+from relief.treat.soften import Soften
+
+
+def recipe(**values) -> Recipe:
+    layer = Layer(name="x", content=Picture(source="picture"), treatments=(Levels(), Soften(on=False)))
+    source = SourceReference(digest="0" * 64, filename="x.png")
+    return Recipe(sources={"picture": source}, layers=(layer,), **values)
+
+
+class ChangeTests(TestCase):
+    def test_text_from_a_form_becomes_the_value(self):
+        changed = recipe().with_changes({"amplitude": "7.5", "layers.0.treatments.1.on": "true", "surface.level": "3"})
+        self.assertEqual((changed.amplitude, changed.surface.level), (7.5, 3))
+        self.assertTrue(changed.layers[0].treatments[1].on)
+
+    def test_what_is_wrong_is_said_with_label_bound_and_unit(self):
+        for path, value, sentence in (
+            ("amplitude", "1e9", "Amplitude must be at most 100000 mm."),
+            ("amplitude", "-1", "Amplitude must be at least 0 mm."),
+            ("amplitude", "tall", "Amplitude must be a number."),
+            ("amplitude", "", "Amplitude must be a number."),
+            ("midlevel", "nan", "Midlevel must be a number."),
+            ("midlevel", "inf", "Midlevel must be a number."),
+            ("surface.level", "2.5", "Subdivision level must be a whole number."),
+            ("surface.level", "11", "Subdivision level must be at most 10."),
+            ("layers.0.treatments.1.radius", "-2", "Radius must be at least 0 mm."),
+            ("layers.0.treatments.0.white", "0", "The white point must lie above the black point."),
+            ("maps.normal.kernel", "magic", "Kernel cannot be set to that."),
+            ("edges.across", "", "Edges across cannot be set to that."),
+        ):
+            with self.assertRaises(RecipeError) as caught:
+                recipe().with_changes({path: value})
+            self.assertEqual(str(caught.exception), sentence)
+
+    def test_what_is_no_parameter_cannot_be_changed(self):
+        for path in (
+            "depth", "version", "sources.picture.digest", "layers.0.name", "layers.0.content.source", "layers.9.name",
+            "layers.0.treatments.0.kind", "suggested", "__class__", "layers.-1.content.grey", "maps.normal", "", ".",
+        ):  # fmt: skip
+            with self.assertRaisesRegex(RecipeError, "no parameter"):
+                recipe().with_changes({path: "1"})
+
+    def test_aspect_is_kept_until_it_is_unlocked(self):
+        wide = recipe().with_changes({"footprint.keep_aspect": False}).with_changes({"footprint.height": 150})
+        self.assertEqual((wide.footprint.width, wide.footprint.height), (300, 150))
+        locked = wide.with_changes({"footprint.keep_aspect": True}).with_changes({"footprint.width": 100})
+        self.assertEqual((locked.footprint.width, locked.footprint.height), (100, 50))
+        with self.assertRaisesRegex(RecipeError, "Height must be at least 0.1"):
+            locked.with_changes({"footprint.width": 0.1})
+
+    def test_suggested_lengths_follow_the_footprint_and_chosen_ones_stay(self):
+        suggested = recipe(amplitude=6, suggested=("amplitude",))
+        self.assertEqual(suggested.with_changes({"footprint.width": 600}).amplitude, 12)
+        chosen = suggested.with_changes({"amplitude": 5})
+        self.assertEqual(chosen.suggested, ())
+        self.assertEqual(chosen.with_changes({"footprint.width": 600}).amplitude, 5)
+
+    def test_differences_are_said_in_words(self):
+        changed = recipe().with_changes(
+            {"amplitude": 8, "maps.normal.green": "down", "layers.0.treatments.0.on": False}
+        )
+        self.assertEqual(
+            recipe().differences(changed),
+            ["On on to off", "Amplitude 5 mm to 8 mm", "Green direction Green up to Green down"],
+        )
+
+
+class ReadingTests(TestCase):
+    @given(st.floats(0, 1e5), st.floats(-1e6, 1e6), st.sampled_from(["central", "sobel", "scharr"]), st.booleans())
+    def test_what_was_written_is_read_back(self, amplitude, midlevel, kernel, on):
+        written = recipe().with_changes(
+            {"amplitude": amplitude, "midlevel": midlevel, "maps.normal.kernel": kernel, "layers.0.treatments.1.on": on}
+        )
+        self.assertEqual(Recipe.read(json.loads(written.as_text())), written)
+
+    def test_other_versions_and_other_things_are_refused(self):
+        for data in (None, [], {}, "recipe"):
+            with self.assertRaisesRegex(RecipeError, "not a recipe"):
+                Recipe.read(data)
+        with self.assertRaisesRegex(RecipeError, "version 99; this app reads version 1"):
+            Recipe.read({**recipe().as_data(), "version": 99})
+        with self.assertRaises(RecipeError):
+            Recipe.read({**recipe().as_data(), "depth": 3})
+
+
+class ParameterTests(TestCase):
+    def test_every_parameter_says_what_it_does_and_starts_within_its_bounds(self):
+        whole = recipe()
+        self.assertGreater(len(whole.paths()), 20)
+        for path in whole.paths():
+            known = whole.control(path)
+            self.assertRegex(known.help, r"^[A-Z0-9].*\.$", path)
+            self.assertTrue(known.label, path)
+            if known.kind == "number":
+                self.assertLessEqual(known.low, known.slider[0])
+                self.assertLess(known.slider[0], known.slider[1])
+                self.assertLessEqual(known.slider[1], known.high)
+                self.assertFalse(known.logarithmic and known.slider[0] <= 0)
+
+    def test_controls_come_from_the_model(self):
+        self.assertEqual([item.name for item in controls(Soften)], ["on", "radius"])
+        radius = control(Soften, "radius")
+        self.assertEqual((radius.unit, radius.low, radius.high), ("mm", 0, 1000))
+        self.assertEqual(control(TREATMENTS["levels"], "gamma").worded(1.5), "1.5")
