@@ -42,7 +42,7 @@ def begin(request: HttpRequest) -> HttpResponse:
 
 @require_safe
 def piece(request: HttpRequest, pk: int) -> HttpResponse:
-    return redirect("bench:step", pk, "relief")
+    return redirect("bench:step", piece_of(request, pk).pk, "relief")
 
 
 @require_safe

@@ -11,6 +11,7 @@ from django.db import models
 from django.utils import timezone
 
 from relief.deliver.files import write_whole
+from relief.errors import PictureError
 from relief.sources.facts import Facts, Guess, facts
 from relief.sources.picture import decode
 
@@ -69,8 +70,15 @@ def source_path(digest: str) -> Path:
 
 
 def read_source(digest: str) -> bytes:
-    """The bytes of a source."""
-    return source_path(digest).read_bytes()
+    """The bytes of a source.
+
+    Raises:
+        PictureError: its file is gone from the data folder.
+    """
+    try:
+        return source_path(digest).read_bytes()
+    except FileNotFoundError:
+        raise PictureError("The source picture is missing from the data folder. Bring it in again.") from None
 
 
 class Piece(models.Model):

@@ -8,18 +8,14 @@ class RefuseTooLarge(FileUploadHandler):
     """Stops an upload that says it is, or turns out to be, larger than the limit; marks the request."""
 
     def handle_raw_input(self, input_data, META, content_length, boundary, encoding=None):  # noqa: N803
-        self.received = 0
-        self._refuse_over(content_length)
+        self.announced = content_length
 
     def receive_data_chunk(self, raw_data, start):
-        self.received += len(raw_data)
-        self._refuse_over(self.received)
+        # Django takes StopUpload here only, so what was announced is looked at when the first bytes come
+        if max(self.announced, start + len(raw_data)) > settings.LARGEST_UPLOAD:
+            self.request.upload_too_large = True
+            raise StopUpload(connection_reset=True)
         return raw_data
 
     def file_complete(self, file_size):
         return None
-
-    def _refuse_over(self, size):
-        if size > settings.LARGEST_UPLOAD:
-            self.request.upload_too_large = True
-            raise StopUpload(connection_reset=True)

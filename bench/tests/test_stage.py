@@ -1,0 +1,101 @@
+"""What the stage is sent: the arrays of the computation, unchanged."""
+
+from unittest import mock
+
+import numpy as np
+
+from bench.previews import VIEWS
+from bench.tests.case import HEIGHTS, StudioTestCase, unpacked
+from relief.engine import Engine
+from relief.maps.normal import normal_map
+from relief.pipeline import Pipeline
+from shelf.models import read_source, source_path
+
+
+class PreviewTests(StudioTestCase):
+    def test_the_normal_map_on_the_stage_is_the_one_that_is_delivered(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, **{"maps.normal.strength": "-1.5", "maps.normal.green": "down"})
+        recipe = self.recipe(piece)
+        height = Engine().run(Pipeline(recipe, read_source).height())
+        _, arrays = unpacked(self.get("bench:preview", piece, base=2, view="normal"))
+        np.testing.assert_array_equal(arrays["pixels"], normal_map(height, recipe.amplitude, recipe.maps.normal))
+
+    def test_displacement_and_section_are_the_samples_of_the_source(self):
+        piece = self.piece()
+        header, arrays = unpacked(self.get("bench:preview", piece, base=1, view="displacement", section="0,0.5,1,0.5"))
+        np.testing.assert_array_equal(arrays["pixels"], np.rint(HEIGHTS / 65535 * 255))
+        self.assertEqual(len(arrays["section"]), 600)
+        middle = HEIGHTS[23:25].mean(axis=0) / 65535
+        self.assertAlmostEqual(float(arrays["section"].max()), middle.max(), delta=0.01)
+        self.assertAlmostEqual(header["section_length"], self.recipe(piece).footprint.width, places=3)
+
+    def test_a_draft_is_shown_and_not_kept(self):
+        piece = self.piece()
+        kept, _ = unpacked(self.get("bench:preview", piece, base=1))
+        tried, _ = unpacked(self.get("bench:preview", piece, base=1, **{"d.amplitude": "40"}))
+        self.assertEqual((tried["amplitude"], tried["before_label"]), (40, "before this change"))
+        self.assertEqual(self.recipe(piece).amplitude, kept["amplitude"])
+        refused = self.get("bench:preview", piece, base=1, **{"d.amplitude": "-4"})
+        self.assertContains(refused, "Amplitude must be at least 0 mm.", status_code=422)
+
+    def test_every_view_of_every_step_answers_and_nonsense_is_not_found(self):
+        piece = self.piece()
+        for view in VIEWS:
+            _, arrays = unpacked(self.get("bench:preview", piece, base=1, view=view, longest=32))
+            self.assertEqual(arrays["pixels"].shape[:2], (24, 32), view)
+            self.assertGreater(np.ptp(arrays["pixels"].astype(int)), 20, view)
+        for values in (
+            {"view": "x"},
+            {"section": "0,0,2,0"},
+            {"section": "nan,0,0,0"},
+            {"section": ","},
+            {"longest": "0"},
+        ):
+            self.assertEqual(self.get("bench:preview", piece, base=1, **values).status_code, 404, values)
+
+    def test_height_is_ochre_above_and_blue_below(self):
+        piece = self.piece()
+        _, arrays = unpacked(self.get("bench:preview", piece, base=1, view="height"))
+        colour = arrays["pixels"].astype(int)
+        above = self.recipe(piece).midlevel + 0.1 < HEIGHTS / 65535
+        below = self.recipe(piece).midlevel - 0.1 > HEIGHTS / 65535
+        self.assertTrue((colour[above][:, 0] > colour[above][:, 2]).all())
+        self.assertTrue((colour[below][:, 0] < colour[below][:, 2]).all())
+
+
+class SurfaceTests(StudioTestCase):
+    def test_the_surface_is_displaced_in_mm_or_flat(self):
+        piece = self.piece()
+        recipe = self.recipe(piece)
+        header, arrays = unpacked(self.get("bench:mesh", piece, base=1))
+        self.assertEqual(header["faces"], len(arrays["triangles"]) // 2)
+        reach = recipe.amplitude * max(recipe.midlevel, 1 - recipe.midlevel)
+        self.assertGreater(np.abs(arrays["positions"][:, 2]).max(), reach * 0.8)
+        self.assertLessEqual(np.abs(arrays["positions"][:, 2]).max(), reach * 1.001)
+        _, flat = unpacked(self.get("bench:mesh", piece, base=1, displaced=0))
+        np.testing.assert_array_equal(flat["positions"][:, 2], 0)
+
+    def test_a_dragged_control_gets_a_coarser_surface(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, **{"surface.level": "6"})
+        whole, _ = unpacked(self.get("bench:mesh", piece, base=2))
+        quick, _ = unpacked(self.get("bench:mesh", piece, base=2, **{"d.amplitude": "3"}))
+        self.assertEqual(whole["faces"], 64 * 64 * 12 * 16)
+        self.assertLessEqual(quick["faces"], 150_000)
+
+
+class RightSideTests(StudioTestCase):
+    def test_readings_and_cost(self):
+        answer = self.get("bench:measured", self.piece(), base=1)
+        for words in ("Range", "Steepest 5 %", "Finest detail", "Cost at level 4", "49\N{NO-BREAK SPACE}152"):
+            self.assertContains(answer, words)
+
+    def test_a_source_that_is_gone_from_the_disk_is_said(self):
+        piece = self.piece()
+        source_path(self.recipe(piece).sources["picture"].digest).unlink()
+        self.enterContext(mock.patch("bench.stage.ENGINE", Engine()))
+        self.enterContext(mock.patch("bench.previews.ENGINE", Engine()))
+        for name in ("bench:measured", "bench:facts"):
+            self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
+        self.assertContains(self.get("bench:preview", piece, base=1), "is missing", status_code=422)

@@ -1,0 +1,38 @@
+"""GLB files pass the Khronos validator, which ships as a script for the browser."""
+
+from __future__ import annotations
+
+import base64
+from pathlib import Path
+
+from browser.driver import BrowserTestCase
+from browser.pictures import waves
+from relief.deliver.meshes import mesh_file
+from relief.displace.displace import displaced
+from relief.height import Edges, Footprint, HeightField
+from relief.surface.plane import plane
+
+VALIDATOR = (Path(__file__).parent / "vendor" / "gltf-validator" / "gltf_validator.dart.js").read_text()
+ASK = """
+const [encoded, done] = arguments;
+const bytes = Uint8Array.from(atob(encoded), letter => letter.charCodeAt(0));
+exports.validateBytes(bytes, {maxIssues: 50}).then(report => done(report.issues), problem => done(String(problem)));
+"""
+
+
+class ValidatorTests(BrowserTestCase):
+    def issues(self, data: bytes) -> dict:
+        self.open("/")
+        self.run_script("window.exports = {};\n" + VALIDATOR + "\n;window.exports = exports")
+        return self.driver.execute_async_script(ASK, base64.b64encode(data).decode())
+
+    def test_a_displaced_plane_has_no_error_and_no_warning(self):
+        """glTF 2.0; `gltf-validator` from npm."""
+        footprint = Footprint(width=80, height=60)
+        field = HeightField(waves(64).astype("float32"), footprint, Edges(across="wrap", down="wrap"))
+        glb = mesh_file(displaced(plane(footprint, 32, 24), field, 5, 0.5), "glb")
+        found = self.issues(glb)
+        self.assertEqual((found.get("numErrors"), found.get("numWarnings")), (0, 0), found)
+        broken = bytearray(glb)
+        broken[-3000:] = b"\xff" * 3000
+        self.assertGreater(self.issues(bytes(broken))["numErrors"], 0, "the validator would say so")
