@@ -32,7 +32,9 @@ def signed(value: float, places: int = 2) -> str:
 
 @register.filter
 def short(value: float) -> str:
-    """A real number with three digits that count."""
+    """A number with three digits that count; one beyond a thousand is written out whole."""
+    if abs(value) >= 1000:
+        return spaced(round(value)).replace("-", MINUS)
     return f"{value:.3g}".replace("-", MINUS)
 
 
