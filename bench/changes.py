@@ -16,7 +16,7 @@ from bench.steps import Step, groups
 from bench.views import page_context
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
-from relief.sources.facts import READING_NAMES
+from relief.sources.roles import READING_NAMES
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
 READING = "layers.0.content.reading"

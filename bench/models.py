@@ -11,7 +11,7 @@ from django.utils import timezone
 from bench.engine import ENGINE
 from relief.inspect.start import suggested_start
 from relief.recipe import Recipe
-from relief.sources.facts import Reading
+from relief.sources.roles import Reading
 from shelf.models import Piece, Source, read_source
 
 

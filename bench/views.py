@@ -14,7 +14,7 @@ from bench.requests import piece_of
 from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, field_at, groups
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError
-from relief.sources.facts import READING_NAMES
+from relief.sources.roles import READING_NAMES
 from shelf.models import Source
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import hashlib
 import json
+import re
 import sys
 from dataclasses import asdict
 from pathlib import Path
@@ -19,14 +20,18 @@ from relief.engine import Engine
 from relief.errors import ReliefError
 from relief.height import Edge, Footprint
 from relief.inspect.readings import readings
-from relief.inspect.start import suggested_start
-from relief.maps.normal import Green
+from relief.inspect.start import started, suggested_start
 from relief.maps.slopes import Kernel
-from relief.parameters import Control, control
+from relief.parameters import Control, control, controls
 from relief.pipeline import Pipeline
-from relief.recipe import Recipe
-from relief.sources.facts import Reading, facts
-from relief.sources.picture import decode
+from relief.recipe import Layer, Recipe
+from relief.resample import Method
+from relief.sources.colour import Grey, Transfer
+from relief.sources.decode import KNOWN, decode
+from relief.sources.facts import facts
+from relief.sources.roles import Green, Reading
+from relief.treat import TREATMENTS
+from relief.treat.treatment import Treatment
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -44,6 +49,11 @@ OPTIONS = {
     "kernel": "maps.normal.kernel",
     "green": "maps.normal.green",
     "bits": "delivery.normal_bits",
+    "grey": "layers.0.content.grey",
+    "channel": "layers.0.content.channel",
+    "transfer": "layers.0.content.transfer",
+    "resolution": "maps.resolution",
+    "resample": "maps.method",
     "segments": "surface.segments",
     "level": "surface.level",
 }
@@ -81,6 +91,8 @@ def _parser() -> argparse.ArgumentParser:
     maps.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
     maps.add_argument("--bits", type=int, choices=(8, 16), help="bits in each channel of the normal map")
     _add_number(maps, "strength")
+    _add_number(maps, "resolution", kind=int)
+    _add_choice(maps, "resample", get_args(Method))
     maps.set_defaults(command=write_maps)
 
     mesh = commands.add_parser("mesh", help="write the displaced plane of a picture")
@@ -90,17 +102,32 @@ def _parser() -> argparse.ArgumentParser:
     _add_number(mesh, "level", kind=int)
     mesh.set_defaults(command=write_mesh)
 
+    listing = commands.add_parser("treatments", help="list the treatments that --treat takes, with their parameters")
+    listing.set_defaults(command=lambda chosen: print(_treatments_in_words()))
+
+    look = commands.add_parser("look", help="print what is known of pictures: facts and what each seems to be")
+    look.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE")
+    look.set_defaults(command=print_facts)
+
     bench = commands.add_parser("bench", help="measure the kernels on this machine")
     bench.set_defaults(command=lambda chosen: print(table()))
     return parser
 
 
 def _add_picture(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("picture", type=Path, metavar="PICTURE", help="a PNG, JPEG or TIFF")
+    parser.add_argument("picture", type=Path, metavar="PICTURE", help=f"a {KNOWN}")
     parser.add_argument("--as", dest="reading", choices=get_args(Reading), help="read it as this; guessed otherwise")
     parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
     _add_number(parser, "amplitude")
     _add_number(parser, "midlevel")
+    _add_choice(parser, "grey", get_args(Grey))
+    parser.add_argument("--channel", metavar="NAME", help=_defined("channel").help)
+    _add_choice(parser, "transfer", get_args(Transfer))
+    parser.add_argument("--start", action="store_true", help="even light, levels, soften and midlevel from the picture")
+    parser.add_argument(
+        "--treat", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
+        help="add a treatment to the end of the list; can be given several times (see: relief treatments)",
+    )  # fmt: skip
 
 
 def _add_number(parser: argparse.ArgumentParser, name: str, kind: type = float) -> None:
@@ -120,8 +147,10 @@ def _add_choice(parser: argparse.ArgumentParser, name: str, values: tuple[str, .
 
 def _defined(name: str) -> Control:
     """The definition of the parameter behind an option."""
-    place: Any = Recipe
     *way, last = OPTIONS[name].split(".")
+    place: Any = Recipe
+    if way[:1] == ["layers"]:
+        place, way = Layer, way[2:]
     for part in way:
         place = place.model_fields[part].annotation
     return control(place, last)
@@ -130,7 +159,7 @@ def _defined(name: str) -> Control:
 def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     """The recipe that the options ask for, on the suggested start."""
     data = chosen.picture.read_bytes()
-    reading = chosen.reading or facts(decode(data), chosen.picture.name).guess.reading
+    reading = chosen.reading or facts(decode(data, chosen.picture.name), chosen.picture.name).guess.reading
     footprint = None
     if chosen.footprint:
         footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
@@ -141,7 +170,63 @@ def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     edges = getattr(chosen, "edges", None)
     changes |= {"edges.across": edges, "edges.down": edges}
     recipe = recipe.with_changes({path: value for path, value in changes.items() if value is not None})
+    if chosen.start:
+        recipe = started(recipe, lambda _: data, engine)
+        asked = {
+            path: value for path, value in changes.items() if path in ("amplitude", "midlevel") and value is not None
+        }
+        recipe = recipe.with_changes(asked)
+    if chosen.treat:
+        kept = range(len(recipe.layers[0].treatments))
+        recipe = recipe.with_treatments([*kept, *map(_treatment, chosen.treat)])
     return Pipeline(recipe, lambda _: data), engine
+
+
+def _treatment(text: str) -> Treatment:
+    """The treatment that `kind:name=value,name=value` asks for; a value with commas stands in brackets.
+
+    Raises:
+        ReliefError: no such treatment or parameter, or a value out of its bounds.
+    """
+    kind, _, rest = text.partition(":")
+    if kind not in TREATMENTS:
+        raise ReliefError(f"There is no treatment “{kind}”. There are {', '.join(TREATMENTS)}.")
+    values = {}
+    for part in re.findall(r"(?:\[.*?\](?=,\w+=|$)|[^,])+", rest):
+        name, equals, value = part.partition("=")
+        if not equals or name not in TREATMENTS[kind].model_fields or name == "kind":
+            raise ReliefError(f"The treatment {kind} has no parameter “{name}”.")
+        values[name] = value
+    return TREATMENTS[kind].checked(**values)
+
+
+def _treatments_in_words() -> str:
+    """Every treatment with its parameters, their bounds and units."""
+    lines = []
+    for kind, model in TREATMENTS.items():
+        lines.append(f"{kind}  {model.__doc__.strip()}")
+        for known in controls(model):
+            if known.name == "on":
+                continue
+            match known.kind:
+                case "number":
+                    values = f"{known.low:g} to {known.high:g} {known.unit}"
+                case "choice":
+                    values = ", ".join(map(str, known.names))
+                case "switch":
+                    values = "true, false"
+                case _:
+                    values = "as JSON in brackets"
+            lines.append(f"    {known.name:14}{values}")
+    return "\n".join(lines)
+
+
+def print_facts(chosen: argparse.Namespace) -> None:
+    """`relief look`: the facts of each picture, as one JSON object by file name."""
+    known = {}
+    for picture in chosen.pictures:
+        known[str(picture)] = asdict(facts(decode(picture.read_bytes(), picture.name), picture.name))
+    print(json.dumps(known, indent=2))
 
 
 def write_maps(chosen: argparse.Namespace) -> None:

@@ -33,6 +33,10 @@ class Footprint(Parameters):
         True, label="Keep aspect", help="Width and height change together, so that the picture is not stretched."
     )
 
+    def resized(self, width: float, height: float) -> Footprint:
+        """A footprint of another size; what a treatment leaves may be smaller than what can be typed."""
+        return Footprint.model_construct(width=float(width), height=float(height), keep_aspect=self.keep_aspect)
+
     def following(self, before: Footprint) -> Footprint:
         """This footprint with the side that was not touched brought along, when the aspect is kept.
 
@@ -72,11 +76,17 @@ class HeightField:
         samples: float32, (rows, columns), 0 low to 1 high, free to go beyond.
         footprint: real size in mm.
         edges: how the samples go on beyond each edge.
+        alpha: float32 of the same shape, 0 to 1, where the relief covers only part of its footprint.
+        grain: the height of one grey level of the source; 0 where the source has no levels.
+        amplitude: mm that one unit of height stands for, known only to the treatments that ask for it.
     """
 
     samples: np.ndarray
     footprint: Footprint
     edges: Edges
+    alpha: np.ndarray | None = None
+    grain: float = 0.0
+    amplitude: float = 1.0
 
     @property
     def spacing(self) -> tuple[float, float]:
@@ -86,11 +96,24 @@ class HeightField:
 
     @property
     def nbytes(self) -> int:
-        return self.samples.nbytes
+        return self.samples.nbytes + (0 if self.alpha is None else self.alpha.nbytes)
 
-    def with_samples(self, samples: np.ndarray) -> HeightField:
-        """The same place with other samples."""
-        return replace(self, samples=np.ascontiguousarray(samples, dtype=np.float32))
+    def with_samples(self, samples: np.ndarray, stretch: float = 1.0) -> HeightField:
+        """The same place with other samples; `stretch` is what a difference in height was multiplied by."""
+        grain = self.grain * stretch
+        return replace(self, samples=np.ascontiguousarray(samples, dtype=np.float32), grain=grain)
+
+    def padded(self, beyond: tuple[int, int], samples: np.ndarray | None = None) -> np.ndarray:
+        """The samples with some more (across, down) on each side, as the edges say."""
+        samples = self.samples if samples is None else samples
+        return padded(samples, beyond, self.edges.wraps)
+
+
+def padded(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
+    """Samples (rows, columns[, channels]) with `beyond` (across, down) more on each side, wrapped or clamped."""
+    still = ((0, 0),) * (samples.ndim - 2)
+    across = np.pad(samples, ((0, 0), (beyond[0],) * 2, *still), mode="wrap" if wraps[0] else "edge")
+    return np.pad(across, ((beyond[1],) * 2, (0, 0), *still), mode="wrap" if wraps[1] else "edge")
 
 
 def fitted_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]:

@@ -7,12 +7,13 @@ controls on the bench and the options of the command line are all read from here
 from __future__ import annotations
 
 import importlib
+import json
 import pkgutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, Self, get_args, get_origin
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from pydantic.fields import FieldInfo
 
 from relief.errors import RecipeError
@@ -22,6 +23,14 @@ class Parameters(BaseModel):
     """Base of all parameter models: strict about names, frozen, and without infinities."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _drawn_from_text(cls, values: Any) -> Any:
+        """What a form sends of something drawn is JSON; the rest is checked as it is."""
+        if not isinstance(values, dict):
+            return values
+        return {name: _from_text(value) if _is_drawn(cls, name) else value for name, value in values.items()}
 
     @classmethod
     def checked(cls, **values: Any) -> Self:
@@ -67,12 +76,17 @@ def switch(default: bool, *, label: str, help: str) -> Any:
     return Field(default, title=label, description=help)
 
 
+def drawn(default: Any, *, label: str, help: str, **bounds: Any) -> Any:
+    """Something that is dragged or painted rather than typed: stops, corners, marks. A form sends it as JSON."""
+    return Field(default, title=label, description=help, json_schema_extra={"drawn": True}, **bounds)
+
+
 @dataclass(frozen=True)
 class Control:
     """What a person needs to see and set one parameter."""
 
     name: str
-    kind: Literal["number", "choice", "switch"]
+    kind: Literal["number", "choice", "switch", "drawn"]
     label: str
     help: str
     default: Any
@@ -89,7 +103,9 @@ class Control:
         if self.kind == "switch":
             return "on" if value else "off"
         if self.kind == "choice":
-            return self.names[str(value)]
+            return {str(known): name for known, name in self.names.items()}.get(str(value), str(value))
+        if self.kind == "drawn":
+            return f"{len(value)}"
         return f"{value:.6g} {self.unit}".rstrip()
 
 
@@ -100,7 +116,9 @@ def control(model: type[Parameters], name: str) -> Control:
     shared = {"name": name, "label": field.title, "help": field.description, "default": field.default}
     if field.annotation is bool:
         return Control(kind="switch", **shared)
-    if get_origin(field.annotation) is Literal:
+    if extra.get("drawn"):
+        return Control(kind="drawn", **shared)
+    if get_origin(field.annotation) is Literal or "names" in extra:
         names = extra.get("names") or {str(value): str(value) for value in get_args(field.annotation)}
         return Control(kind="choice", names=names, **shared)
     return Control(
@@ -140,6 +158,20 @@ def complaint(error: Mapping[str, Any], label: str, unit: str | None = "") -> st
             return f"{label}: {error['msg'][0].lower()}{error['msg'][1:]}."
 
 
+def _is_drawn(model: type[Parameters], name: str) -> bool:
+    field = model.model_fields.get(name)
+    return bool(field and (field.json_schema_extra or {}).get("drawn"))
+
+
+def _from_text(value: Any) -> Any:
+    if not isinstance(value, str):
+        return value
+    try:
+        return json.loads(value)
+    except ValueError:
+        raise ValueError("What was drawn could not be read. Draw it again.") from None
+
+
 def _bound(field: FieldInfo, name: str) -> float | None:
     return next((getattr(item, name) for item in field.metadata if hasattr(item, name)), None)
 
@@ -153,6 +185,6 @@ def discovered(package: str, base: type[Parameters]) -> dict[str, type[Parameter
     for module_info in sorted(pkgutil.iter_modules(importlib.import_module(package).__path__), key=lambda m: m.name):
         module = importlib.import_module(f"{package}.{module_info.name}")
         for item in vars(module).values():
-            if isinstance(item, type) and issubclass(item, base) and item is not base:
+            if isinstance(item, type) and issubclass(item, base) and not item.model_fields["kind"].is_required():
                 found[item.model_fields["kind"].default] = item
     return found

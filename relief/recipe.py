@@ -7,21 +7,26 @@ recipe, checked as a whole.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal, Self
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from relief.errors import RecipeError
 from relief.height import Edges, Footprint
 from relief.maps.normal import Normal
 from relief.parameters import Control, Parameters, choice, complaint, control, number
-from relief.sources.colour import GREY_NAMES, Grey
-from relief.sources.facts import READING_NAMES, Reading
+from relief.resample import METHOD_NAMES, Method
+from relief.sources.colour import GREY_NAMES, TRANSFER_NAMES, Grey, Transfer
+from relief.sources.roles import READING_NAMES, Green, Reading
 from relief.surface.plane import Plane
 from relief.treat import TREATMENTS, AnyTreatment
+from relief.treat.treatment import Treatment
 
 VERSION = 1
+MOST_TREATMENTS = 64
+TREATMENTS_PATH = "layers.0.treatments"
 
 
 class SourceReference(Parameters):
@@ -32,17 +37,32 @@ class SourceReference(Parameters):
 
 
 class Picture(Parameters):
-    """A layer's content: one source, read as a photo or as a height image."""
+    """A layer's content: one source, read as a photo, as a height image, or as a normal map."""
 
     kind: Literal["picture"] = "picture"
-    source: str
+    source: str = choice("picture", {}, label="Height from", help="Which picture of the texture set becomes height.")
     reading: Reading = choice(
         "photo", READING_NAMES, label="Read as",
-        help="A photo holds contrast, of which grey is made. A height image is data, taken as it is.",
+        help="A photo holds contrast, of which grey is made. A height image is data, taken as it is. From a normal map "
+        "the height is found that has its slopes.",
     )  # fmt: skip
     grey: Grey = choice(
         "luminance", GREY_NAMES, label="Grey from",
         help="Which brightness of the photo becomes height.",
+    )  # fmt: skip
+    hue: float = number(
+        0, 0, 360, label="Hue", unit="°", step=1,
+        help="The hue that lies high: 0 red, 60 yellow, 120 green, 240 blue.",
+    )  # fmt: skip
+    channel: str = choice("", {"": "First"}, label="Channel", help="Which channel of the data picture becomes height.")
+    transfer: Transfer = choice(
+        "auto", TRANSFER_NAMES, label="Transfer",
+        help="Colour is stored with a display curve, which is taken off; data never is. Overrule it when a file was "
+        "saved wrongly.",
+    )  # fmt: skip
+    green: Green = choice(
+        "up", {"up": "Green up", "down": "Green down"}, label="Green of the source",
+        help="Which way light green faces in this normal map. Turn it when hollows come out as bumps.",
     )  # fmt: skip
 
 
@@ -51,13 +71,22 @@ class Layer(Parameters):
 
     name: str = Field(max_length=200)
     content: Picture
-    treatments: tuple[AnyTreatment, ...] = Field((), max_length=64)
+    treatments: tuple[AnyTreatment, ...] = Field((), max_length=MOST_TREATMENTS)
 
 
 class Maps(Parameters):
     """How the maps are made."""
 
     normal: Normal = Normal()
+    resolution: int = number(
+        0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192),
+        help="Texels on the long side of all maps; 0 is the size of the source. The full picture is kept to the end "
+        "and shrunk last.",
+    )  # fmt: skip
+    method: Method = choice(
+        "area", METHOD_NAMES, label="Resample",
+        help="How the maps are brought to another size. By area is right for shrinking, bicubic for enlarging.",
+    )  # fmt: skip
 
 
 class Delivery(Parameters):
@@ -90,6 +119,12 @@ class Recipe(Parameters):
     delivery: Delivery = Delivery()
     suggested: tuple[str, ...] = ()
     """Paths whose value is still the one the app suggested."""
+
+    @model_validator(mode="after")
+    def _has_its_sources(self) -> Self:
+        if any(layer.content.source not in self.sources for layer in self.layers):
+            raise ValueError("A layer takes its height from a picture that the piece does not have.")
+        return self
 
     @classmethod
     def read(cls, data: Any) -> Self:
@@ -157,6 +192,45 @@ class Recipe(Parameters):
         except ValidationError as problem:
             raise RecipeError(_sentence(problem, self)) from problem
 
+    @property
+    def relief_footprint(self) -> Footprint:
+        """The real size of the relief after its treatments, some of which cut the picture."""
+        return self._laid()[0]
+
+    @property
+    def relief_edges(self) -> Edges:
+        """How the edges of the relief meet after its treatments."""
+        return self._laid()[1]
+
+    def _laid(self) -> tuple[Footprint, Edges]:
+        footprint, edges = self.footprint, self.edges
+        for treatment in self.layers[0].treatments:
+            if treatment.on:
+                footprint, edges = treatment.footprint_after(footprint, edges), treatment.edges_after(edges)
+        return footprint, edges
+
+    def with_treatments(self, order: Sequence[int | Treatment]) -> Self:
+        """A recipe with another list of treatments: new ones, and those it has by their number. Suggestions move along.
+
+        Raises:
+            RecipeError: a number that does not exist, or too many treatments.
+        """
+        layer = self.layers[0]
+        if any(isinstance(item, int) and not 0 <= item < len(layer.treatments) for item in order):
+            raise RecipeError("There is no such treatment.")
+        if len(order) > MOST_TREATMENTS:
+            raise RecipeError(f"A layer has at most {MOST_TREATMENTS} treatments.")
+        treatments = tuple(layer.treatments[item] if isinstance(item, int) else item for item in order)
+        suggested = []
+        for path in self.suggested:
+            at = re.fullmatch(rf"{TREATMENTS_PATH}\.(\d+)\.(\w+)", path)
+            if at is None:
+                suggested.append(path)
+            elif int(at[1]) in order:
+                suggested.append(f"{TREATMENTS_PATH}.{order.index(int(at[1]))}.{at[2]}")
+        layers = (layer.model_copy(update={"treatments": treatments}),)
+        return self.model_copy(update={"layers": layers, "suggested": tuple(suggested)})
+
     def differences(self, other: Recipe) -> list[str]:
         """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`."""
         words = []
@@ -167,8 +241,15 @@ class Recipe(Parameters):
                 continue
             if there != self.value(path):
                 known = self.control(path)
-                words.append(f"{known.label} {known.worded(self.value(path))} to {known.worded(there)}")
+                words.append(
+                    self._title(path) + f"{known.label} {known.worded(self.value(path))} to {known.worded(there)}"
+                )
         return words
+
+    def _title(self, path: str) -> str:
+        """The treatment that a path belongs to, as it stands before its parameter in a sentence."""
+        owner, _ = self._owner(path)
+        return f"{owner.title}: " if isinstance(owner, Treatment) else ""
 
     def paths(self) -> list[str]:
         """The path of every parameter a person can set."""

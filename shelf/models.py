@@ -12,8 +12,9 @@ from django.utils import timezone
 
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
-from relief.sources.facts import Facts, Guess, facts
-from relief.sources.picture import decode
+from relief.sources.decode import decode
+from relief.sources.facts import Facts, facts
+from relief.sources.roles import Guess
 
 
 class SourceManager(models.Manager):

@@ -15,7 +15,8 @@ from relief.height import HeightField
 from relief.inspect.readings import Readings
 from relief.recipe import Recipe
 from relief.sources.picture import Picture
-from relief.treat.soften import Soften
+from relief.treat.remove_steps import RemoveSteps
+from relief.treat.treatment import Treatment
 
 HARSH_ABOVE = 70.0
 """Degrees. Steeper than this light catches single texels and a mesh folds into spikes (common practice, no source)."""
@@ -29,16 +30,32 @@ STEP_ABOVE = 1 / 20
 STEP_SHARE = 0.5
 """Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
 
+COARSE_GRAIN = 1 / 255
+"""Grey levels this far apart, as 8 bits have them, can be seen as steps."""
+
 COMFORTABLE = 40.0
 """Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
 
 
 @dataclass(frozen=True)
 class Mend:
-    """A change that sets a finding right: what its button says, and new values by path."""
+    """A change that sets a finding right.
+
+    Attributes:
+        label: what its button says.
+        changes: new values by path.
+        treatment: a treatment that is put before all others.
+    """
 
     label: str
     changes: dict[str, Any]
+    treatment: Treatment | None = None
+
+    def applied(self, recipe: Recipe) -> Recipe:
+        """The recipe after the mend."""
+        if self.treatment:
+            recipe = recipe.with_treatments([self.treatment, *range(len(recipe.layers[0].treatments))])
+        return recipe.with_changes(self.changes)
 
 
 @dataclass(frozen=True)
@@ -54,7 +71,7 @@ class Finding:
 def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture) -> list[Finding]:
     """What is to be said of a finished height field at full size."""
     found = [harsh(recipe, measured), swell(recipe, height, measured)]
-    if picture.bits <= 8 and not picture.is_float:
+    if picture.grain >= COARSE_GRAIN:
         found.append(steps(recipe, height))
     return [finding for finding in found if finding]
 
@@ -103,7 +120,7 @@ def steps(recipe: Recipe, height: HeightField) -> Finding | None:
         "Steps",
         f"One grey level of this 8-bit source is {jump * recipe.amplitude:.2g} mm tall, on texels {texel:.2g} mm wide; "
         "slopes show as a staircase.",
-        _softening(recipe, run * texel),
+        _without_steps(recipe, run * texel),
     )
 
 
@@ -130,11 +147,12 @@ def stair(samples: np.ndarray) -> tuple[float, float, float]:
     return float(np.median(single)), single.size / changes, pairs / changes
 
 
-def _softening(recipe: Recipe, run: float) -> Mend | None:
-    """Soften over half a flat, when the layer has that treatment."""
-    for number, treatment in enumerate(recipe.layers[0].treatments):
-        if isinstance(treatment, Soften):
-            path = f"layers.0.treatments.{number}"
-            radius = float(f"{max(run / 2, treatment.radius):.2g}")
-            return Mend(f"Soften by {radius:g} mm", {f"{path}.on": True, f"{path}.radius": radius})
-    return None
+def _without_steps(recipe: Recipe, run: float) -> Mend:
+    """Steps removed over the length of a flat, before any other treatment."""
+    reach = float(f"{max(run, 0.01):.2g}")
+    fresh = RemoveSteps(reach=reach)
+    first = recipe.layers[0].treatments[:1]
+    if first and isinstance(first[0], RemoveSteps):
+        reach = max(reach, first[0].reach * 2)
+        return Mend(f"Remove steps over {reach:g} mm", {"layers.0.treatments.0.reach": reach})
+    return Mend(f"Remove steps over {reach:g} mm", {}, treatment=fresh)

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Mapping
 
 import numpy as np
 
 from relief.engine import Engine
-from relief.height import Edges, Footprint
+from relief.height import Edges, Footprint, HeightField
 from relief.inspect.findings import COMFORTABLE, amplitude_for
 from relief.inspect.readings import steepest
+from relief.inspect.repeats import motif
+from relief.maps.height_from_normals import height_from_normals
+from relief.parameters import Parameters
 from relief.pipeline import Pipeline, ReadSource
-from relief.recipe import Layer, Picture, Recipe, SourceReference
-from relief.sources.facts import SEAMLESS_BELOW, Reading, seam_ratios
+from relief.recipe import TREATMENTS_PATH, Layer, Picture, Recipe, SourceReference
+from relief.sources.colour import full_scale
+from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
+from relief.sources.roles import Reading
+from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
 from relief.treat.levels import NARROWEST, Levels
+from relief.treat.normalise import percentiles
 from relief.treat.soften import Soften
+from relief.treat.treatment import Placement, Treatment
 
 PERCENTILES = (0.5, 99.5)
 """What lies beyond is taken for specks and highlights."""
@@ -26,7 +34,8 @@ LONG_SIDE = 300.0
 PHOTO_SOFTEN = 1.0
 """Texels: about the width of a camera's grain."""
 
-TREATMENTS = "layers.0.treatments"
+UNEVEN_ABOVE = 0.04
+"""Part of the mean by which the light of a photo may vary (standard deviation) before it is evened out."""
 
 
 def suggested_start(
@@ -37,52 +46,98 @@ def suggested_start(
     engine: Engine,
     footprint: Footprint | None = None,
 ) -> Recipe:
-    """A recipe for one source, with the paths it suggested.
+    """A recipe for one source; `first_recipe` says what it holds."""
+    sources = {"picture": SourceReference(digest=digest, filename=filename)}
+    return first_recipe(sources, Picture(source="picture", reading=reading), read_source, engine, footprint)
+
+
+def first_recipe(
+    sources: Mapping[str, SourceReference],
+    content: Picture,
+    read_source: ReadSource,
+    engine: Engine,
+    footprint: Footprint | None = None,
+) -> Recipe:
+    """A recipe for a source or a texture set, with the paths it suggested.
 
     A photo gets levels from percentiles and a touch of soften; the samples of a height image are taken as they are,
-    unless they leave 0 to 1. Midlevel is the median, and the amplitude lets the steepest 5 % stand near 40 degrees.
+    unless they leave 0 to 1; a normal map keeps its own slopes. Midlevel is the median, and otherwise the amplitude
+    lets the steepest 5 % stand near 40 degrees.
 
     Raises:
         PictureError: the source cannot be read.
     """
-    source = SourceReference(digest=digest, filename=filename)
-    layer = Layer(name=filename, content=Picture(source="picture", reading=reading))
-    recipe = Recipe(sources={"picture": source}, layers=(layer,))
-    pipeline = Pipeline(recipe, read_source)
-    grey = engine.run(pipeline.grey())
-    rows, columns = grey.shape
-    scale = LONG_SIDE / max(rows, columns)
-    footprint = footprint or Footprint(width=round(columns * scale, 2), height=round(rows * scale, 2))
-    levels = _suggested_levels(grey, reading)
-    soften = Soften(
-        on=reading == "photo", radius=round(PHOTO_SOFTEN * footprint.width / columns, 3) if reading == "photo" else 0
-    )
-    recipe = recipe.model_copy(
-        update={
-            "footprint": footprint,
-            "edges": _suggested_edges(grey),
-            "layers": (layer.model_copy(update={"treatments": (levels, soften, Invert(on=False))}),),
-        }
-    )
-    height = engine.run(replace(pipeline, recipe=recipe).height())
-    midlevel = round(float(np.median(height.samples)), 4)
-    now = steepest(height, 1.0)
-    amplitude = float(f"{amplitude_for(COMFORTABLE, now, 1.0):.3g}") if now > 1e-4 else 1.0
-    suggested = ["amplitude", "midlevel", "edges.across", "edges.down"]
-    if levels.on:
-        suggested += [f"{TREATMENTS}.0.black", f"{TREATMENTS}.0.white"]
-    if soften.on:
-        suggested.append(f"{TREATMENTS}.1.radius")
-    return recipe.model_copy(
-        update={"amplitude": min(amplitude, 100_000.0), "midlevel": midlevel, "suggested": tuple(suggested)}
-    )
+    layer = Layer(name=sources[content.source].filename, content=content)
+    recipe = Recipe(sources=dict(sources), layers=(layer,))
+    picture = engine.run(Pipeline(recipe, read_source).picture())
+    if footprint is None:
+        scale = LONG_SIDE / max(picture.rows, picture.columns)
+        footprint = Footprint(width=round(picture.columns * scale, 2), height=round(picture.rows * scale, 2))
+    looked_at = full_scale(np.ascontiguousarray(picture.channel("green" if picture.is_colour else "")))
+    edges = _suggested_edges(looked_at)
+    recipe = recipe.model_copy(update={"footprint": footprint, "edges": edges, "suggested": _paths("edges", edges)})
+    field = engine.run(Pipeline(recipe, read_source).untreated())
+    photo = content.reading == "photo"
+    levels = _suggested_levels(field.samples, content.reading)
+    radius = round(PHOTO_SOFTEN * field.spacing[0], 3) if photo else 0
+    recipe = _with_fresh(recipe, [levels, Soften(on=photo, radius=radius), Invert(on=False)])
+    amplitude = None
+    if content.reading == "normal" and picture.is_colour:
+        spacing = field.spacing
+        _, amplitude = height_from_normals(picture.pixels, content.green, spacing, edges.wraps)
+    return _with_depth(recipe, read_source, engine, amplitude)
 
 
-def _suggested_levels(grey: np.ndarray, reading: Reading) -> Levels:
+def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
+    """The recipe with even light, levels, soften and midlevel set from the picture's own statistics.
+
+    What places the picture (crop, straighten, turn, shift) stays and comes first; other treatments make way.
+    """
+    kept = [treatment for treatment in recipe.layers[0].treatments if isinstance(treatment, Placement)]
+    recipe = recipe.with_treatments(
+        [number for number, treatment in enumerate(recipe.layers[0].treatments) if treatment in kept]
+    )
+    field = engine.run(Pipeline(recipe, read_source).treated())
+    light = _suggested_even_light(field)
+    evened = light.treat(field) if light.on else field
+    levels = _suggested_levels(evened.samples, "photo")
+    soften = Soften(radius=_suggested_soften(evened))
+    return _with_depth(_with_fresh(recipe, [light, levels, soften]), read_source, engine)
+
+
+def _with_fresh(recipe: Recipe, treatments: list[Treatment]) -> Recipe:
+    """The recipe with more treatments at its end, whose values are marked as suggested."""
+    first = len(recipe.layers[0].treatments)
+    recipe = recipe.with_treatments([*range(first), *treatments])
+    marked: list[str] = []
+    for number, treatment in enumerate(treatments, first):
+        if treatment.on:
+            marked += _paths(f"{TREATMENTS_PATH}.{number}", treatment)
+    return recipe.model_copy(update={"suggested": (*recipe.suggested, *marked)})
+
+
+def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
+    """The paths of the values that were given to a model; the others are what they always are."""
+    return tuple(f"{owner}.{name}" for name in type(model).model_fields if name in model.model_fields_set - {"on"})
+
+
+def _with_depth(recipe: Recipe, read_source: ReadSource, engine: Engine, amplitude: float | None = None) -> Recipe:
+    """The recipe with midlevel from the median, and where none is known the amplitude from the steepness."""
+    height = engine.run(Pipeline(recipe, read_source).height())
+    midlevel = round(percentiles(height.samples, 50, 50)[0], 4)
+    if amplitude is None:
+        now = steepest(height, 1.0)
+        amplitude = amplitude_for(COMFORTABLE, now, 1.0) if now > 1e-4 else 1.0
+    amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
+    suggested = dict.fromkeys((*recipe.suggested, "amplitude", "midlevel"))
+    return recipe.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
+
+
+def _suggested_levels(samples: np.ndarray, reading: Reading) -> Levels:
     """Levels from percentiles for a photo, from the ends for data beyond 0 to 1, and switched off otherwise."""
-    low, high = float(grey.min()), float(grey.max())
+    low, high = float(samples.min()), float(samples.max())
     if reading == "photo":
-        low, high = (round(float(value), 3) for value in np.percentile(grey, PERCENTILES))
+        low, high = (round(value, 3) for value in percentiles(samples, *PERCENTILES))
     elif low >= 0 and high <= 1:
         return Levels(on=False)
     if high - low < NARROWEST:
@@ -93,3 +148,31 @@ def _suggested_levels(grey: np.ndarray, reading: Reading) -> Levels:
 def _suggested_edges(grey: np.ndarray) -> Edges:
     across, down = ("wrap" if ratio < SEAMLESS_BELOW else "clamp" for ratio in seam_ratios(grey))
     return Edges(across=across, down=down)
+
+
+def _suggested_even_light(field: HeightField) -> EvenLight:
+    """A window wider than the motif, so that only the light is taken out; off where the light is even."""
+    across, down = motif(field)
+    shorter = min(field.footprint.width, field.footprint.height)
+    repeated = [length for length in (across, down) if length]
+    window = min(max(1.5 * max(repeated), shorter / 6), shorter) if repeated else shorter / 3
+    light = EvenLight(window=float(f"{window:.3g}"))
+    found = light.light(field)
+    uneven = float(found.std() / max(abs(float(found.mean())), 1e-6))
+    return light.model_copy(update={"on": uneven > UNEVEN_ABOVE})
+
+
+def _suggested_soften(field: HeightField) -> float:
+    """Wider the more of the picture is grain.
+
+    The grain is what a difference of second differences leaves (J. Immerkaer 1996, Fast noise variance estimation,
+    Computer Vision and Image Understanding 64).
+    """
+    samples = field.samples
+    if min(samples.shape) < 3:
+        return 0.0
+    seconds = samples[:, 2:] - 2 * samples[:, 1:-1] + samples[:, :-2]
+    crossed = seconds[2:] - 2 * seconds[1:-1] + seconds[:-2]
+    grain = np.sqrt(np.pi / 2) / 6 * float(np.abs(crossed).mean())
+    texels = 0.6 + 6 * grain / max(float(samples.std()), 1e-6)
+    return float(f"{min(texels, 2.5) * field.spacing[0]:.3g}")

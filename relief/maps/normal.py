@@ -14,8 +14,7 @@ from relief.height import HeightField
 from relief.kernels import kernel
 from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, slopes_of_row
 from relief.parameters import Parameters, choice, number
-
-Green = Literal["up", "down"]
+from relief.sources.roles import Green
 
 
 class Normal(Parameters):

@@ -1,7 +1,8 @@
 """Colour and data: the sRGB transfer, and the ways to make grey of a colour picture.
 
 References:
-    IEC 61966-2-1 (sRGB transfer), ITU-R BT.709 (luminance weights), ITU-R BT.601 (luma weights).
+    IEC 61966-2-1 (sRGB transfer), ITU-R BT.709 (luminance weights), ITU-R BT.601 (luma weights), CIE 1976 L*a*b*
+    (lightness).
 """
 
 from typing import Literal
@@ -9,14 +10,23 @@ from typing import Literal
 import cv2
 import numpy as np
 
-Grey = Literal["luminance", "luma", "red", "green", "blue"]
+from relief.height import shrunk
+from relief.sources.picture import COLOURS, Picture
+
+Grey = Literal["luminance", "luma", "lightness", "red", "green", "blue", "lightest", "darkest", "hue"]
 GREY_NAMES = {
     "luminance": "Luminance (linear light)",
     "luma": "Luma (as displayed)",
+    "lightness": "Lightness (as seen)",
     "red": "Red channel",
     "green": "Green channel",
     "blue": "Blue channel",
+    "lightest": "Largest channel",
+    "darkest": "Smallest channel",
+    "hue": "Likeness to a hue",
 }
+Transfer = Literal["auto", "srgb", "none"]
+TRANSFER_NAMES = {"auto": "By what it is", "srgb": "sRGB, decoded", "none": "None, as data"}
 LUMINANCE_WEIGHTS = (0.2126, 0.7152, 0.0722)
 LUMA_WEIGHTS = (0.299, 0.587, 0.114)
 
@@ -24,7 +34,8 @@ LUMA_WEIGHTS = (0.299, 0.587, 0.114)
 def linear_from_srgb(encoded: np.ndarray) -> np.ndarray:
     """Linear light of sRGB-encoded values, both 0 to 1."""
     encoded = np.asarray(encoded, np.float32)
-    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** np.float32(2.4))
+    bent = ((np.maximum(encoded, 0) + 0.055) / 1.055) ** np.float32(2.4)
+    return np.where(encoded <= 0.04045, encoded / 12.92, bent)
 
 
 def srgb_from_linear(linear: np.ndarray) -> np.ndarray:
@@ -37,41 +48,93 @@ def full_scale(samples: np.ndarray) -> np.ndarray:
     """Samples as float32: whole numbers over their largest value (/255, /65535), floats as they are."""
     if samples.dtype.kind == "f":
         return samples.astype(np.float32, copy=False)
+    if samples.dtype.itemsize > 2:
+        return (samples / np.float64(np.iinfo(samples.dtype).max)).astype(np.float32)
     return samples.astype(np.float32) / np.float32(np.iinfo(samples.dtype).max)
 
 
-def _linear(samples: np.ndarray) -> np.ndarray:
-    """Linear light of a picture's samples; for whole numbers by a table, which is exact and quick."""
-    if samples.dtype.kind == "f":
-        return linear_from_srgb(samples)
+def decoded(samples: np.ndarray) -> np.ndarray:
+    """Linear light of sRGB-encoded samples; for whole numbers by a table, which is exact and quick."""
+    if samples.dtype.kind == "f" or samples.dtype.itemsize > 2:
+        return linear_from_srgb(full_scale(samples))
     table = linear_from_srgb(full_scale(np.arange(np.iinfo(samples.dtype).max + 1).astype(samples.dtype)))
     return table[samples]
 
 
-def grey_of_photo(pixels: np.ndarray, grey: Grey) -> np.ndarray:
+def is_decoded(picture: Picture, transfer: Transfer) -> bool:
+    """Whether sRGB is taken off a photo's samples: unless they are linear light already, or somebody overruled it."""
+    return not picture.linear if transfer == "auto" else transfer == "srgb"
+
+
+def grey_of_photo(picture: Picture, grey: Grey, hue: float = 0, transfer: Transfer = "auto") -> np.ndarray:
     """One brightness for each pixel of a photo.
 
     Args:
-        pixels: (rows, columns) or (rows, columns, 3), uint8, uint16 or float; sRGB-encoded.
-        grey: luminance (BT.709 weights on linear light), luma (BT.601 weights on encoded values), or one channel as
-            it is encoded.
+        picture: grey or colour.
+        grey: luminance (BT.709 weights on linear light), luma (BT.601 weights on encoded values), CIE L* / 100, one
+            channel as it is encoded, the largest or smallest of the three, or the likeness to a hue.
+        hue: degrees, 0 red, 120 green, 240 blue; for `hue` only.
+        transfer: whether the samples are sRGB-encoded.
 
     Returns:
-        float32 (rows, columns), 0 to 1.
+        float32 (rows, columns), 0 to 1; beyond 1 where the picture is.
     """
-    if pixels.ndim == 2:
-        return _linear(pixels) if grey == "luminance" else full_scale(pixels)
-    if grey == "luminance":
-        return cv2.transform(_linear(pixels), np.array([LUMINANCE_WEIGHTS], np.float32))
-    if grey == "luma":
-        return cv2.transform(full_scale(pixels), np.array([LUMA_WEIGHTS], np.float32))
-    return full_scale(pixels[..., ("red", "green", "blue").index(grey)])
+    encoded = is_decoded(picture, transfer)
+    pixels = picture.pixels
+    if grey in ("luminance", "lightness"):
+        light = decoded(pixels) if encoded else full_scale(pixels)
+        if light.ndim == 3:
+            light = cv2.transform(light, np.array([LUMINANCE_WEIGHTS], np.float32))
+        return light if grey == "luminance" else lightness(light)
+    # the others look at values as they are displayed
+    shown = full_scale(pixels) if encoded or not picture.linear else srgb_from_linear(pixels)
+    if shown.ndim == 2:
+        return shown
+    match grey:
+        case "luma":
+            return cv2.transform(shown, np.array([LUMA_WEIGHTS], np.float32))
+        case "lightest":
+            return shown.max(axis=2)
+        case "darkest":
+            return shown.min(axis=2)
+        case "hue":
+            return likeness_to_hue(shown, hue)
+        case _:
+            return np.ascontiguousarray(shown[..., COLOURS.index(grey)])
 
 
-def grey_of_data(pixels: np.ndarray) -> np.ndarray:
-    """The height samples of a data picture: its first channel, read through no transfer function.
+def displayed(picture: Picture, longest: int | None = None) -> np.ndarray:
+    """The picture as a screen shows it: float32 (rows, columns[, 3]), 0 to 1, shrunk to at most `longest` texels."""
+    pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)
+    small = full_scale(shrunk(pixels, longest))
+    return np.clip(srgb_from_linear(small) if picture.linear else small, 0, 1)
+
+
+def lightness(luminance: np.ndarray) -> np.ndarray:
+    """CIE 1976 L* / 100 of relative luminance."""
+    luminance = np.maximum(luminance, 0)
+    small = luminance <= (6 / 29) ** 3
+    return (1.16 * np.where(small, luminance * (841 / 108) + 4 / 29, np.cbrt(luminance)) - 0.16).astype(np.float32)
+
+
+def likeness_to_hue(colours: np.ndarray, hue: float) -> np.ndarray:
+    """How much each colour leans towards a hue: 1 pure, 0.5 grey, 0 its complement.
+
+    The chroma plane of red, green and blue at 120 degrees from each other is projected on the direction of the hue.
+    """
+    angles = np.radians([0, 120, 240]) - np.radians(hue)
+    weights = (np.cos(angles) / 2).astype(np.float32)
+    return 0.5 + cv2.transform(np.ascontiguousarray(colours, np.float32), weights[None])
+
+
+def grey_of_data(picture: Picture, channel: str = "", transfer: Transfer = "auto") -> np.ndarray:
+    """The height samples of a data picture: one channel, read through no transfer function unless that is asked for.
 
     Returns:
         float32 (rows, columns).
+
+    Raises:
+        PictureError: there is no such channel.
     """
-    return full_scale(pixels if pixels.ndim == 2 else pixels[..., 0])
+    samples = picture.channel(channel)
+    return decoded(samples) if transfer == "srgb" else full_scale(np.ascontiguousarray(samples))

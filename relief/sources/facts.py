@@ -1,54 +1,59 @@
-"""What can be said of a picture by looking at it: facts, histogram, and whether it is a photo or a height image."""
+"""What can be said of a picture by looking at it: facts, histogram, and what it seems to be."""
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from relief.height import shrunk
-from relief.sources.colour import full_scale
-from relief.sources.picture import Picture
-
-Reading = Literal["photo", "height"]
-READING_NAMES = {"photo": "Photo", "height": "Height image"}
+from relief.sources.colour import displayed, full_scale
+from relief.sources.picture import COLOURS, Picture
+from relief.sources.roles import Guess, guessed
 
 SEAMLESS_BELOW = 1.5
 """A step across the edge of more than this many inner steps reads as a line (common practice, no source)."""
 
 
 @dataclass(frozen=True)
-class Guess:
-    """What a picture seems to be, and why."""
-
-    reading: Reading
-    reason: str
-
-
-@dataclass(frozen=True)
 class Facts:
-    """Facts of a picture; everything as JSON can hold it."""
+    """Facts of a picture; everything as JSON can hold it.
+
+    Attributes:
+        bits, bits_used: bits in a sample as the file holds it, and as many as its values make use of.
+        transfer: in words, what the file says of its transfer function.
+        lowest, highest: of the samples as the file holds them.
+        clipped_low, clipped_high: share of samples at the darkest and lightest value there can be.
+        grey_levels: how many different values there are.
+        seam_across, seam_down: seam ratio, 1 is invisible.
+        channels: names of all channels; `copies` are those that are the same as an earlier one.
+        hue: the mean colour's hue in degrees and its chroma, 0 to 1.
+    """
 
     columns: int
     rows: int
     format: str
     bits: int
+    bits_used: int
     is_float: bool
     colour: bool
     alpha: bool
+    transfer: str
+    linear: bool
     lowest: float
     highest: float
+    clipped_low: float
+    clipped_high: float
     grey_levels: int
     seam_across: float
     seam_down: float
+    channels: tuple[str, ...]
+    copies: tuple[str, ...]
+    hue: float
+    chroma: float
+    lightness: float
     remarks: tuple[str, ...]
     guess: Guess
-
-    @property
-    def size(self) -> str:
-        return f"{self.columns} x {self.rows}"
 
     @property
     def depth(self) -> str:
@@ -61,51 +66,92 @@ class Facts:
 
 def facts(picture: Picture, filename: str) -> Facts:
     """The facts of a picture that came in under a file name."""
-    colour = picture.is_colour and not _channels_alike(picture.pixels)
-    grey = full_scale(picture.pixels if not picture.is_colour else picture.pixels[..., 1])
+    copies = copied_channels(picture)
+    colour = picture.is_colour and len({*COLOURS} & {*copies}) < 2
+    grey = full_scale(picture.channel("green" if picture.is_colour else ""))
     across, down = seam_ratios(grey)
+    low, high = clipped(picture.pixels)
+    hue, chroma, lightness = mean_colour(picture)
+    used = bits_used(picture)
+    remarks = picture.remarks
+    if used < picture.bits and used <= 8 < picture.bits:
+        remarks += (f"Its {picture.bits} bits hold no more than {used}-bit steps.",)
     return Facts(
         columns=picture.columns,
         rows=picture.rows,
         format=picture.format,
         bits=picture.bits,
+        bits_used=used,
         is_float=picture.is_float,
         colour=colour,
-        alpha=picture.alpha,
+        alpha=picture.alpha is not None,
+        transfer=picture.transfer,
+        linear=picture.linear,
         lowest=float(picture.pixels.min()),
         highest=float(picture.pixels.max()),
+        clipped_low=low,
+        clipped_high=high,
         grey_levels=grey_levels(picture.pixels),
         seam_across=across,
         seam_down=down,
-        remarks=picture.remarks,
+        channels=picture.channels,
+        copies=copies,
+        hue=hue,
+        chroma=chroma,
+        lightness=lightness,
+        remarks=remarks,
         guess=guessed(picture, filename, colour),
     )
 
 
-def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
-    """Photo or height image, judged by the name, then the samples."""
-    name = re.search(r"(?:^|[\W_\d])(height|heightmap|disp|displacement|bump|depth|dem)(?:[\W_\d]|$)", filename, re.I)
-    if name:
-        return Guess("height", f"its name says “{name.group(1).lower()}”")
-    if colour:
-        return Guess("photo", "it has colours")
-    if picture.is_float:
-        return Guess("height", "its samples are floating-point numbers")
-    if picture.bits > 8:
-        return Guess("height", f"it is grey with {picture.bits} bits a sample")
-    if picture.format == "JPEG":
-        return Guess("photo", "it is a JPEG, as cameras write them")
-    if picture.is_colour:
-        return Guess("height", "its three channels are the same, as in a height image saved as colour")
-    return Guess("photo", "it is grey with 8 bits, and photos are more common")
-
-
 def grey_levels(pixels: np.ndarray) -> int:
-    """How many different values the samples take; for floats the number in at most a million of them."""
-    if pixels.dtype.kind == "f":
+    """How many different values the samples take; for floats and 32-bit numbers the number in a million of them."""
+    if pixels.dtype.itemsize > 2:
         flat = pixels.ravel()
         return int(np.unique(flat[:: max(1, flat.size // 1_000_000)]).size)
     return int(np.count_nonzero(np.bincount(pixels.ravel(), minlength=2)))
+
+
+def bits_used(picture: Picture) -> int:
+    """The bits that the values make use of: 16-bit samples that are all multiples of 257 or of 256 hold 8-bit steps."""
+    pixels = picture.pixels
+    if picture.is_float or pixels.dtype.itemsize == 1:
+        return picture.bits
+    flat = pixels.ravel()
+    repeated = np.iinfo(pixels.dtype).max // 255
+    if not (flat % repeated).any():
+        return 8
+    common = int(np.bitwise_or.reduce(flat))
+    unused = (common & -common).bit_length() - 1 if common else 0
+    return pixels.dtype.itemsize * 8 - unused
+
+
+def clipped(pixels: np.ndarray) -> tuple[float, float]:
+    """Share of samples at the lowest and at the highest value: of the type for whole numbers, of all for floats."""
+    whole = pixels.dtype.kind != "f"
+    low, high = (0, np.iinfo(pixels.dtype).max) if whole else (pixels.min(), pixels.max())
+    return float(np.mean(pixels == low)), float(np.mean(pixels == high))
+
+
+def copied_channels(picture: Picture) -> tuple[str, ...]:
+    """Names of the channels that are the same as one before them."""
+    steps = [max(1, side // 512) for side in picture.pixels.shape[:2]]
+    seen: list[np.ndarray] = []
+    copies = []
+    for name in picture.channels:
+        samples = picture.channel(name)[:: steps[0], :: steps[1]]
+        if any(np.array_equal(samples, earlier) for earlier in seen):
+            copies.append(name)
+        seen.append(samples)
+    return tuple(copies)
+
+
+def mean_colour(picture: Picture) -> tuple[float, float, float]:
+    """Hue in degrees, chroma and lightness (both 0 to 1) of the mean of a picture's displayed colours."""
+    mean = displayed(picture, 64).reshape(-1, 3 if picture.is_colour else 1).mean(axis=0)
+    red, green, blue = (float(part) for part in np.broadcast_to(mean, 3))
+    across, up = red - (green + blue) / 2, (green - blue) * np.sqrt(3) / 2
+    return float(np.degrees(np.arctan2(up, across)) % 360), float(np.hypot(across, up)), (red + green + blue) / 3
 
 
 def seam_ratios(grey: np.ndarray) -> tuple[float, float]:
@@ -121,11 +167,6 @@ def _seam_ratio(grey: np.ndarray) -> float:
     if inside == 0:
         return 1.0 if at_edge == 0 else 99.0
     return min(at_edge / inside, 99.0)
-
-
-def _channels_alike(pixels: np.ndarray) -> bool:
-    small = pixels[:: max(1, pixels.shape[0] // 512), :: max(1, pixels.shape[1] // 512)]
-    return bool((small[..., 0] == small[..., 1]).all() and (small[..., 0] == small[..., 2]).all())
 
 
 def histogram(grey: np.ndarray, bins: int = 128) -> tuple[np.ndarray, float, float]:

@@ -84,7 +84,7 @@ class FindingTests(TestCase):
         """The finding is there, and no longer after its mend."""
         before = found(pipeline, engine)
         self.assertIn(kind, before)
-        mended = replace(pipeline, recipe=pipeline.recipe.with_changes(before[kind].mend.changes))
+        mended = replace(pipeline, recipe=before[kind].mend.applied(pipeline.recipe))
         self.assertNotIn(kind, found(mended, engine))
 
     def with_changes(self, changes, pixels=None):

@@ -2,18 +2,29 @@
 
 import io
 import struct
+import tempfile
 import zlib
+from pathlib import Path
 from unittest import TestCase
 
+import cv2
 import numpy as np
+import OpenEXR
 import tifffile
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from PIL import Image
+from PIL import Image, ImageCms
 
 from relief.errors import PictureError
+from relief.sources.colour import grey_of_data
+from relief.sources.decode import decode
 from relief.sources.facts import facts, seam_ratios
-from relief.sources.picture import decode
+
+STARTS = (
+    b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"RIFF\0\0\0\0WEBP", b"BM\0\0\0\0\0\0\0\0",
+    b"v/1\x01", b"#?RADIANCE\n",
+)  # fmt: skip
+"""How files of the known kinds begin."""
 
 RAMP = np.arange(48, dtype=np.uint8).reshape(6, 8) * 5
 
@@ -28,6 +39,15 @@ def tiff(samples: np.ndarray, **options) -> bytes:
     data = io.BytesIO()
     tifffile.imwrite(data, samples, **options)
     return data.getvalue()
+
+
+def exr(channels: dict[str, np.ndarray]) -> bytes:
+    """An OpenEXR picture with channels by these names."""
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder, "x.exr")
+        OpenEXR.File(header, channels).write(str(path))
+        return path.read_bytes()
 
 
 def png(bits: int, colour_type: int, rows: list[bytes], columns: int, height: int | None = None) -> bytes:
@@ -61,10 +81,13 @@ class ReadingTests(TestCase):
         deep = RAMP.astype(np.uint16) * 257
         grey_alpha = np.dstack([deep, np.full_like(deep, 40000)])
         picture = decode(png(16, 4, [row.astype(">u2").tobytes() for row in grey_alpha], 8))
-        self.assertTrue(picture.alpha)
+        np.testing.assert_array_equal(picture.alpha, grey_alpha[..., 1])
         np.testing.assert_array_equal(picture.pixels, deep)
         rgba = Image.fromarray(np.dstack([RAMP] * 3 + [RAMP // 2]), "RGBA")
-        np.testing.assert_array_equal(decode(encoded(rgba, "PNG")).pixels, np.dstack([RAMP] * 3))
+        for kind in ("PNG", "WebP"):
+            picture = decode(encoded(rgba, kind, **({"lossless": True, "exact": True} if kind == "WebP" else {})))
+            np.testing.assert_array_equal(picture.pixels, np.dstack([RAMP] * 3))
+            np.testing.assert_array_equal(picture.alpha, RAMP // 2)
 
     def test_palette_one_bit_animated_and_cmyk_pictures(self):
         palette = Image.fromarray(np.dstack([RAMP] * 3)).convert("P")
@@ -101,6 +124,68 @@ class ReadingTests(TestCase):
         for packing in ("lzw", "deflate"):
             np.testing.assert_array_equal(decode(tiff(RAMP, compression=packing)).pixels, RAMP)
 
+    def test_thirty_two_bit_whole_numbers_and_numbers_with_a_sign(self):
+        deep = RAMP.astype(np.uint32) * 17_000_000
+        picture = decode(tiff(deep))
+        np.testing.assert_array_equal(picture.pixels, deep)
+        np.testing.assert_allclose(grey_of_data(picture), deep / (2**32 - 1), atol=1e-7)
+        measured = decode(tiff(RAMP.astype(np.int16) - 100))
+        np.testing.assert_array_equal(measured.pixels, RAMP.astype(float) - 100)
+        self.assertIn("have a sign", measured.remarks[0])
+
+    def test_tiled_tiffs(self):
+        tall = np.random.default_rng(0).integers(0, 65535, (70, 90), np.uint16)
+        np.testing.assert_array_equal(decode(tiff(tall, tile=(32, 32), compression="deflate")).pixels, tall)
+
+    def test_bmp_and_webp(self):
+        colour = np.dstack([RAMP, 255 - RAMP, RAMP // 3])
+        np.testing.assert_array_equal(decode(encoded(Image.fromarray(colour), "BMP")).pixels, colour)
+        webp = decode(encoded(Image.fromarray(colour), "WebP", lossless=True))
+        np.testing.assert_array_equal(webp.pixels, colour)
+        frames = [Image.fromarray(colour), Image.fromarray(255 - colour)]
+        moving = decode(encoded(frames[0], "WebP", save_all=True, append_images=frames[1:], lossless=True))
+        self.assertIn("animation", moving.remarks[0])
+
+    def test_open_exr_with_channels_of_any_name(self):
+        heights = np.linspace(-3, 9, 48, dtype=np.float32).reshape(6, 8)
+        names = {"R": heights, "G": heights + 1, "B": heights + 2, "A": heights / 9, "dust": heights * 4}
+        picture = decode(exr(names))
+        self.assertEqual(picture.channels, ("red", "green", "blue", "alpha", "dust"))
+        self.assertTrue(picture.linear)
+        np.testing.assert_array_equal(picture.pixels, np.dstack([heights, heights + 1, heights + 2]))
+        np.testing.assert_array_equal(grey_of_data(picture, "dust"), heights * 4)
+        half = decode(exr({"Z": heights.astype(np.float16)}))
+        self.assertEqual((half.bits, half.channels), (16, ("grey",)))
+        np.testing.assert_array_equal(half.pixels, heights.astype(np.float16))
+        with self.assertRaisesRegex(PictureError, "no channel “mud”. It has red, green"):
+            grey_of_data(picture, "mud")
+
+    def test_radiance_hdr_is_linear_and_right_to_its_shared_exponent(self):
+        """Against OpenCV's writer; the format keeps eight bits of the largest channel."""
+        light = np.random.default_rng(0).random((12, 16, 3), np.float32) * 5
+        picture = decode(cv2.imencode(".hdr", light[..., ::-1])[1].tobytes())
+        self.assertTrue(picture.linear)
+        self.assertLess((np.abs(picture.pixels - light) / light.max(axis=2, keepdims=True)).max(), 1 / 120)
+
+    def test_headerless_squares_only_when_the_name_asks(self):
+        square = np.arange(64, dtype="<u2").reshape(8, 8) * 1000
+        np.testing.assert_array_equal(decode(square.tobytes(), "dunes.R16").pixels, square)
+        for data, name in ((square.tobytes(), "dunes.dat"), (square.tobytes()[:-2], "dunes.r16"), (b"x", "x.r16")):
+            with self.assertRaises(PictureError):
+                decode(data, name)
+
+    def test_what_a_file_says_of_its_transfer(self):
+        profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+        for kind in ("PNG", "JPEG", "WebP", "TIFF"):
+            said = decode(encoded(Image.fromarray(np.dstack([RAMP] * 3)), kind, icc_profile=profile)).transfer
+            self.assertIn("sRGB", said, kind)
+        self.assertEqual(decode(encoded(Image.fromarray(RAMP), "PNG")).transfer, "")
+        plain = encoded(Image.fromarray(RAMP), "PNG")
+        gamma = struct.pack(">I", 4) + b"gAMA" + struct.pack(">I", 100_000)
+        gamma += struct.pack(">I", zlib.crc32(gamma[4:]))
+        tagged = decode(plain[:33] + gamma + plain[33:])
+        self.assertEqual((tagged.transfer, tagged.linear), ("gamma 1", True))
+
     def test_one_pixel_and_constant_pictures(self):
         for pixels in (np.zeros((1, 1), np.uint8), np.full((5, 7), 77, np.uint8)):
             measured = facts(decode(encoded(Image.fromarray(pixels), "PNG")), "x.png")
@@ -115,7 +200,7 @@ class RefusalTests(TestCase):
 
     def test_empty_and_unknown_files(self):
         self.assertIn("empty", self.refused(b""))
-        self.assertIn("PNG, JPEG or TIFF", self.refused(b"%PDF-1.7 not a picture at all"))
+        self.assertIn("PNG, JPEG, TIFF", self.refused(b"%PDF-1.7 not a picture at all"))
 
     def test_truncated_files_of_every_kind(self):
         noise = np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
@@ -124,8 +209,13 @@ class RefusalTests(TestCase):
             encoded(Image.fromarray(noise), "JPEG"),
             tiff(noise, photometric="rgb"),
             png(16, 2, [row.astype(">u2").tobytes() for row in noise.astype(np.uint16)], 64),
+            encoded(Image.fromarray(noise), "WebP", lossless=True),
+            encoded(Image.fromarray(noise), "BMP"),
+            exr({"Y": noise[..., 0].astype(np.float32)}),
+            cv2.imencode(".hdr", noise.astype(np.float32))[1].tobytes(),
         ):
             self.assertIn("broken or incomplete", self.refused(data[: len(data) // 2]))
+            self.refused(data[:40])
 
     def test_huge_pictures_in_a_few_kilobytes_are_refused_before_they_are_decoded(self):
         self.assertIn("60000 x 60000", self.refused(png(8, 0, [b""], 60000, height=60000)))
@@ -141,12 +231,22 @@ class RefusalTests(TestCase):
         for place, kind in places:
             forged[place : place + 4] = struct.pack("<H", 60000) + b"\0\0" if kind == 3 else struct.pack("<I", 60000)
         self.assertIn("60000 x 60000", self.refused(bytes(forged)))
+        bmp = bytearray(encoded(Image.fromarray(RAMP), "BMP"))
+        bmp[18:26] = struct.pack("<ii", 60000, 60000)
+        self.assertIn("60000 x 60000", self.refused(bytes(bmp)))
+        flat = cv2.imencode(".hdr", np.ones((8, 8, 3), np.float32))[1].tobytes()
+        self.assertIn("60000 x 60000", self.refused(flat.replace(b"-Y 8 +X 8", b"-Y 60000 +X 60000")))
+        small_exr = exr({"Y": np.ones((8, 8), np.float32)})
+        window = small_exr.index(b"dataWindow\0box2i\0") + 21
+        forged = bytearray(small_exr)
+        forged[window + 8 : window + 16] = struct.pack("<ii", 59_999, 59_999)
+        self.assertIn("60000 x 60000", self.refused(bytes(forged)))
 
     def test_all_not_a_number(self):
         self.assertIn("finite", self.refused(tiff(np.full((3, 3), np.nan, np.float32))))
 
     @settings(max_examples=60, deadline=None)
-    @given(st.binary(max_size=300), st.sampled_from([b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*"]))
+    @given(st.binary(max_size=300), st.sampled_from(STARTS))
     def test_no_bytes_do_more_than_be_refused(self, rest, start):
         try:
             decode(start + rest)

@@ -40,6 +40,7 @@ class ChangeTests(TestCase):
             ("layers.0.treatments.0.white", "0", "The white point must lie above the black point."),
             ("maps.normal.kernel", "magic", "Kernel cannot be set to that."),
             ("edges.across", "", "Edges across cannot be set to that."),
+            ("layers.0.content.source", "x", "A layer takes its height from a picture that the piece does not have."),
         ):
             with self.assertRaises(RecipeError) as caught:
                 recipe().with_changes({path: value})
@@ -47,7 +48,7 @@ class ChangeTests(TestCase):
 
     def test_what_is_no_parameter_cannot_be_changed(self):
         for path in (
-            "depth", "version", "sources.picture.digest", "layers.0.name", "layers.0.content.source", "layers.9.name",
+            "depth", "version", "sources.picture.digest", "layers.0.name", "layers.9.name",
             "layers.0.treatments.0.kind", "suggested", "__class__", "layers.-1.content.grey", "maps.normal", "", ".",
         ):  # fmt: skip
             with self.assertRaisesRegex(RecipeError, "no parameter"):
@@ -74,7 +75,7 @@ class ChangeTests(TestCase):
         )
         self.assertEqual(
             recipe().differences(changed),
-            ["On on to off", "Amplitude 5 mm to 8 mm", "Green direction Green up to Green down"],
+            ["Levels: On on to off", "Amplitude 5 mm to 8 mm", "Green direction Green up to Green down"],
         )
 
 

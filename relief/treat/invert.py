@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 from relief.height import HeightField
-from relief.treat.treatment import Treatment
+from relief.treat.treatment import Family, Treatment
 
 
 class Invert(Treatment):
     """Turns the relief inside out: what stood out sinks in."""
 
     title: ClassVar[str] = "Invert"
+    family: ClassVar[Family] = "tone"
     kind: Literal["invert"] = "invert"
 
     def treat(self, field: HeightField) -> HeightField:

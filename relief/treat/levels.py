@@ -9,7 +9,7 @@ from pydantic import model_validator
 
 from relief.height import HeightField
 from relief.parameters import number
-from relief.treat.treatment import Treatment
+from relief.treat.treatment import Family, Treatment
 
 NARROWEST = 1e-4
 
@@ -34,6 +34,7 @@ class Levels(Treatment):
     """Black point, white point and gamma."""
 
     title: ClassVar[str] = "Levels"
+    family: ClassVar[Family] = "tone"
     kind: Literal["levels"] = "levels"
     black: float = number(
         0, -1e6, 1e6, label="Black point", step=0.005, slider=(0, 1),
@@ -55,4 +56,5 @@ class Levels(Treatment):
         return self
 
     def treat(self, field: HeightField) -> HeightField:
-        return field.with_samples(levels(field.samples, self.black, self.white, self.gamma))
+        stretch = 1 / (self.white - self.black)
+        return field.with_samples(levels(field.samples, self.black, self.white, self.gamma), stretch)

@@ -2,19 +2,59 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from dataclasses import replace
+from typing import ClassVar, Literal
 
-from relief.height import HeightField
+import numpy as np
+
+from relief.height import Edges, Footprint, HeightField
 from relief.parameters import Parameters, switch
+
+Family = Literal["tone", "detail", "place", "edges"]
+FAMILY_NAMES = {"tone": "Tone", "detail": "Detail", "place": "Place", "edges": "Edges and faults"}
 
 
 class Treatment(Parameters):
-    """Base of the treatments. A subclass has a `kind`, its parameters and `treat`."""
+    """Base of the treatments. A subclass has a `kind`, a title, a family, its parameters and `treat`.
+
+    Its docstring is what the bench says of it.
+    """
 
     title: ClassVar[str]
+    family: ClassVar[Family]
+    wants_amplitude: ClassVar[bool] = False
+    """Whether `treat` reads the field's amplitude; it is then done anew when the amplitude changes."""
+
     kind: str
     on: bool = switch(True, label="On", help="Switch off to see the relief without this treatment.")
 
     def treat(self, field: HeightField) -> HeightField:
         """The field after this treatment; one that wraps keeps wrapping."""
         raise NotImplementedError
+
+    def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
+        """The footprint that is left of one."""
+        return footprint
+
+    def edges_after(self, edges: Edges) -> Edges:
+        """How the edges meet afterwards."""
+        return edges
+
+
+class Placement(Treatment):
+    """A treatment that moves samples about and leaves their values alone, so that companions can follow."""
+
+    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+        """Samples (rows, columns[, channels]) over a footprint, after the move."""
+        raise NotImplementedError
+
+    def treat(self, field: HeightField) -> HeightField:
+        samples = self.moved(field.samples, field.footprint, field.edges)
+        alpha = None if field.alpha is None else self.moved(field.alpha, field.footprint, field.edges)
+        return replace(
+            field,
+            samples=np.ascontiguousarray(samples, np.float32),
+            alpha=alpha,
+            footprint=self.footprint_after(field.footprint, field.edges),
+            edges=self.edges_after(field.edges),
+        )

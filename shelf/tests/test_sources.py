@@ -11,8 +11,8 @@ from django.test import TestCase, override_settings
 from PIL import Image
 
 from relief.errors import PictureError
+from relief.sources.decode import decode
 from relief.sources.facts import seam_ratios
-from relief.sources.picture import decode
 from shelf.demo import scallops, tin_ceiling
 from shelf.models import Piece, Source, read_source, source_path
 from studio.middleware import the_artist

@@ -1,0 +1,99 @@
+"""PNG, JPEG, WebP and BMP, read by Pillow; PNG with 16 bits by OpenCV, which keeps them all."""
+
+from __future__ import annotations
+
+import io
+
+import cv2
+import numpy as np
+from PIL import Image, ImageCms, ImageOps
+
+from relief.sources.picture import Picture, refuse_if_too_large
+
+Image.MAX_IMAGE_PIXELS = None  # the size is checked here, with a sentence of ours
+
+FIRST_OF_SEVERAL = "An animation: its first picture is used."
+
+
+def decode_png(data: bytes) -> Picture:
+    """ISO/IEC 15948, 1 to 16 bits, grey, colour or palette, with or without alpha."""
+    bits, colour_type = data[24], data[25]
+    with Image.open(io.BytesIO(data), formats=["PNG"]) as image:
+        refuse_if_too_large(*image.size)
+        remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
+        transfer, linear = tagged_transfer(image.info)
+        if bits < 16:
+            pixels, alpha = _eight_bit(image)
+            bits = 8 if colour_type == 3 else bits
+            return Picture(pixels, bits, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
+        image.load()  # Pillow checks the whole file; OpenCV returns half-read pictures
+    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if pixels is None:
+        raise ValueError("OpenCV cannot decode it")
+    alpha = None
+    if pixels.ndim == 3:
+        if pixels.shape[2] == 4:
+            alpha = np.ascontiguousarray(pixels[..., 3])
+        # OpenCV's order is blue, green, red(, alpha); grey with alpha comes as colour
+        pixels = pixels[..., 2] if colour_type in (0, 4) else pixels[..., 2::-1]
+    pixels = np.ascontiguousarray(pixels)
+    return Picture(pixels, 16, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
+
+
+def decode_jpeg(data: bytes) -> Picture:
+    """8 bits, turned as its EXIF orientation says, CMYK converted."""
+    with Image.open(io.BytesIO(data), formats=["JPEG", "MPO"]) as image:
+        refuse_if_too_large(*image.size)
+        remarks = ["CMYK was converted to RGB."] if image.mode == "CMYK" else []
+        if image.getexif().get(0x0112, 1) != 1:
+            remarks.append("It was turned upright as its camera noted.")
+        transfer, _ = tagged_transfer(image.info)
+        pixels, _ = _eight_bit(ImageOps.exif_transpose(image))
+        return Picture(pixels, 8, "JPEG", transfer=transfer, remarks=tuple(remarks))
+
+
+def decode_webp(data: bytes) -> Picture:
+    """8 bits, with or without alpha, still or animated."""
+    return _decode_plain(data, "WEBP", "WebP")
+
+
+def decode_bmp(data: bytes) -> Picture:
+    """1 to 32 bits a pixel."""
+    return _decode_plain(data, "BMP", "BMP")
+
+
+def _decode_plain(data: bytes, form: str, name: str) -> Picture:
+    with Image.open(io.BytesIO(data), formats=[form]) as image:
+        refuse_if_too_large(*image.size)
+        remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
+        transfer, _ = tagged_transfer(image.info)
+        pixels, alpha = _eight_bit(image)
+        return Picture(pixels, 1 if image.mode == "1" else 8, name, alpha, transfer=transfer, remarks=remarks)
+
+
+def _eight_bit(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:
+    """The uint8 pixels of a Pillow image and its alpha: grey stays grey, the rest becomes RGB."""
+    if image.mode == "P" and "transparency" in image.info:
+        image = image.convert("RGBA")
+    alpha = np.asarray(image.getchannel("A")) if image.mode in ("LA", "RGBA") else None
+    mode = "L" if image.mode in ("1", "L", "LA", "La") else "RGB"
+    return np.asarray(image.convert(mode)), alpha
+
+
+def tagged_transfer(info: dict) -> tuple[str, bool]:
+    """What a file says of its transfer function, in words, and whether that means linear light."""
+    if info.get("icc_profile"):
+        return f"profile “{profile_name(info['icc_profile'])}”", False
+    if "srgb" in info:
+        return "tagged sRGB", False
+    if info.get("gamma"):
+        return f"gamma {info['gamma']:.4g}", abs(info["gamma"] - 1) < 0.01
+    return "", False
+
+
+def profile_name(profile: bytes) -> str:
+    """The description inside an ICC profile."""
+    try:
+        return ImageCms.getProfileDescription(io.BytesIO(profile)).strip()[:60] or "unnamed"
+    except (ImageCms.PyCMSError, OSError, TypeError):
+        return "unreadable"

@@ -1,0 +1,156 @@
+"""What a picture is: photo, height, normal map and so on, judged by its name and its pixels."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from relief.sources.colour import full_scale
+from relief.sources.picture import Picture
+
+Role = Literal["photo", "height", "normal", "roughness", "occlusion", "colour", "mask"]
+ROLE_NAMES = {
+    "photo": "Photo",
+    "height": "Height image",
+    "normal": "Normal map",
+    "roughness": "Roughness",
+    "occlusion": "Occlusion",
+    "colour": "Colour",
+    "mask": "Mask",
+}
+Reading = Literal["photo", "height", "normal"]
+READING_NAMES = {"photo": "Photo", "height": "Height image", "normal": "Normal map"}
+READING_OF: dict[Role, Reading] = {
+    "photo": "photo", "colour": "photo", "normal": "normal",
+    "height": "height", "roughness": "height", "occlusion": "height", "mask": "height",
+}  # fmt: skip
+"""How each role is made into height: photos and colours by their brightness, data as it is."""
+
+Green = Literal["up", "down"]
+
+WORDS: dict[Role, str] = {
+    "height": "height heightmap heights hgt disp displacement displace bump depth dem",
+    "normal": "normal normals normalmap nrm nor norm nml",
+    "roughness": "rough roughness rgh",
+    "occlusion": "ao occlusion ambientocclusion occ",
+    "colour": "colour color col albedo diff diffuse basecolour basecolor base",
+    "mask": "mask opacity alpha",
+}
+ROLE_OF_WORD = {word: role for role, words in WORDS.items() for word in words.split()}
+BESIDE = re.compile(r"^(?:\d+k?|gl|dx|map|tex|texture|ambient|\d+x\d+|png|jpg|tif|exr)$")
+"""Words that stand beside a role's in file names and tell nothing of what the files show."""
+
+SAMPLED = 512
+"""Texels on a side that are looked at."""
+
+
+@dataclass(frozen=True)
+class Guess:
+    """What a picture seems to be, and why."""
+
+    role: Role
+    reason: str
+    green: Green = "up"
+
+    @property
+    def reading(self) -> Reading:
+        return READING_OF[self.role]
+
+
+def words_of(filename: str) -> list[str]:
+    """The words of a file name without its ending, in small letters; `BrickWall_AO-2k.png` is brick, wall, ao, 2k."""
+    stem = re.sub(r"\.\w{2,4}$", "", filename.replace("\\", "/").rsplit("/", 1)[-1])
+    stem = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", stem)
+    return [word.lower() for word in re.split(r"[^A-Za-z0-9]+", stem) if word]
+
+
+def role_in_name(filename: str) -> tuple[Role, str] | None:
+    """The role that the last telling word of a name gives, and that word."""
+    for word in reversed(words_of(filename)):
+        if word in ROLE_OF_WORD:
+            return ROLE_OF_WORD[word], word
+    return None
+
+
+def family(filename: str) -> str:
+    """What the files of one texture set have in common: their name without role and resolution."""
+    words = words_of(filename)
+    told = role_in_name(filename)
+    kept = [word for word in words if not BESIDE.match(word) and not (told and word == told[1])]
+    return " ".join(kept)
+
+
+def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
+    """The role of a picture: by its name first, where its pixels do not contradict, then by its pixels."""
+    normal = looks_like_normals(picture)
+    told = role_in_name(filename)
+    if told and told[0] == "normal" and not normal:
+        told = None
+    if told:
+        role, word = told
+        return Guess(role, f"its name says “{word}”", green_of(picture) if role == "normal" else "up")
+    if normal:
+        return Guess("normal", "its colours are directions of unit length, most of them upright", green_of(picture))
+    if colour:
+        return Guess("photo", "it has colours")
+    if picture.is_float:
+        return Guess("height", "its samples are floating-point numbers")
+    if picture.bits > 8:
+        return Guess("height", f"it is grey with {picture.bits} bits a sample")
+    if picture.format == "JPEG":
+        return Guess("photo", "it is a JPEG, as cameras write them")
+    if _two_values(picture):
+        return Guess("mask", "it is black and white with nothing between")
+    if picture.is_colour:
+        return Guess("height", "its three channels are the same, as in a height image saved as colour")
+    return Guess("photo", "it is grey with 8 bits, and photos are more common")
+
+
+def looks_like_normals(picture: Picture) -> bool:
+    """Whether the colours are unit vectors that mostly point up."""
+    if not picture.is_colour:
+        return False
+    vectors = _thinned(picture.pixels) * 2 - 1
+    length = np.linalg.norm(vectors, axis=-1)
+    upright = vectors[..., 2] > 0
+    unit = np.abs(length - 1) < 0.12
+    # a grey photo can have many pixels near unit length; in a normal map red and green lie about the middle too
+    centred = np.abs(np.median(vectors[..., :2], axis=(0, 1))).max() < 0.35
+    return bool(unit.mean() > 0.85 and upright.mean() > 0.95 and centred)
+
+
+def green_of(picture: Picture) -> Green:
+    """Which way the green of a normal map runs, judged by integrability.
+
+    The slopes of a surface have no curl: d(dh/dx)/dy = d(dh/dy)/dx. With green the wrong way their curl is large, so
+    the direction with the smaller mean square is taken.
+    """
+    if not picture.is_colour:
+        return "up"
+    rows, columns = picture.pixels.shape[:2]
+    top, left = max(0, (rows - 2 * SAMPLED) // 2), max(0, (columns - 2 * SAMPLED) // 2)
+    vectors = full_scale(picture.pixels[top : top + 2 * SAMPLED, left : left + 2 * SAMPLED]) * 2 - 1
+    if min(vectors.shape[:2]) < 3:
+        return "up"
+    upright = np.maximum(vectors[..., 2], 0.1)
+    across, up = -vectors[..., 0] / upright, -vectors[..., 1] / upright
+    across_changes = -np.gradient(across, axis=0)
+    up_changes = np.gradient(up, axis=1)
+    return (
+        "up" if np.mean((across_changes - up_changes) ** 2) <= np.mean((across_changes + up_changes) ** 2) else "down"
+    )
+
+
+def _thinned(pixels: np.ndarray) -> np.ndarray:
+    """Some of the pixels, evenly spread, at full scale."""
+    steps = [max(1, side // SAMPLED) for side in pixels.shape[:2]]
+    return full_scale(np.ascontiguousarray(pixels[:: steps[0], :: steps[1]]))
+
+
+def _two_values(picture: Picture) -> bool:
+    samples = _thinned(picture.pixels)
+    ends = (samples < 0.02) | (samples > 0.98)
+    return bool(ends.mean() > 0.98 and 0.02 < (samples > 0.5).mean() < 0.98)

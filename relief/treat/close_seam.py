@@ -1,0 +1,199 @@
+"""Close the seam: the edges of a picture are made to meet, so that it tiles.
+
+Three of the ways lay a band of one side over the other, so the tile grows narrower by the band and keeps its scale; the
+mirrored band keeps the size.
+
+References:
+    A. A. Efros & W. T. Freeman 2001, Image quilting for texture synthesis and transfer, SIGGRAPH 2001 (least-cost cut).
+    E. Heitz & F. Neyret 2018, High-performance by-example noise using a histogram-preserving blending operator, Proc.
+    ACM Comput. Graph. Interact. Tech. 1 (blend that keeps contrast).
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+import numba
+import numpy as np
+from scipy.special import ndtr, ndtri
+
+from relief.height import Edges, Footprint, HeightField
+from relief.parameters import choice, number
+from relief.treat.soften import gaussian
+from relief.treat.treatment import Family, Treatment
+
+Way = Literal["fade", "cut", "contrast", "mirror"]
+WAY_NAMES = {
+    "cut": "Cut along likeness",
+    "fade": "Cross-fade",
+    "contrast": "Fade, contrast kept",
+    "mirror": "Mirrored band",
+}
+WIDEST = 0.45
+"""Part of the side that the band may take at most."""
+
+FEATHER = 1.0
+"""Texels over which a cut is blended, so that it does not show as a line."""
+
+QUANTILES = 2048
+
+
+def faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """`left` where the weight is 1, `right` where it is 0, mixed between."""
+    return left * weight + right * (1 - weight)
+
+
+def contrast_faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray, whole: np.ndarray) -> np.ndarray:
+    """The mix of two bands, with the histogram of the whole field: both are made Gaussian, mixed at equal variance, and
+    brought back."""
+    places = np.linspace(0, 1, QUANTILES)
+    values = np.quantile(whole.ravel()[:: max(1, whole.size // 1_000_000)], places)
+    places = np.clip(places, 0.5 / QUANTILES, 1 - 0.5 / QUANTILES)
+    # equal values share one place, the middle of theirs
+    values, first, count = np.unique(values, return_index=True, return_counts=True)
+    if len(values) < 2:
+        return faded(left, right, weight)
+    spread = ndtri(places[first] + (places[np.minimum(first + count - 1, QUANTILES - 1)] - places[first]) / 2)
+    left, right = np.interp(left, values, spread), np.interp(right, values, spread)
+    mixed = faded(left, right, weight) / np.sqrt(weight**2 + (1 - weight) ** 2)
+    return np.interp(ndtr(mixed), ndtr(spread), values).astype(np.float32)
+
+
+@numba.njit(cache=True, nogil=True)
+def _least_path(cost):
+    """The column in each row of the path from top to bottom with the least sum, one column aside a row at most."""
+    rows, columns = cost.shape
+    total = np.empty((rows, columns), np.float64)
+    total[0] = cost[0]
+    for row in range(1, rows):
+        for column in range(columns):
+            best = total[row - 1, column]
+            if column > 0:
+                best = min(best, total[row - 1, column - 1])
+            if column < columns - 1:
+                best = min(best, total[row - 1, column + 1])
+            total[row, column] = cost[row, column] + best
+    path = np.empty(rows, np.int64)
+    path[rows - 1] = np.argmin(total[rows - 1])
+    for row in range(rows - 2, -1, -1):
+        here = path[row + 1]
+        first = max(here - 1, 0)
+        path[row] = first + np.argmin(total[row, first : min(here + 2, columns)])
+    return path
+
+
+def cut_weight(left: np.ndarray, right: np.ndarray, wraps_down: bool) -> np.ndarray:
+    """1 to the right of the path along which two bands are most alike, 0 to the left of it."""
+    cost = (left - right).astype(np.float64) ** 2
+    rows, columns = cost.shape
+    # where it wraps, three rounds: the middle one has forgotten where the path began
+    path = _least_path(np.vstack([cost] * 3))[rows : 2 * rows] if wraps_down else _least_path(cost)
+    weight = (np.arange(columns)[None, :] >= path[:, None]).astype(np.float32)
+    weight[:, 0], weight[:, -1] = 0, 1
+    return gaussian(weight, (FEATHER, FEATHER), (False, wraps_down))
+
+
+def closed_across(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> np.ndarray:
+    """A field whose left and right edges meet.
+
+    Args:
+        samples: float32 (rows, columns).
+        band: texels that are laid over each other, at least 2 and less than half of the columns.
+        way: how.
+        wraps_down: whether the field wraps down, which a cut then does too.
+
+    Returns:
+        float32 (rows, columns - band), for the mirrored band (rows, columns).
+    """
+    columns = samples.shape[1]
+    place = ((np.arange(band) + 0.5) / band).astype(np.float32)
+    if way == "mirror":
+        weight = (0.5 + 0.5 * place**2 * (3 - 2 * place))[None, :]
+        closed = samples.copy()
+        left, right = samples[:, :band], samples[:, : columns - band - 1 : -1]
+        closed[:, :band] = faded(left, right, weight)
+        closed[:, : columns - band - 1 : -1] = faded(right, left, weight)
+        return closed
+    kept = columns - band
+    left, right = samples[:, :band], samples[:, kept:]
+    weight = np.broadcast_to(place**2 * (3 - 2 * place), left.shape)
+    closed = samples[:, :kept].copy()
+    match way:
+        case "fade":
+            closed[:, :band] = faded(left, right, weight)
+        case "contrast":
+            closed[:, :band] = contrast_faded(left, right, weight, samples)
+        case "cut":
+            closed[:, :band] = faded(left, right, cut_weight(left, right, wraps_down))
+    return closed
+
+
+class CloseSeam(Treatment):
+    """Makes opposite edges meet, so that the relief tiles."""
+
+    title: ClassVar[str] = "Close the seam"
+    family: ClassVar[Family] = "edges"
+    kind: Literal["close_seam"] = "close_seam"
+    way: Way = choice(
+        "cut", WAY_NAMES, label="Way",
+        help="A cut suits stones and leaves, a fade soft ground; contrast kept does not go flat in the band. The "
+        "mirrored band keeps the size.",
+    )  # fmt: skip
+    directions: Literal["both", "across", "down"] = choice(
+        "both", {"both": "Across and down", "across": "Across", "down": "Down"}, label="Edges",
+        help="Which pairs of edges are made to meet.",
+    )  # fmt: skip
+    band: float = number(
+        30, 0.01, 10_000, label="Band", unit="mm", step=1, slider=(1, 300), logarithmic=True,
+        help="How much of each side is laid over the other. The tile grows smaller by it.",
+    )  # fmt: skip
+
+    @property
+    def _closes(self) -> tuple[bool, bool]:
+        return self.directions != "down", self.directions != "across"
+
+    def _band(self, side: float) -> float:
+        """The band on a side of this length, mm."""
+        return min(self.band, side * WIDEST)
+
+    def treat(self, field: HeightField) -> HeightField:
+        footprint, edges = field.footprint, field.edges
+        alpha = field.alpha
+        samples = field.samples
+        for across, closes in zip((True, False), self._closes, strict=True):
+            if closes:
+                wraps_along = edges.wraps[1] if across else True if self._closes[0] else edges.wraps[0]
+                samples = self._closed(samples, footprint, across, self.way, wraps_along)
+                if alpha is not None:
+                    alpha = self._closed(alpha, footprint, across, "mirror" if self.way == "mirror" else "fade", False)
+        return replace(
+            field,
+            samples=np.ascontiguousarray(samples, np.float32),
+            alpha=alpha,
+            footprint=self.footprint_after(footprint, edges),
+            edges=self.edges_after(edges),
+        )
+
+    def _closed(
+        self, samples: np.ndarray, footprint: Footprint, across: bool, way: Way, wraps_along: bool
+    ) -> np.ndarray:
+        laid = samples if across else np.ascontiguousarray(samples.T)
+        side = footprint.width if across else footprint.height
+        count = laid.shape[1]
+        band = round(self._band(side) * count / side)
+        if count < 8:
+            return samples
+        closed = closed_across(laid, max(2, band), way, wraps_along)
+        return closed if across else closed.T
+
+    def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
+        if self.way == "mirror":
+            return footprint
+        across, down = self._closes
+        width = footprint.width - (self._band(footprint.width) if across else 0)
+        return footprint.resized(width, footprint.height - (self._band(footprint.height) if down else 0))
+
+    def edges_after(self, edges: Edges) -> Edges:
+        across, down = self._closes
+        return Edges(across="wrap" if across else edges.across, down="wrap" if down else edges.down)

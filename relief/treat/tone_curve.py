@@ -1,0 +1,76 @@
+"""Tone curve: heights bent through stops.
+
+Reference:
+    F. N. Fritsch & J. Butland 1984, SIAM J. Sci. Stat. Comput. 5, for the smooth passage, which never overshoots
+    (`scipy.interpolate.PchipInterpolator`).
+"""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import field_validator
+from scipy.interpolate import PchipInterpolator
+
+from relief.height import HeightField
+from relief.parameters import choice, drawn
+from relief.treat.treatment import Family, Treatment
+
+Stop = tuple[float, float]
+Passage = Literal["straight", "smooth", "stepped"]
+FINE = 4096
+"""Places at which a smooth passage is computed; between them it is straight."""
+
+NEAREST = 1e-4
+"""Stops lie at least this far apart."""
+
+
+def curved(samples: np.ndarray, stops: tuple[Stop, ...], passage: Passage) -> np.ndarray:
+    """Heights through a curve.
+
+    Args:
+        samples: float32 heights of any shape.
+        stops: (height in, height out), in rising order; beyond the first and the last the curve goes on level.
+        passage: straight lines, a smooth line without overshoot, or steps that hold until the next stop.
+
+    Returns:
+        float32 of the same shape.
+    """
+    places, values = np.array(stops, np.float64).T
+    if passage == "stepped":
+        return values.astype(np.float32)[np.maximum(np.searchsorted(places, samples, side="right") - 1, 0)]
+    if passage == "smooth" and len(places) > 2:
+        fine = np.linspace(places[0], places[-1], FINE)
+        places, values = fine, PchipInterpolator(places, values)(fine)
+    return np.interp(samples, places, values).astype(np.float32)
+
+
+class ToneCurve(Treatment):
+    """Bends the heights through stops that are dragged on a graph."""
+
+    title: ClassVar[str] = "Tone curve"
+    family: ClassVar[Family] = "tone"
+    kind: Literal["tone_curve"] = "tone_curve"
+    passage: Passage = choice(
+        "smooth", {"straight": "Straight", "smooth": "Smooth", "stepped": "Stepped"}, label="Passage",
+        help="How heights run from one stop to the next. Stepped makes terraces of your own.",
+    )  # fmt: skip
+    stops: tuple[Stop, ...] = drawn(
+        ((0.0, 0.0), (1.0, 1.0)), label="Stops",
+        help="Drag a stop; click the graph to add one, drag it out of the graph to take it away.",
+        min_length=2, max_length=32,
+    )  # fmt: skip
+
+    @field_validator("stops")
+    @classmethod
+    def _in_order(cls, stops: tuple[Stop, ...]) -> tuple[Stop, ...]:
+        stops = tuple(sorted(stops))
+        if any(right[0] - left[0] < NEAREST for left, right in pairwise(stops)):
+            raise ValueError("Two stops of the tone curve lie on the same height.")
+        return stops
+
+    def treat(self, field: HeightField) -> HeightField:
+        rises = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in pairwise(self.stops)]
+        return field.with_samples(curved(field.samples, self.stops, self.passage), max(map(abs, rises)))

@@ -1,0 +1,65 @@
+"""Turn: by quarters, and by a few degrees to level a picture that was taken askew."""
+
+from __future__ import annotations
+
+import math
+from typing import ClassVar, Literal
+
+import cv2
+import numpy as np
+
+from relief.height import Edges, Footprint
+from relief.parameters import choice, number
+from relief.treat.treatment import Family, Placement
+
+QUARTERS = {0: "None", 1: "A quarter left", 2: "Half around", 3: "A quarter right"}
+
+
+def kept_part(width: float, height: float, angle: float) -> float:
+    """The size of the largest rectangle of the same shape inside one that was turned by `angle` radians."""
+    cosine, sine = math.cos(angle), abs(math.sin(angle))
+    return min(width / (width * cosine + height * sine), height / (width * sine + height * cosine))
+
+
+class Turn(Placement):
+    """Turns the picture; what a small turn leaves without picture is cut off."""
+
+    title: ClassVar[str] = "Turn"
+    family: ClassVar[Family] = "place"
+    kind: Literal["turn"] = "turn"
+    quarters: Literal[0, 1, 2, 3] = choice(0, QUARTERS, label="Quarters", help="Turns by right angles lose nothing.")
+    angle: float = number(
+        0, -45, 45, label="Angle", unit="°", step=0.1, slider=(-15, 15),
+        help="A small turn, to the left when it is above zero. The picture is cut to what it still covers.",
+    )  # fmt: skip
+
+    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+        turned = np.ascontiguousarray(np.rot90(samples, self.quarters))
+        if self.angle == 0:
+            return turned
+        footprint = self._after_quarters(footprint)
+        rows, columns = turned.shape[:2]
+        part = kept_part(footprint.width, footprint.height, math.radians(self.angle))
+        new_rows, new_columns = max(1, round(rows * part)), max(1, round(columns * part))
+        width, height = footprint.width / columns, footprint.height / rows  # texels may be wider than high
+        cosine, sine = math.cos(math.radians(self.angle)), math.sin(math.radians(self.angle))
+        # from a place of the result to a place of the picture, both seen from their middles, rows downwards
+        matrix = np.array([[cosine, -sine * height / width], [sine * width / height, cosine]])
+        middle = np.array([(columns - 1) / 2, (rows - 1) / 2])
+        shift = middle - matrix @ np.array([(new_columns - 1) / 2, (new_rows - 1) / 2])
+        flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+        affine = np.column_stack([matrix, shift])
+        return cv2.warpAffine(turned, affine, (new_columns, new_rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+
+    def _after_quarters(self, footprint: Footprint) -> Footprint:
+        return footprint.resized(footprint.height, footprint.width) if self.quarters % 2 else footprint
+
+    def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
+        footprint = self._after_quarters(footprint)
+        part = kept_part(footprint.width, footprint.height, math.radians(self.angle))
+        return footprint.resized(footprint.width * part, footprint.height * part)
+
+    def edges_after(self, edges: Edges) -> Edges:
+        if self.angle:
+            return Edges()
+        return Edges(across=edges.down, down=edges.across) if self.quarters % 2 else edges
