@@ -6,27 +6,65 @@ import json
 from collections.abc import Callable
 from functools import partial
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from bench.engine import ENGINE
 from bench.models import Revision, StaleError
 from bench.requests import piece_of, revision_of, step_of
 from bench.steps import Step, groups
 from bench.views import page_context
+from relief import arrange
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
-from relief.sources.roles import READING_NAMES
+from relief.inspect.findings import findings
+from relief.inspect.readings import readings
+from relief.inspect.start import started
+from relief.pipeline import Pipeline
+from relief.recipe import Recipe
+from shelf.models import read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
-READING = "layers.0.content.reading"
+SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
+"""What is read from elsewhere or otherwise starts anew."""
 NOT_PATHS = ("base", "step", "csrfmiddlewaretoken")
+ARRANGEMENTS = {
+    "move": arrange.moved, "duplicate": arrange.duplicated, "remove": arrange.removed, "reset": arrange.reset,
+}  # fmt: skip
+"""What can be done to a treatment of the list, by its number."""
 
 
 @require_POST
 def change(request: HttpRequest, pk: int) -> HttpResponse:
     """Sets parameters anew, given by their paths."""
     return _carried_out(request, pk, partial(_change, request))
+
+
+@require_POST
+def treatments(request: HttpRequest, pk: int) -> HttpResponse:
+    """Adds a treatment, or moves, duplicates, removes or resets one."""
+    return _carried_out(request, pk, lambda base: _edited(base, partial(_arranged, request)))
+
+
+@require_POST
+def heal(request: HttpRequest, pk: int) -> HttpResponse:
+    """Heals one place of the relief."""
+    place = {name: _number(request, name) for name in ("x", "y", "radius")}
+    return _carried_out(request, pk, lambda base: _edited(base, lambda recipe: arrange.healed(recipe, **place)))
+
+
+@require_POST
+def start_off(request: HttpRequest, pk: int) -> HttpResponse:
+    """Sets light, levels, soften and midlevel from the picture's own statistics."""
+    work = lambda recipe: (started(recipe, read_source, ENGINE), "Started off")  # noqa: E731
+    return _carried_out(request, pk, lambda base: _edited(base, work))
+
+
+@require_POST
+def mend(request: HttpRequest, pk: int) -> HttpResponse:
+    """Does what a finding offers."""
+    return _carried_out(request, pk, lambda base: _edited(base, partial(_mended, request.POST.get("finding"))))
 
 
 @require_POST
@@ -60,20 +98,55 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
         if len(values) > 1:
             raise RecipeError(f"“{path}” was given {len(values)} times.")
     changes = {path: values[0] for path, values in posted.items()}
-    if READING in changes:
-        if changes[READING] not in READING_NAMES:
-            raise RecipeError("A picture is read as a photo or as a height image.")
-        return Revision.objects.read_as(base.piece, base.number, changes[READING])
+    if SOURCE_PATHS & changes.keys():
+        return Revision.objects.read_as(base.piece, base.number, changes)
     if any(path.startswith("surface.") for path in changes):
         recipe = base.read().with_changes(changes)
-        refuse_if_too_large(recipe.surface, recipe.footprint)
+        refuse_if_too_large(recipe.surface, recipe.relief_footprint)
     return Revision.objects.change(base.piece, base.number, changes)
+
+
+def _edited(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -> Revision:
+    return Revision.objects.edit(base.piece, base.number, work)
+
+
+def _arranged(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
+    action = request.POST.get("action")
+    if action == "add":
+        return arrange.added(recipe, request.POST.get("kind", ""))
+    if action not in ARRANGEMENTS:
+        raise Http404
+    number = int(_number(request, "number"))
+    if action == "move":
+        return arrange.moved(recipe, number, int(_number(request, "to")))
+    return ARRANGEMENTS[action](recipe, number)
+
+
+def _mended(kind: str | None, recipe: Recipe) -> tuple[Recipe, str]:
+    pipeline = Pipeline(recipe, read_source)
+    height = ENGINE.run(pipeline.height())
+    taken = readings(height, recipe.amplitude, recipe.midlevel)
+    found = {item.kind: item for item in findings(recipe, height, taken, ENGINE.run(pipeline.picture()))}
+    if kind not in found or found[kind].mend is None:
+        raise RecipeError("This is no longer found, so there is nothing to mend.")
+    return found[kind].mend.applied(recipe), found[kind].mend.label
+
+
+def _number(request: HttpRequest, name: str) -> float:
+    """A number that was posted; anything else names nothing of ours."""
+    try:
+        number = float(request.POST.get(name, ""))
+    except ValueError:
+        raise Http404 from None
+    if not abs(number) < 1e9:
+        raise Http404
+    return number
 
 
 def _changed(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
     """The history, the section's numbers, and the groups of the left side that read otherwise than before."""
     context = page_context(revision, step)
-    earlier = {group.id: group for group in groups(before.read(), step)}
+    earlier = {group.id: group for group in groups(before, step)}
     same_groups = list(earlier) == [group.id for group in context["groups"]]
     context["whole"] = not same_groups or step.name in ("surface", "deliver")
     context["changed_groups"] = [group for group in context["groups"] if earlier.get(group.id) != group]

@@ -2,31 +2,71 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from django.db import models, transaction
 from django.utils import timezone
 
 from bench.engine import ENGINE
-from relief.inspect.start import suggested_start
-from relief.recipe import Recipe
-from relief.sources.roles import Reading
-from shelf.models import Piece, Source, read_source
+from relief.errors import PictureError
+from relief.inspect.start import first_recipe
+from relief.recipe import TREATMENTS_PATH, Picture, Recipe
+from relief.sources.roles import READING_OF
+from shelf.models import Piece, Source, TextureSet, read_source
+
+HEIGHT_FROM = ("height", "normal", "colour")
+"""The members of a set that height is taken from, the best first."""
 
 
 class StaleError(Exception):
     """The change was made to an older state of the piece than the one now kept."""
 
 
+def _changed(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
+    """The recipe with some parameters set anew, and the first of the differences in words."""
+    changed = recipe.with_changes(changes)
+    differences = recipe.differences(changed)
+    more = f" and {len(differences) - 1} more" if len(differences) > 1 else ""
+    return changed, (differences[0] if differences else "") + more
+
+
 class RevisionManager(models.Manager):
     def begin(self, source: Source, title: str, changes: Mapping[str, Any] | None = None, **piece: Any) -> Piece:
         """A new piece of one source; its first revision is the suggested start, with some changes where wanted."""
-        reading = source.facts.guess.reading
-        recipe = suggested_start(source.digest, source.filename, reading, read_source, ENGINE)
-        recipe = recipe.with_changes(changes or {})
+        content = Picture(source="picture", reading=READING_OF[source.role], green=source.green)
+        recipe = first_recipe({"picture": source.reference}, content, read_source, ENGINE).with_changes(changes or {})
+        return self.keep_first(source.owner, title, recipe, **piece)
+
+    def begin_set(
+        self, texture_set: TextureSet, changes: Mapping[str, Any] | None = None, title: str = "", **piece: Any
+    ) -> Piece:
+        """A new piece of a texture set: of its height, else of its normal map, else of its colours.
+
+        Raises:
+            PictureError: no member is left, or its file is gone.
+        """
+        members = texture_set.by_role()
+        if not members:
+            raise PictureError("This set has no pictures left.")
+        role = next((role for role in HEIGHT_FROM if role in members), next(iter(members)))
+        content = Picture(
+            source=role, reading=READING_OF[role], green=members["normal"].green if "normal" in members else "up"
+        )
+        references = {name: member.reference for name, member in members.items()}
+        recipe = first_recipe(references, content, read_source, ENGINE)
+        if members[role].inverted:
+            recipe = recipe.with_changes({f"{TREATMENTS_PATH}.2.on": True})
+        return self.keep_first(
+            texture_set.owner, title or texture_set.name, recipe.with_changes(changes or {}), **piece
+        )
+
+    def keep_first(self, owner: Any, title: str, recipe: Recipe, **piece: Any) -> Piece:
+        """A new piece with a recipe as its first revision."""
         with transaction.atomic():
-            begun = Piece.objects.create(owner=source.owner, title=title[:120], **piece)
+            begun = Piece.objects.create(owner=owner, title=title[:120], **piece)
+            digests = [source.digest for source in recipe.sources.values()]
+            begun.sources.set(Source.objects.filter(owner=owner, digest__in=digests))
             self._add(begun, 0, recipe, "Suggested start")
         return begun
 
@@ -34,35 +74,38 @@ class RevisionManager(models.Manager):
         """The revision the piece stands at."""
         return self.get(piece=piece, number=piece.position)
 
-    def change(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
-        """A new revision with some parameters set anew; the same one when nothing differs.
+    def edit(self, piece: Piece, base: int, work: Callable[[Recipe], tuple[Recipe, str]]) -> Revision:
+        """A new revision of what `work` makes of the recipe, named as it says; the same one when nothing differs.
 
         Raises:
             StaleError: the piece no longer stands at `base`.
-            RecipeError: a change is not valid.
+            RecipeError: the change is not valid.
         """
         before = self.get(piece=piece, number=base)
         recipe = before.read()
-        changed = recipe.with_changes(changes)
-        differences = recipe.differences(changed)
-        if not differences:
-            self._move(piece, base, base)
-            return before
-        more = f" and {len(differences) - 1} more" if len(differences) > 1 else ""
-        return self._follow(piece, base, changed, differences[0] + more)
+        changed, label = work(recipe)
+        if changed == recipe:
+            return self._move(piece, base, base)
+        return self._follow(piece, base, changed, label)
 
-    def read_as(self, piece: Piece, base: int, reading: Reading) -> Revision:
-        """A new revision that takes the source for something else and starts from what that suggests.
+    def change(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
+        """A new revision with some parameters set anew. Raises as `edit` does."""
+        return self.edit(piece, base, lambda recipe: _changed(recipe, changes))
 
-        Footprint, maps, surface and delivery stay as they are.
+    def read_as(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
+        """A new revision that takes its height from elsewhere or otherwise, and starts from what that suggests.
+
+        Footprint, maps, surface and delivery stay as they are. Raises as `edit` does.
         """
-        recipe = self.get(piece=piece, number=base).read()
-        source = next(iter(recipe.sources.values()))
-        fresh = suggested_start(
-            source.digest, source.filename, reading, read_source, ENGINE, footprint=recipe.footprint
-        )
-        kept = {name: getattr(recipe, name) for name in ("maps", "surface", "delivery")}
-        return self._follow(piece, base, fresh.model_copy(update=kept), f"Read as {reading}, started anew")
+
+        def anew(recipe: Recipe) -> tuple[Recipe, str]:
+            changed, label = _changed(recipe, changes)
+            content = changed.layers[0].content
+            fresh = first_recipe(recipe.sources, content, read_source, ENGINE, footprint=recipe.footprint)
+            kept = {name: getattr(recipe, name) for name in ("maps", "surface", "delivery")}
+            return fresh.model_copy(update=kept), f"{label}, started anew"
+
+        return self.edit(piece, base, anew)
 
     def undo(self, piece: Piece, base: int) -> Revision:
         """Goes back to what the current revision was made from; stays at the first.

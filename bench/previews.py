@@ -12,6 +12,7 @@ from relief.maps.displacement import bump_range, displacement, displacement_rang
 from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
+from relief.treat.even_light import EvenLight
 
 GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
 ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)
@@ -58,11 +59,15 @@ def _green_up(pipeline: Pipeline) -> Normal:
 
 
 def _picture(pipeline: Pipeline) -> np.ndarray:
+    return ENGINE.run(pipeline.laid_colour())
+
+
+def _whole(pipeline: Pipeline) -> np.ndarray:
     return ENGINE.run(pipeline.colour())
 
 
 def _grey(pipeline: Pipeline) -> np.ndarray:
-    return _eight_bit(ENGINE.run(pipeline.grey()))
+    return _eight_bit(ENGINE.run(pipeline.untreated()).samples)
 
 
 def _coloured_height(pipeline: Pipeline) -> np.ndarray:
@@ -71,6 +76,15 @@ def _coloured_height(pipeline: Pipeline) -> np.ndarray:
     distance = displacement(_height(pipeline).samples, recipe.amplitude, recipe.midlevel)
     farthest = max(float(np.abs(distance).max()), 1e-9)
     return HEIGHT_RAMP[np.rint((distance / farthest * 0.5 + 0.5) * (SHADES - 1)).astype(np.uint8)]
+
+
+def _light(pipeline: Pipeline) -> np.ndarray:
+    """The light that the first switched-on even light takes out, dark to bright."""
+    for number, treatment in enumerate(pipeline.recipe.layers[0].treatments):
+        if isinstance(treatment, EvenLight) and treatment.on:
+            light = treatment.light(ENGINE.run(pipeline.treated(number)))
+            return _eight_bit(light / max(float(light.max()), 1e-6))
+    return np.full((1, 1), SHADES // 2, np.uint8)
 
 
 def _slope(pipeline: Pipeline) -> np.ndarray:
@@ -94,11 +108,13 @@ def _eight_bit(samples: np.ndarray) -> np.ndarray:
 
 
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
+    "whole": _whole,
     "picture": _picture,
     "grey": _grey,
     "lit": _lit,
     "height": _coloured_height,
     "slope": _slope,
+    "light": _light,
     "normal": _normal,
     "bump": _bump,
     "displacement": _displacement,

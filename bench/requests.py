@@ -28,13 +28,13 @@ def step_of(name: str | None) -> Step:
     return BY_NAME[name]
 
 
-def whole_number(text: str | int | None) -> int:
-    """A whole number above zero."""
+def whole_number(text: str | int | None, least: int = 1) -> int:
+    """A whole number, above zero unless less will do."""
     try:
         number = int(text)
     except (TypeError, ValueError):
         raise Http404 from None
-    if not 1 <= number < 2**31:
+    if not least <= number < 2**31:
         raise Http404
     return number
 

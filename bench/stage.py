@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -12,7 +12,6 @@ from django.views.decorators.http import require_safe
 
 from bench.engine import ENGINE
 from bench.models import Revision
-from bench.packet import packet
 from bench.previews import VIEWS
 from bench.requests import draft_of, line_of, piece_of, revision_of, whole_number
 from relief.deliver.bundle import displaced_plane
@@ -21,13 +20,16 @@ from relief.displace.forecast import forecast
 from relief.errors import ReliefError
 from relief.inspect.findings import findings
 from relief.inspect.readings import readings
+from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.section import Point, length, section
 from relief.inspect.swatch import swatch
 from relief.maps.displacement import displacement
 from relief.pipeline import PROXY, Pipeline
-from relief.recipe import Recipe
-from relief.sources.facts import histogram
+from relief.recipe import Picture, Recipe
+from relief.sources.facts import Facts, histogram
+from relief.sources.roles import NAMES_IN_A_SENTENCE
 from shelf.models import Source, read_source
+from studio.packet import packet
 
 SHARPEST = 2048
 """Texels on the long side of what the stage shows when the hand rests."""
@@ -43,13 +45,15 @@ SWATCH = 512
 def preview(request: HttpRequest, pk: int) -> HttpResponse:
     """The pixels of a view and the section, of a revision with or without a draft change on it."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    view = VIEWS.get(request.GET.get("view", "lit"))
-    if view is None:
+    name = request.GET.get("view", "lit")
+    if name not in VIEWS:
         raise Http404
+    view = VIEWS[name]
     longest = min(whole_number(request.GET.get("longest", PROXY)), SHARPEST)
     line = line_of(request)
     try:
         now, before, before_label = _states(revision, draft_of(request), longest)
+        now = _until(now, request.GET.get("until"))
         recipe = now.recipe
         height = ENGINE.run(now.height())
         arrays = {
@@ -59,10 +63,15 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         }
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
+    # the picture as it came in lies on its own footprint, before anything was cut
+    whole = name == "whole"
+    place, edges = (recipe.footprint, recipe.edges) if whole else (height.footprint, height.edges)
     return packet(
         arrays,
         revision=revision.number,
-        footprint=[recipe.footprint.width, recipe.footprint.height],
+        footprint=[place.width, place.height],
+        wraps=edges.wraps,
+        whole=whole and place != height.footprint,
         amplitude=recipe.amplitude,
         midlevel=recipe.midlevel,
         section_length=length(height, *line),
@@ -81,6 +90,14 @@ def _states(revision: Revision, draft: dict[str, str], longest: int) -> tuple[Pi
     switches = [path for path in kept.recipe.paths() if path.endswith(".on")]
     untreated = kept.recipe.with_changes(dict.fromkeys(switches, False))
     return kept, replace(kept, recipe=untreated), "before any treatment"
+
+
+def _until(state: Pipeline, until: str | None) -> Pipeline:
+    """The state as its first treatments leave it, for a tool that sets the next one."""
+    if until is None:
+        return state
+    kept = list(range(len(state.recipe.layers[0].treatments)))[: whole_number(until, least=0)]
+    return replace(state, recipe=state.recipe.with_treatments(kept))
 
 
 def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
@@ -112,7 +129,7 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
             "triangles": mesh.triangles().astype(np.uint32),
         },
         faces=len(mesh.faces),
-        footprint=[recipe.footprint.width, recipe.footprint.height],
+        footprint=[height.footprint.width, height.footprint.height],
     )
 
 
@@ -123,7 +140,7 @@ def _flat(recipe: Recipe) -> Recipe:
 def _coarser(recipe: Recipe) -> Recipe:
     """The recipe with the highest level, at most its own, that is quick enough to follow a hand."""
     level = recipe.surface.level
-    while level and forecast(recipe.surface, recipe.footprint, level).faces > DRAFT_FACES:
+    while level and forecast(recipe.surface, recipe.relief_footprint, level).faces > DRAFT_FACES:
         level -= 1
     return recipe.model_copy(update={"surface": recipe.surface.model_copy(update={"level": level})})
 
@@ -140,7 +157,7 @@ def measured(request: HttpRequest, pk: int) -> HttpResponse:
         height = ENGINE.run(pipeline.height())
         taken = readings(height, recipe.amplitude, recipe.midlevel)
         found = findings(recipe, height, taken, ENGINE.run(pipeline.picture()))
-        context |= {"readings": taken, "findings": found, "cost": forecast(recipe.surface, recipe.footprint)}
+        context |= {"readings": taken, "findings": found, "cost": forecast(recipe.surface, recipe.relief_footprint)}
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/measured.html", context)
@@ -151,15 +168,32 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     """What is known of the piece's source, with its histogram."""
     piece = piece_of(request, pk)
     recipe = Revision.objects.now(piece).read()
-    reference = next(iter(recipe.sources.values()))
+    reference = recipe.sources[recipe.layers[0].content.source]
     source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
-    context = {"piece": piece, "source": source, "facts": source.facts}
+    content = recipe.layers[0].content
+    context = {
+        "piece": piece,
+        "source": source,
+        "facts": source.facts,
+        "role_name": NAMES_IN_A_SENTENCE[source.facts.guess.role],
+        "read_through": _read_through(source.facts, content),
+    }
     try:
-        counts, low, high = histogram(ENGINE.run(Pipeline(recipe, read_source, PROXY).grey()))
+        counts, low, high = histogram(ENGINE.run(Pipeline(recipe, read_source, PROXY).untreated()).samples)
         context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/facts.html", context)
+
+
+def _read_through(known: Facts, content: Picture) -> str:
+    """In words, which transfer function the samples are read through, and why."""
+    said = known.transfer or "none tagged"
+    if content.reading != "photo":
+        return f"{said}; sRGB taken off, as you asked" if content.transfer == "srgb" else f"{said}; read as data"
+    if content.transfer == "none" or (known.linear and content.transfer == "auto"):
+        return f"{said}; read as linear"
+    return f"{said}; sRGB taken off"
 
 
 def _outline(counts: np.ndarray) -> str:
@@ -167,6 +201,38 @@ def _outline(counts: np.ndarray) -> str:
     heights = 38 * np.sqrt(counts / max(counts.max(), 1))
     bars = "".join(f"V{40 - height:.1f}H{place + 1}" for place, height in enumerate(heights))
     return f"M0 40{bars}V40z"
+
+
+@require_safe
+def heights(request: HttpRequest, pk: int) -> JsonResponse:
+    """The histogram of the heights that reach a treatment, for its graph."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    state = _until(Pipeline(revision.read(), read_source, PROXY), request.GET.get("until"))
+    try:
+        counts, low, high = histogram(ENGINE.run(state.height()).samples)
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    return JsonResponse({"outline": _outline(counts), "bins": len(counts), "low": low, "high": high})
+
+
+@require_safe
+def repeats(request: HttpRequest, pk: int) -> JsonResponse:
+    """Of the relief before a treatment: the motif, and either its telltales or crops that would tile."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    state = _until(Pipeline(revision.read(), read_source, PROXY), request.GET.get("until"))
+    try:
+        height = ENGINE.run(state.height())
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    across, down = motif(height)
+    found: dict[str, object] = {
+        "motif": [across and 100 * across / height.footprint.width, down and 100 * down / height.footprint.height]
+    }
+    if "crops" in request.GET:
+        found["crops"] = [asdict(crop) for crop in suggested_crops(height)]
+    else:
+        found["telltales"] = [asdict(place) for place in telltales(height)]
+    return JsonResponse(found)
 
 
 @require_safe

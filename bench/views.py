@@ -2,42 +2,62 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import PurePath
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from bench.models import Revision
-from bench.requests import piece_of
-from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, field_at, groups
+from bench.requests import piece_of, whole_number
+from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, field_at, groups, offered, views
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError
+from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
-from shelf.models import Source
+from shelf.models import Piece, Source, TextureSet
+from shelf.sets import gathered
+from shelf.uploads import taken
 
 
 @require_POST
 def begin(request: HttpRequest) -> HttpResponse:
-    """New pieces from the pictures that were dropped; a broken one does not stop the others."""
-    begun, refused = [], []
-    files = request.FILES.getlist("pictures")
-    if getattr(request, "upload_too_large", False):
-        refused.append(("The upload", "It is too large. At most 600 MB can be taken at once."))
-    elif not files:
-        refused.append(("No picture", "Choose a PNG, JPEG or TIFF file."))
-    for file in files:
+    """New pieces from pictures: dropped ones, or sources and a set that are on the shelf already.
+
+    A broken picture does not stop the others. A script is told where to go; without one the page goes there.
+    """
+    if "set" in request.POST:
+        texture_set = get_object_or_404(TextureSet, owner=request.artist, pk=whole_number(request.POST["set"]))
+        sources, refused = [], []
+        sets = [texture_set]
+    else:
+        sources, refused = taken(request)
+        chosen = [whole_number(pk) for pk in request.POST.getlist("source")]
+        sources += Source.objects.filter(owner=request.artist, pk__in=chosen)
+        if not sources and not refused:
+            refused = [("No picture", f"Choose a picture. The app reads {KNOWN}, and ZIP archives of them.")]
+        sets, sources = gathered(sources) if len(sources) > 1 else ([], sources)
+    begun = []
+    for work in [*(partial(Revision.objects.begin_set, item) for item in sets), *map(_begun_alone, sources)]:
         try:
-            source = Source.objects.keep(request.artist, file.name, file.read())
-            begun.append(Revision.objects.begin(source, PurePath(file.name).stem))
+            begun.append(work())
         except PictureError as problem:
-            refused.append((file.name, str(problem)))
-        except OSError:
-            refused.append((file.name, "It could not be kept. The disk may be full; free some space and try again."))
+            refused.append(("A picture", str(problem)))
+    alone = begun[0] if len(begun) == 1 else None
+    address = reverse("bench:step", args=[alone.pk, "source"]) if alone else reverse("shelf:shelf")
+    if "application/json" in request.headers.get("accept", ""):
+        return JsonResponse({"go": address if begun else None, "refused": refused})
     if refused:
         return render(request, "bench/refused.html", {"refused": refused, "begun": begun}, status=422)
-    return redirect("bench:step", begun[0].pk, "source") if len(begun) == 1 else redirect("shelf:shelf")
+    return redirect(address)
+
+
+def _begun_alone(source: Source) -> Callable[[], Piece]:
+    return lambda: Revision.objects.begin(source, PurePath(source.filename).stem)
 
 
 @require_safe
@@ -57,7 +77,7 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 def page_context(revision: Revision, step: Step) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()
-    plane, footprint = recipe.surface, recipe.footprint
+    plane, footprint = recipe.surface, recipe.relief_footprint
     return {
         "piece": revision.piece,
         "revision": revision,
@@ -65,11 +85,14 @@ def page_context(revision: Revision, step: Step) -> dict[str, Any]:
         "layer": recipe.layers[0],
         "step": step,
         "steps": STEPS,
-        "groups": groups(recipe, step),
+        "groups": groups(revision, step),
+        "views": views(recipe, step),
+        "offered": offered(),
         "section_fields": [field_at(recipe, path) for path in SECTION_PATHS],
         "undoes": revision.label if revision.parent else None,
         "redoes": revision.following(),
         "readings_of": READING_NAMES,
+        "reading_name": READING_NAMES[recipe.layers[0].content.reading],
         "levels": by_level(plane, footprint),
         "cost": forecast(plane, footprint),
         "most_faces": MOST_FACES,

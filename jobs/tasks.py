@@ -7,29 +7,18 @@ import logging
 from huey import signals
 from huey.contrib.djhuey import db_task, on_startup, signal
 
+from catalogue.models import Order
+from catalogue.tasks import fetch
 from jobs.models import Job
 from relief.deliver.bundle import bundle
 from relief.deliver.files import write_whole
-from relief.engine import Engine, Progress
+from relief.engine import Engine
 from relief.errors import Cancelled, ReliefError
 from relief.pipeline import Pipeline
 from shelf.models import read_source
+from studio.work import Work, WorkProgress
 
 logger = logging.getLogger(__name__)
-
-
-class JobProgress(Progress):
-    """Progress kept in the job's row; a job that is no longer active there is cancelled."""
-
-    def __init__(self, job: Job) -> None:
-        self.job = job
-
-    def report(self, fraction: float, message: str) -> None:
-        self.job.advance(progress=fraction, message=message)
-
-    def cancelled(self) -> bool:
-        self.job.refresh_from_db(fields=["state"])
-        return not self.job.active
 
 
 @db_task()
@@ -40,7 +29,7 @@ def build_delivery(pk: int) -> None:
         return
     try:
         pipeline = Pipeline(job.revision.read(), read_source)
-        data = bundle(pipeline, Engine(), job.revision.piece.title, JobProgress(job))
+        data = bundle(pipeline, Engine(), job.revision.piece.title, WorkProgress(job))
         job.path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(job.path, data)
     except Cancelled:
@@ -56,14 +45,16 @@ def build_delivery(pk: int) -> None:
 
 @signal(signals.SIGNAL_ERROR)
 def say_that_it_broke(_signal, task, exc=None) -> None:
-    """A job never stays active when its task has ended."""
-    if task.name == build_delivery.task_class.__name__:
-        broken = Job.objects.filter(pk=task.args[0])
-        broken.update(state=Job.State.FAILED, message="Something broke while building. The piece itself is untouched.")
+    """Work never stays active when its task has ended."""
+    kinds = {build_delivery.task_class.__name__: Job, fetch.task_class.__name__: Order}
+    if task.name in kinds:
+        broken = kinds[task.name].objects.filter(pk=task.args[0])
+        broken.update(state=Work.State.FAILED, message="Something broke on the way. What you have is untouched.")
 
 
 @on_startup()
 def fail_what_was_interrupted() -> None:
-    """Jobs that a killed worker left half done can be started again by the artist."""
-    interrupted = Job.objects.filter(state=Job.State.RUNNING)
-    interrupted.update(state=Job.State.FAILED, message="The worker was stopped while building. Build it again.")
+    """Work that a killed worker left half done can be started again by the artist."""
+    for kind in Work.__subclasses__():
+        interrupted = kind.objects.filter(state=Work.State.RUNNING)
+        interrupted.update(state=Work.State.FAILED, message="The worker was stopped half way. Start it again.")

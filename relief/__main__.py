@@ -249,7 +249,7 @@ def write_mesh(chosen: argparse.Namespace) -> None:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
     pipeline, engine = _begun(chosen)
     recipe = pipeline.recipe
-    refuse_if_too_large(recipe.surface, recipe.footprint)
+    refuse_if_too_large(recipe.surface, recipe.relief_footprint)
     mesh = displaced_plane(recipe, engine.run(pipeline.height()))
     data = mesh_file(mesh, kind)
     chosen.out.parent.mkdir(parents=True, exist_ok=True)
@@ -261,8 +261,9 @@ def _print(recipe: Recipe, **results: Any) -> None:
     """One JSON object: what was written and measured, and the values it was made with."""
     used = {
         "reading": recipe.layers[0].content.reading,
-        "footprint": [recipe.footprint.width, recipe.footprint.height],
-        "edges": [recipe.edges.across, recipe.edges.down],
+        "footprint": [recipe.relief_footprint.width, recipe.relief_footprint.height],
+        "edges": [recipe.relief_edges.across, recipe.relief_edges.down],
+        "treatments": [treatment.model_dump(mode="json") for treatment in recipe.layers[0].treatments],
         **{name: recipe.value(path) for name, path in OPTIONS.items()},
     }
     suggested = [name for name, path in OPTIONS.items() if path in recipe.suggested]

@@ -91,11 +91,13 @@ class Pipeline:
             stage = Stage(treatment.title, treatment.treat, treatment.model_dump(), (stage,))
         return stage
 
-    def height(self) -> Stage:
-        """The finished `HeightField`, at the resolution of the maps."""
+    def height(self, until: int | None = None) -> Stage:
+        """The finished `HeightField`, at the resolution of the maps; or as the first `until` treatments leave it."""
         maps = self.recipe.maps
         compute = partial(_sized, maps.resolution or None, maps.method, self.longest)
-        return Stage("Bringing it to size", compute, [maps.resolution, maps.method, self.longest], (self.treated(),))
+        return Stage(
+            "Bringing it to size", compute, [maps.resolution, maps.method, self.longest], (self.treated(until),)
+        )
 
     @property
     def _layer(self) -> Layer:

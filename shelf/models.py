@@ -1,9 +1,9 @@
-"""Sources as they came in, and the pieces made of them. Every row belongs to an owner."""
+"""Sources as they came in, the texture sets they belong to, and the pieces made of them; every row has an owner."""
 
 from __future__ import annotations
 
 import hashlib
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from pathlib import Path
 
 from django.conf import settings
@@ -12,14 +12,49 @@ from django.utils import timezone
 
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
+from relief.recipe import SourceReference
 from relief.sources.decode import decode
 from relief.sources.facts import Facts, facts
-from relief.sources.roles import Guess
+from relief.sources.roles import ROLE_NAMES, Guess
+
+ROLES = list(ROLE_NAMES.items())
+GREENS = [("up", "Green up"), ("down", "Green down")]
+
+
+class Kept(models.Model):
+    """Something on the shelf: it has tags, and is taken away in a way that can be undone."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    tags = models.CharField(max_length=300, blank=True)
+    removed = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        abstract = True
+
+
+class TextureSet(Kept):
+    """Pictures that belong together: colour with its data maps, each with its role."""
+
+    name = models.CharField(max_length=120)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-made", "-pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def by_role(self) -> dict[str, Source]:
+        """The members that are not removed, the first of each role."""
+        found: dict[str, Source] = {}
+        for member in self.members.filter(removed=None).order_by("pk"):
+            found.setdefault(member.role, member)
+        return found
 
 
 class SourceManager(models.Manager):
     def keep(self, owner, filename: str, data: bytes) -> Source:
-        """Keeps a picture, or finds it when the owner has it already.
+        """Keeps a picture, or finds it when the owner has it already; one that was removed comes back.
 
         Raises:
             PictureError: the bytes are no picture that can be read; nothing is kept.
@@ -27,42 +62,65 @@ class SourceManager(models.Manager):
         digest = hashlib.sha256(data).hexdigest()
         known = self.filter(owner=owner, digest=digest).first()
         if known:
+            if known.removed:
+                known.removed = None
+                known.save(update_fields=["removed"])
             return known
         filename = filename[-200:]
-        measured = asdict(facts(decode(data), filename))
+        measured = facts(decode(data, filename), filename)
         place = source_path(digest)
         if not place.exists():
             place.parent.mkdir(parents=True, exist_ok=True)
             write_whole(place, data)
-        return self.get_or_create(
-            owner=owner, digest=digest, defaults={"filename": filename, "size": len(data), "measured": measured}
-        )[0]
+        values = {
+            "filename": filename, "size": len(data), "measured": asdict(measured), "role": measured.guess.role,
+            "green": measured.guess.green,
+        }  # fmt: skip
+        return self.get_or_create(owner=owner, digest=digest, defaults=values)[0]
 
 
-class Source(models.Model):
-    """A picture as it came in, never altered, known by the hash of its bytes."""
+class Source(Kept):
+    """A picture as it came in, never altered, known by the hash of its bytes; and what the artist says it is."""
 
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
     digest = models.CharField(max_length=64)
     filename = models.CharField(max_length=200)
     size = models.BigIntegerField()
     measured = models.JSONField()
+    role = models.CharField(max_length=10, choices=ROLES, default="photo")
+    green = models.CharField(max_length=4, choices=GREENS, default="up")
+    inverted = models.BooleanField(default=False)
+    texture_set = models.ForeignKey(
+        TextureSet, null=True, blank=True, on_delete=models.SET_NULL, related_name="members"
+    )
     added = models.DateTimeField(auto_now_add=True)
 
     objects = SourceManager()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["owner", "digest"], name="source_once_for_each_owner")]
-        ordering = ["-added"]
+        ordering = ["-added", "-pk"]
 
     def __str__(self) -> str:
         return self.filename
 
     @property
     def facts(self) -> Facts:
-        """What was measured when the source came in."""
-        guess = Guess(**self.measured["guess"])
-        return Facts(**{**self.measured, "guess": guess, "remarks": tuple(self.measured["remarks"])})
+        """What was measured when the source came in; measured anew when an earlier version knew less."""
+        if self.measured.keys() != {item.name for item in fields(Facts)}:
+            self.measured = asdict(facts(decode(read_source(self.digest), self.filename), self.filename))
+            self.save(update_fields=["measured"])
+        values = self.measured | {"guess": Guess(**self.measured["guess"])}
+        return Facts(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})
+
+    @property
+    def users(self) -> list[Piece]:
+        """The pieces on the shelf that are made of it."""
+        return [piece for piece in self.pieces.all() if piece.removed is None]
+
+    @property
+    def reference(self) -> SourceReference:
+        """How a recipe names this source."""
+        return SourceReference(digest=self.digest, filename=self.filename)
 
 
 def source_path(digest: str) -> Path:
@@ -82,14 +140,14 @@ def read_source(digest: str) -> bytes:
         raise PictureError("The source picture is missing from the data folder. Bring it in again.") from None
 
 
-class Piece(models.Model):
+class Piece(Kept):
     """One document. What it is made of stands in its revisions; `position` is the number of the one now shown."""
 
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
     title = models.CharField(max_length=120)
     remark = models.CharField(max_length=200, blank=True)
     demo = models.SlugField(blank=True)
     position = models.PositiveIntegerField(default=0)
+    sources = models.ManyToManyField(Source, related_name="pieces", blank=True)
     touched = models.DateTimeField(default=timezone.now)
 
     class Meta:

@@ -1,6 +1,28 @@
-from django.urls import path
+from django.urls import path, register_converter
+from django.urls.converters import StringConverter
 
 from shelf import views
 
+
+class KindConverter(StringConverter):
+    """A kind of thing on the shelf."""
+
+    regex = "|".join(views.KINDS)
+
+
+register_converter(KindConverter, "kind")
+
 app_name = "shelf"
-urlpatterns = [path("", views.shelf, name="shelf")]
+urlpatterns = [
+    path("", views.shelf, name="shelf"),
+    path("sources", views.keep, name="keep"),
+    path("source/<int:pk>/", views.source, name="source"),
+    path("source/<int:pk>/assign", views.assign, name="assign"),
+    path("source/<int:pk>/pixels", views.pixels, name="pixels"),
+    path("source/<int:pk>/swatch.png", views.swatch, name="swatch"),
+    path("set/<int:pk>/", views.texture_set, name="set"),
+    path("set/<int:pk>/mend", views.mend, name="mend"),
+    path("shelf/<kind:kind>/<int:pk>/tags", views.tag, name="tag"),
+    path("shelf/<kind:kind>/<int:pk>/remove", views.remove, name="remove"),
+    path("shelf/<kind:kind>/<int:pk>/put-back", views.put_back, name="put-back"),
+]

@@ -1,13 +1,166 @@
-"""The shelf: the pieces of an artist, and the place where new pictures are dropped."""
+"""The shelf: pieces, texture sets and sources of an artist, and the place where new pictures are dropped."""
 
-from django.shortcuts import render
-from django.views.decorators.http import require_safe
+from __future__ import annotations
 
-from shelf.models import Piece, Source
+from typing import Any
+
+import numpy as np
+from django.db.models import Model
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_POST, require_safe
+
+from relief.deliver.images import png
+from relief.errors import PictureError
+from relief.sources.decode import ENDINGS
+from relief.sources.roles import ROLE_NAMES
+from shelf import looks, search, sets
+from shelf.models import Piece, Source, TextureSet
+from shelf.uploads import taken
+from studio.packet import packet
+
+SWATCH = 512
+SHARPEST = 2048
+"""Texels on the long side of a swatch, and of a map that is looked at."""
+
+KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "source": Source}
 
 
 @require_safe
-def shelf(request):
-    pieces = Piece.objects.filter(owner=request.artist)
-    sources = Source.objects.filter(owner=request.artist)
-    return render(request, "shelf/shelf.html", {"pieces": pieces, "sources": sources})
+def shelf(request: HttpRequest) -> HttpResponse:
+    """The page, or for a search the list alone."""
+    look = search.wanted(request.GET)
+    context = {
+        "look": look,
+        "pieces": search.pieces(request.artist, look),
+        "sets": search.texture_sets(request.artist, look),
+        "sources": search.sources(request.artist, look),
+        "roles": ROLE_NAMES,
+        "families": search.FAMILIES,
+        "sizes": search.SIZES,
+        "endings": ",".join((*ENDINGS, ".zip")),
+    }
+    return render(request, "shelf/list.html" if request.htmx else "shelf/shelf.html", context)
+
+
+@require_POST
+def keep(request: HttpRequest) -> JsonResponse:
+    """Takes pictures in and says which sources they are now; what to make of them is asked later."""
+    kept, refused = taken(request)
+    return JsonResponse({"sources": [source.pk for source in kept], "refused": refused})
+
+
+@require_safe
+def source(request: HttpRequest, pk: int) -> HttpResponse:
+    """One source that stands alone, large."""
+    one = _of(request, Source, pk)
+    return render(request, "shelf/look.html", _look(one.filename, [one], source=one))
+
+
+@require_safe
+def texture_set(request: HttpRequest, pk: int) -> HttpResponse:
+    """The maps of a set, large, with what does not fit."""
+    return _set_page(request, _of(request, TextureSet, pk))
+
+
+@require_POST
+def assign(request: HttpRequest, pk: int) -> HttpResponse:
+    """Sets what a source is: its role, and which way its green runs."""
+    one = _of(request, Source, pk)
+    for name in ("role", "green"):
+        if name in request.POST:
+            if request.POST[name] not in dict(Source._meta.get_field(name).choices):
+                raise Http404
+            setattr(one, name, request.POST[name])
+    one.save()
+    if one.texture_set:
+        return _set_page(request, one.texture_set)
+    return render(request, "shelf/look.html", _look(one.filename, [one], source=one))
+
+
+@require_POST
+def mend(request: HttpRequest, pk: int) -> HttpResponse:
+    """Does what a finding of a set offers."""
+    one = _of(request, TextureSet, pk)
+    sets.mend(one, request.POST.get("finding", ""))
+    return _set_page(request, one)
+
+
+@require_POST
+def tag(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
+    """Sets the tags of something on the shelf."""
+    item = _of(request, KINDS[kind], pk)
+    words = request.POST.get("tags", "").replace(",", " ").split()
+    item.tags = " ".join(dict.fromkeys(words))[:300]
+    item.save(update_fields=["tags"])
+    return render(request, "shelf/tags.html", {"item": item, "kind": kind})
+
+
+@require_POST
+def remove(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
+    """Takes something from the shelf. Nothing is thrown away, so it can be put back."""
+    item = _of(request, KINDS[kind], pk)
+    item.removed = timezone.now()
+    item.save(update_fields=["removed"])
+    if not request.htmx:
+        return redirect("shelf:shelf")
+    return render(request, "shelf/removed.html", {"item": item, "kind": kind})
+
+
+@require_POST
+def put_back(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
+    """Puts something back that was removed."""
+    item = get_object_or_404(KINDS[kind], owner=request.artist, pk=pk)
+    item.removed = None
+    item.save(update_fields=["removed"])
+    return redirect("shelf:shelf")
+
+
+@require_safe
+@cache_control(private=True, max_age=3600)
+def swatch(request: HttpRequest, pk: int) -> HttpResponse:
+    """A small picture of a source; its address changes with its role."""
+    try:
+        pixels = looks.small(_of(request, Source, pk), SWATCH)
+    except PictureError as problem:
+        raise Http404 from problem
+    return HttpResponse(png(pixels), content_type="image/png")
+
+
+@require_safe
+def pixels(request: HttpRequest, pk: int) -> HttpResponse:
+    """The pixels of a source: as it is, one channel alone, or normals to be lit by."""
+    one = _of(request, Source, pk)
+    view = request.GET.get("view", "picture")
+    try:
+        picture = looks.decoded(one)
+        if view == "lit":
+            array: np.ndarray = looks.lit(one, picture, SHARPEST)
+        elif view == "picture":
+            array = looks.shown(one, picture, SHARPEST)
+        else:
+            array = looks.channel(picture, view, SHARPEST)
+    except PictureError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    return packet({"pixels": array}, footprint=[picture.columns, picture.rows])
+
+
+def _of(request: HttpRequest, kind: type, pk: int) -> Any:
+    """Something of the artist's that is on the shelf."""
+    return get_object_or_404(kind, owner=request.artist, pk=pk, removed=None)
+
+
+def _set_page(request: HttpRequest, one: TextureSet) -> HttpResponse:
+    members = list(one.members.filter(removed=None).order_by("role", "pk"))
+    context = _look(one.name, members, texture_set=one)
+    try:
+        context["findings"] = sets.findings_of(one)
+    except PictureError as problem:
+        context["problem"] = str(problem)
+    return render(request, "shelf/look.html", context)
+
+
+def _look(title: str, members: list[Source], **more: Any) -> dict[str, Any]:
+    return {"title": title, "members": members, "roles": ROLE_NAMES, **more}

@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "csp",
     "studio",
     "shelf",
+    "catalogue",
     "bench",
     "jobs",
 ]
@@ -94,7 +95,7 @@ LARGEST_UPLOAD = 600 * 1024 * 1024
 """Bytes in one request. The largest picture that is read fits, uncompressed and with 16 bits."""
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024
-DATA_UPLOAD_MAX_NUMBER_FILES = 20
+DATA_UPLOAD_MAX_NUMBER_FILES = 200
 FILE_UPLOAD_HANDLERS = [
     "studio.uploads.RefuseTooLarge",
     "django.core.files.uploadhandler.MemoryFileUploadHandler",

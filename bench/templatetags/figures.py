@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 from django import template
 
 register = template.Library()
@@ -49,6 +47,6 @@ def in_bytes(size: int) -> str:
 
 
 @register.filter
-def as_json(value) -> str:
-    """JSON for an attribute, such as the values a button posts."""
-    return json.dumps(value)
+def percent(share: float) -> str:
+    """A share as percent: 0.4 %."""
+    return f"{100 * share:.2g}{SPACE}%"

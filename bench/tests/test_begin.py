@@ -36,7 +36,7 @@ class BeginTests(StudioTestCase):
         self.assertEqual(len(Piece.objects.get().title), 120)
 
     def test_nothing_chosen(self):
-        self.assertContains(self.client.post(reverse("bench:begin")), "Choose a PNG", status_code=422)
+        self.assertContains(self.client.post(reverse("bench:begin")), "Choose a picture", status_code=422)
 
     def test_a_full_disk_keeps_nothing_and_says_so(self):
         with mock.patch("shelf.models.write_whole", side_effect=OSError(28, "No space left on device")):

@@ -28,7 +28,7 @@ class ChangeTests(StudioTestCase):
             ({"amplitude": ""}, "Amplitude must be a number."),
             ({"amplitude": ["3", "4"]}, "was given 2 times"),
             ({"depth": "3"}, "There is no parameter"),
-            ({"layers.0.content.reading": "poem"}, "a photo or as a height image"),
+            ({"layers.0.content.reading": "poem"}, "Read as cannot be set to that."),
             ({"surface.level": "10"}, "The largest level that fits is 6."),
         ):
             answer = self.post("bench:change", piece, 1, **values)

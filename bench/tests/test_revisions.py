@@ -39,7 +39,7 @@ class RevisionTests(StudioTestCase):
         for late in (
             lambda: Revision.objects.change(piece, 1, {"amplitude": 7}),
             lambda: Revision.objects.change(piece, 1, {"amplitude": self.recipe(piece).amplitude}),
-            lambda: Revision.objects.read_as(piece, 1, "photo"),
+            lambda: Revision.objects.read_as(piece, 1, {"layers.0.content.reading": "photo"}),
             lambda: Revision.objects.undo(piece, 1),
             lambda: Revision.objects.redo(piece, 1),
         ):
@@ -57,7 +57,7 @@ class RevisionTests(StudioTestCase):
     def test_reading_it_otherwise_starts_anew_but_keeps_the_maps(self):
         piece = self.piece()
         Revision.objects.change(piece, 1, {"maps.normal.green": "down", "footprint.width": 50})
-        fresh = Revision.objects.read_as(piece, 2, "photo").read()
+        fresh = Revision.objects.read_as(piece, 2, {"layers.0.content.reading": "photo"}).read()
         self.assertEqual(fresh.layers[0].content.reading, "photo")
         self.assertTrue(fresh.layers[0].treatments[0].on, "a photo gets levels")
         self.assertEqual((fresh.maps.normal.green, fresh.footprint.width), ("down", 50))

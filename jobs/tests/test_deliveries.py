@@ -11,9 +11,10 @@ from huey.contrib.djhuey import HUEY
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png
 from jobs.models import Job
-from jobs.tasks import JobProgress, build_delivery, fail_what_was_interrupted
+from jobs.tasks import build_delivery, fail_what_was_interrupted
 from relief.errors import Cancelled
 from shelf.models import Source, source_path
+from studio.work import WorkProgress
 
 
 class DeliveryTests(StudioTestCase):
@@ -47,7 +48,7 @@ class DeliveryTests(StudioTestCase):
     def test_cancel_stops_it_between_two_steps(self):
         piece = self.piece()
         job = Job.objects.create(owner=piece.owner, revision=Revision.objects.now(piece))
-        progress = JobProgress(job)
+        progress = WorkProgress(job)
         progress.step(0.1, "Making the height at full size")
         self.assertContains(self.get("jobs:deliveries", piece), "Making the height at full size")
         answer = self.client.post(reverse("jobs:cancel", args=[job.pk]))
@@ -71,7 +72,7 @@ class DeliveryTests(StudioTestCase):
         piece = self.piece()
         Job.objects.create(owner=piece.owner, revision=Revision.objects.now(piece), state=Job.State.RUNNING)
         fail_what_was_interrupted()
-        self.assertContains(self.get("jobs:deliveries", piece), "Build it again.")
+        self.assertContains(self.get("jobs:deliveries", piece), "Start it again.")
         self.assertContains(self.start(piece), "Download ZIP")
 
     def test_another_artists_delivery_is_not_found(self):

@@ -9,6 +9,8 @@ import io
 import zipfile
 from dataclasses import dataclass
 
+import numpy as np
+
 from relief.deliver.files import safe_stem
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import obj
@@ -41,11 +43,15 @@ class File:
 
 
 def map_files(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
-    """Normal, bump and displacement maps as files."""
+    """Normal, bump and displacement maps as files; and the mask of a relief that covers only part of its footprint."""
     normal = recipe.maps.normal
     bits = recipe.delivery.normal_bits
     bump = bump_range(height.samples, recipe.midlevel)
     whole = displacement_range(height.samples)
+    mask = []
+    if height.alpha is not None:
+        cover = Entry(f"{stem}_mask.png", "Mask", "8 bit, grey", "White is covered by the relief, black is not.")
+        mask = [File(cover, png(np.rint(height.alpha * 255).astype(np.uint8)))]
     return [
         File(
             Entry(
@@ -77,6 +83,7 @@ def map_files(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
             ),
             tiff(height.samples),
         ),
+        *mask,
     ]  # fmt: skip
 
 
@@ -86,8 +93,8 @@ def displaced_plane(recipe: Recipe, height: HeightField) -> Mesh:
     Raises:
         TooManyFacesError: more faces than are built.
     """
-    refuse_if_too_large(recipe.surface, recipe.footprint)
-    base = plane(recipe.footprint, *recipe.surface.cells(recipe.footprint))
+    refuse_if_too_large(recipe.surface, recipe.relief_footprint)
+    base = plane(height.footprint, *recipe.surface.cells(recipe.relief_footprint))
     return displaced(base, height, recipe.amplitude, recipe.midlevel)
 
 
@@ -105,7 +112,7 @@ def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -
     """
     recipe = pipeline.recipe
     stem = safe_stem(title)
-    refuse_if_too_large(recipe.surface, recipe.footprint)
+    refuse_if_too_large(recipe.surface, recipe.relief_footprint)
     progress.step(0.02, "Making the height at full size")
     height = engine.run(pipeline.height(), progress)
     progress.step(0.3, "Writing the maps")

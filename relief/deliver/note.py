@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from relief.height import HeightField
+from relief.height import Edges, HeightField
 from relief.recipe import Recipe
 
 
@@ -21,7 +21,7 @@ class Entry:
 def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) -> str:
     """Plain text: the piece's real sizes, then file by file role, depth and how to read it."""
     rows, columns = height.samples.shape
-    footprint = recipe.footprint
+    footprint, edges = height.footprint, height.edges
     lines = [
         f"{title}",
         "=" * len(title),
@@ -30,8 +30,8 @@ def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) 
         f"Texels      {columns} x {rows}",
         f"Amplitude   {recipe.amplitude:g} mm for one unit of height",
         f"Midlevel    {recipe.midlevel:g}",
-        f"Edges       {recipe.edges.across} across, {recipe.edges.down} down",
-        f"Repeats     {_repeats(recipe)}",
+        f"Edges       {edges.across} across, {edges.down} down",
+        f"Repeats     {_repeats(edges)}",
         "",
         "All maps are data, not colour: read them without any gamma or colour profile (often called raw, linear or",
         "non-colour). White is high, black is low.",
@@ -47,8 +47,8 @@ def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) 
     return "\n".join(lines)
 
 
-def _repeats(recipe: Recipe) -> str:
-    match recipe.edges.wraps:
+def _repeats(edges: Edges) -> str:
+    match edges.wraps:
         case True, True:
             return "made to repeat in both directions"
         case True, False:

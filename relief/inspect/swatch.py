@@ -16,6 +16,11 @@ AMBIENT, DIRECT = 0.22, 0.74
 def swatch(field: HeightField, amplitude: float) -> np.ndarray:
     """The field in matt white under one light: uint8 (rows, columns)."""
     rise = slopes(field, amplitude)
-    facing = (LIGHT[2] - rise[..., 0] * LIGHT[0] - rise[..., 1] * LIGHT[1]) / np.sqrt((rise**2).sum(axis=-1) + 1)
+    return shaded(rise[..., 0], rise[..., 1])
+
+
+def shaded(across: np.ndarray, up: np.ndarray) -> np.ndarray:
+    """Slopes dd/dx and dd/dy in matt white under one light: uint8 (rows, columns)."""
+    facing = (LIGHT[2] - across * LIGHT[0] - up * LIGHT[1]) / np.sqrt(across**2 + up**2 + 1)
     shade = AMBIENT + DIRECT * np.clip(facing / np.linalg.norm(LIGHT), 0, 1)
     return np.rint(shade * 255).astype(np.uint8)

@@ -21,6 +21,15 @@ ROLE_NAMES = {
     "colour": "Colour",
     "mask": "Mask",
 }
+NAMES_IN_A_SENTENCE = {
+    "photo": "a photo",
+    "height": "a height image",
+    "normal": "a normal map",
+    "roughness": "a roughness map",
+    "occlusion": "an occlusion map",
+    "colour": "a colour picture",
+    "mask": "a mask",
+}
 Reading = Literal["photo", "height", "normal"]
 READING_NAMES = {"photo": "Photo", "height": "Height image", "normal": "Normal map"}
 READING_OF: dict[Role, Reading] = {

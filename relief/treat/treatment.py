@@ -25,6 +25,11 @@ class Treatment(Parameters):
     wants_amplitude: ClassVar[bool] = False
     """Whether `treat` reads the field's amplitude; it is then done anew when the amplitude changes."""
 
+    @classmethod
+    def about(cls) -> str:
+        """What it does, in a sentence."""
+        return (cls.__doc__ or "").strip()
+
     kind: str
     on: bool = switch(True, label="On", help="Switch off to see the relief without this treatment.")
 

@@ -15,6 +15,10 @@ TITLE = "Pressed tin ceiling"
 FILENAME = "tin-ceiling.jpg"
 REMARK = "photo, unevenly lit"
 CHANGES = {"footprint.width": 1600}
+CROP = {"left": 12.5, "top": 16.7, "width": 53, "height": 70.6}
+"""Two panels by two, and the band that is laid over."""
+
+BAND = 47.5
 COLUMNS, ROWS = 1440, 1080
 PANELS = 4
 PETALS = 8

@@ -1,14 +1,18 @@
 """Puts the demo pieces on the shelf, each once; what the artist made or changed is never touched."""
 
+from collections.abc import Callable
+
 from django.core.management.base import BaseCommand
 from django.utils.text import slugify
 
+from bench.engine import ENGINE
 from bench.models import Revision
-from shelf.demo import scallops, tin_ceiling
-from shelf.models import Piece, Source
+from relief import arrange
+from relief.inspect.start import started
+from shelf.demo import oyster_plaster, scallops, tin_ceiling
+from shelf.models import Piece, Source, read_source
+from shelf.sets import gathered
 from studio.middleware import the_artist
-
-PIECES = (tin_ceiling, scallops)
 
 
 class Command(BaseCommand):
@@ -16,10 +20,40 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options):
         artist = the_artist()
-        for piece in PIECES:
-            name = slugify(piece.TITLE)
-            if Piece.objects.filter(owner=artist, demo=name).exists():
-                continue
-            self.stdout.write(f"Making the demo piece “{piece.TITLE}” …")
-            source = Source.objects.keep(artist, piece.FILENAME, piece.picture())
-            Revision.objects.begin(source, piece.TITLE, piece.CHANGES, remark=piece.REMARK, demo=name)
+        pieces: dict[str, Callable] = {
+            tin_ceiling.TITLE: self.tin_ceiling,
+            oyster_plaster.TITLE: self.oyster_plaster,
+            scallops.TITLE: self.scallops,
+        }
+        for title, make in pieces.items():
+            name = slugify(title)
+            if not Piece.objects.filter(owner=artist, demo=name).exists():
+                self.stdout.write(f"Making the demo piece “{title}” …")
+                make(artist, name)
+
+    def scallops(self, artist, name):
+        source = Source.objects.keep(artist, scallops.FILENAME, scallops.picture())
+        Revision.objects.begin(source, scallops.TITLE, scallops.CHANGES, remark=scallops.REMARK, demo=name)
+
+    def oyster_plaster(self, artist, name):
+        sources = [Source.objects.keep(artist, *file) for file in oyster_plaster.files().items()]
+        # the mistake in the normal map is there to be found, so the app does not mend it on the way in
+        Source.objects.filter(pk__in=[source.pk for source in sources]).update(green="up")
+        sets, _ = gathered(Source.objects.filter(pk__in=[source.pk for source in sources]))
+        Revision.objects.begin_set(
+            sets[0], oyster_plaster.CHANGES, oyster_plaster.TITLE, remark=oyster_plaster.REMARK, demo=name
+        )
+
+    def tin_ceiling(self, artist, name):
+        """The photo, then step by step what makes a clean tile of it; each step can be undone."""
+        source = Source.objects.keep(artist, tin_ceiling.FILENAME, tin_ceiling.picture())
+        piece = Revision.objects.begin(
+            source, tin_ceiling.TITLE, tin_ceiling.CHANGES, remark=tin_ceiling.REMARK, demo=name
+        )
+        steps = [
+            lambda recipe: arrange.added(recipe, "crop", **tin_ceiling.CROP),
+            lambda recipe: (started(recipe, read_source, ENGINE), "Started off"),
+            lambda recipe: arrange.added(recipe, "close_seam", way="cut", band=tin_ceiling.BAND),
+        ]
+        for number, step in enumerate(steps, start=1):
+            Revision.objects.edit(piece, number, step)

@@ -1,17 +1,21 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
 import { bench, look, setLook, page, currentView } from "./look.js";
-import { fetchPacket, Latest } from "./packet.js";
+import { fetchPacket, Latest } from "../studio/packet.js";
 import * as stage from "./stage.js";
 import { drawSection, onDrag } from "./section.js";
 import { commit, onDraft, showDraft, showValues } from "./controls.js";
+import { showCurves } from "./curve.js";
+import { showGrips } from "./arrange.js";
+import { showTool, shownUntil } from "./tools.js";
+import { findTelltales } from "./telltales.js";
 import "./dome.js";
 import { belongsTo } from "./keys.js";
 
 const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
 const REST = 250; // ms
-const COLOUR_VIEWS = ["picture", "normal"];
+const COLOUR_VIEWS = ["whole", "normal"];
 const LIT_VIEWS = ["lit", "shaded", "surface"];
 
 const latest = new Latest();
@@ -41,6 +45,9 @@ async function show(longest) {
   try {
     const parameters = { base, view, longest, section: look.line.join(","), ...drafted() };
     if (before) parameters.before = 1;
+    const until = shownUntil();
+    if (until !== null && !solidView) parameters.until = until;
+    bench.toggleAttribute("data-in-hand", parameters.until !== undefined);
     const packet = await fetchPacket(bench.dataset.preview, parameters);
     drawSection(packet);
     if (solidView) await showSurface(packet);
@@ -127,8 +134,24 @@ bench.addEventListener("look", ({ detail }) => {
   showTools();
   if ("camera" in detail) surface?.aim();
   else if ("light" in detail) surface?.draw();
-  else if (!("channel" in detail || "repeats" in detail)) refresh();
+  else if (!["channel", "repeats", "shifted", "telltales"].some((name) => name in detail)) refresh();
 });
+bench.addEventListener("tool", refresh);
+
+// a treatment is left out as long as its button is held, by pointer or by key
+let without = null;
+function leaveOut(path) {
+  if (path === without) return;
+  without = path;
+  tryOut(path ? { [path]: "false" } : {});
+}
+for (const kind of ["pointerdown", "keydown"]) {
+  document.addEventListener(kind, (event) => {
+    const button = event.target.closest("[data-without]");
+    if (button && !button.disabled && (kind === "pointerdown" || event.key === " ")) leaveOut(button.dataset.without);
+  });
+}
+for (const kind of ["pointerup", "pointercancel", "keyup"]) document.addEventListener(kind, () => without && leaveOut(null));
 
 function tryOut(changes) {
   draft = changes;
@@ -165,12 +188,20 @@ function hold(held) {
 document.addEventListener("htmx:afterSettle", ({ detail }) => {
   if (!detail.xhr || !document.getElementById("state")) return;
   const { step, revision } = page();
-  showValues();
+  showParts();
   if (bench.dataset.step === step && bench.dataset.revision === revision) return;
   Object.assign(bench.dataset, { step, revision });
   draft = {};
   showTools();
+  findTelltales();
   refresh();
+});
+
+// the list of treatments may be sent anew as a whole; it stays where it was scrolled to
+let scrolled = 0;
+document.addEventListener("htmx:beforeSwap", () => (scrolled = document.getElementById("controls")?.scrollTop ?? 0));
+document.addEventListener("htmx:oobAfterSwap", ({ detail }) => {
+  if (detail.target.id === "controls") document.getElementById("controls").scrollTop = scrolled;
 });
 
 // a change that was refused or lost leaves the bench as it was
@@ -180,7 +211,16 @@ document.addEventListener("htmx:afterRequest", ({ detail }) => {
   refresh();
 });
 
+/** Brings what the server sent to life. */
+function showParts() {
+  showValues();
+  showCurves();
+  showGrips();
+  showTool();
+}
+
 Object.assign(bench.dataset, page());
-showValues();
+showParts();
 showTools();
+findTelltales();
 refresh();

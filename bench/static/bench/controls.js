@@ -11,6 +11,9 @@ export function onDraft(callbacks) {
   handlers = callbacks;
 }
 
+/** Shows changes that are not kept yet. */
+export const tryOut = (changes) => handlers.draft(changes);
+
 /** Brings every slider in line with its number box. */
 export function showValues() {
   for (const slider of document.querySelectorAll(".slider")) place(slider, numberOf(slider).valueAsNumber);

@@ -8,6 +8,8 @@ export const look = {
   views: {},
   channel: "all",
   repeats: false,
+  shifted: false,
+  telltales: false,
   light: [-0.5, 0.45],
   line: [0, 0.5, 1, 0.5],
   displaced: true,

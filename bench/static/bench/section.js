@@ -1,6 +1,7 @@
 // The section: the profile along A to A′ drawn as an engineering section. Its datum and arrow heads are dragged.
 
 import { draggable, nudged } from "./drag.js";
+import { svg } from "./svg.js";
 
 const drawing = document.getElementById("section-drawing");
 const note = document.getElementById("section-note");
@@ -12,13 +13,6 @@ let shown = null;
 let scale = null; // px per mm `across` and `up`, and `zero`, the y of the datum
 let held = false; // while a handle is held the scale stays
 let handlers = { draft() {}, commit() {} };
-
-const svg = (name, attributes = {}, ...children) => {
-  const element = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-  element.append(...children);
-  return element;
-};
 
 drawing.append(
   svg(

@@ -1,7 +1,9 @@
 // The flat stage: draws the pixels of a view, lit in the browser where they are normals, and the section line on top.
 
-import { bench, look, setLook, lightDirection, page } from "./look.js";
+import { bench, look, setLook, lightDirection } from "./look.js";
 import { draggable, nudged } from "./drag.js";
+import { clamp, svg } from "./svg.js";
+import { paintPixels } from "../studio/painting.js";
 
 const canvas = document.getElementById("flat");
 const overlay = document.getElementById("line");
@@ -11,15 +13,13 @@ const MARGIN = 14;
 const BEYOND = 0.38; // how strongly the neighbours of a tile that wraps are shown
 
 let shown = null; // the packet on the stage
-let image = null;
-let frame = { left: 0, top: 0, width: 1, height: 1 }; // where one repeat lies on the stage
+/** Where one repeat lies on the stage, and its real size. */
+export let frame = { left: 0, top: 0, width: 1, height: 1 };
 
-const svg = (name, attributes, ...children) => {
-  const element = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-  element.append(...children);
-  return element;
-};
+const framed = []; // who wants to know when the repeat lies elsewhere
+
+/** Names what is called whenever the picture was put on the stage. */
+export const onFramed = (callback) => framed.push(callback);
 
 const runUnder = svg("line", { class: "run-under" });
 const run = svg("line", { class: "run" });
@@ -43,46 +43,8 @@ export function draw(packet) {
 /** Draws the packet that is on the stage again: with another light, another channel, another size. */
 export function paint() {
   if (!shown) return;
-  const { pixels } = shown.arrays;
-  const [rows, columns] = pixels.shape;
-  if (!image || image.width !== columns || image.height !== rows) {
-    image = new ImageData(columns, rows);
-    [tile.width, tile.height] = [columns, rows];
-  }
-  const out = new Uint32Array(image.data.buffer);
-  if (pixels instanceof Uint16Array) light(pixels, out);
-  else if (pixels.shape.length === 3) colour(pixels, out);
-  else for (let i = 0; i < out.length; i++) out[i] = 0xff000000 | (pixels[i] * 0x010101);
-  tile.getContext("2d").putImageData(image, 0, 0);
+  paintPixels(tile, shown.arrays.pixels, { channel: look.channel, towards: lightDirection() });
   compose();
-}
-
-// matt plaster with a little sheen, a shade for each of 1024 cosines
-const SHADES = Uint32Array.from({ length: 1024 }, (_, step) => {
-  const cosine = step / 1023;
-  const shade = 0.13 + 0.74 * cosine + 0.1 * cosine ** 24;
-  const [red, green, blue] = [1, 0.985, 0.955].map((tint) => Math.min(255, Math.round(255 * shade * tint)));
-  return 0xff000000 | (blue << 16) | (green << 8) | red;
-});
-
-function light(normals, out) {
-  const [x, y, z] = lightDirection();
-  const scale = (2 / 65535) * 1023;
-  const offset = -(x + y + z) * 1023;
-  for (let i = 0, n = 0; i < out.length; i++, n += 3) {
-    const cosine = (normals[n] * x + normals[n + 1] * y + normals[n + 2] * z) * scale + offset;
-    out[i] = SHADES[cosine <= 0 ? 0 : cosine >= 1023 ? 1023 : cosine | 0];
-  }
-}
-
-function colour(pixels, out) {
-  const alone = { red: 0, green: 1, blue: 2 }[look.channel];
-  for (let i = 0, n = 0; i < out.length; i++, n += 3) {
-    out[i] =
-      alone === undefined
-        ? 0xff000000 | (pixels[n + 2] << 16) | (pixels[n + 1] << 8) | pixels[n]
-        : 0xff000000 | (pixels[n + alone] * 0x010101);
-  }
 }
 
 function compose() {
@@ -95,28 +57,32 @@ function compose() {
   const [wide, high] = shown.footprint;
   const repeats = look.repeats ? 3 : 1;
   const scale = Math.min((width - 2 * MARGIN) / wide, (height - 2 * MARGIN) / high) / repeats;
-  const beyond = page().wraps === "both" || look.repeats;
-  frame = { width: wide * scale, height: high * scale };
+  const wraps = shown.wraps.every(Boolean);
+  const beyond = wraps || look.repeats || look.shifted;
+  frame = { width: wide * scale, height: high * scale, footprint: shown.footprint };
   frame.left = (width - frame.width) / 2;
   frame.top = (height - frame.height) / 2;
   context.fillStyle = getComputedStyle(canvas.parentElement).backgroundColor;
   context.fillRect(0, 0, width, height);
   if (beyond) {
-    const across = Math.ceil(width / frame.width / 2);
-    const down = Math.ceil(height / frame.height / 2);
+    const half = look.shifted ? 0.5 : 0; // of a repeat, so that four corners meet in the middle
+    const across = Math.ceil(width / frame.width / 2 + half);
+    const down = Math.ceil(height / frame.height / 2 + half);
     const reach = look.repeats ? 1 : 0; // repeats that are shown in full
     for (let i = -across; i <= across; i++) {
       for (let j = -down; j <= down; j++) {
-        const full = Math.abs(i) <= reach && Math.abs(j) <= reach;
-        if (!full && page().wraps !== "both") continue;
+        const full = Math.abs(i + half) <= reach + half && Math.abs(j + half) <= reach + half;
+        if (!full && !wraps) continue;
         context.globalAlpha = full ? 1 : BEYOND;
-        context.drawImage(tile, frame.left + i * frame.width, frame.top + j * frame.height, frame.width, frame.height);
+        context.drawImage(tile, frame.left + (i + half) * frame.width, frame.top + (j + half) * frame.height, frame.width, frame.height);
       }
     }
     context.globalAlpha = 1;
   } else {
     context.drawImage(tile, frame.left, frame.top, frame.width, frame.height);
   }
+  overlay.toggleAttribute("data-aside", Boolean(shown.whole || look.shifted));
+  for (const callback of framed) callback();
   placeLine();
 }
 
@@ -138,8 +104,6 @@ function placeLine() {
     ends[end_].setAttribute("aria-valuetext", `${Math.round(100 * look.line[end_ * 2])} % across, ${Math.round(100 * look.line[end_ * 2 + 1])} % down`);
   });
 }
-
-const clamp = (value, low, high) => Math.min(Math.max(value, low), high);
 
 /** Where a pointer is on the repeat, as parts of its width and height. */
 function onField(event) {
@@ -188,7 +152,7 @@ export function swapLine() {
 bench.addEventListener("look", ({ detail }) => {
   if (!shown) return;
   if ("light" in detail || "channel" in detail) paint();
-  else if ("repeats" in detail) compose();
+  else if ("repeats" in detail || "shifted" in detail) compose();
   else if ("line" in detail) placeLine();
 });
 new ResizeObserver(() => shown && compose()).observe(canvas.parentElement);

@@ -1,0 +1,128 @@
+"""A texture set held against itself: do its maps lie on each other, and do they say the same?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from relief.height import shrunk
+from relief.maps.height_from_normals import slopes_of_normals
+from relief.sources.colour import full_scale
+from relief.sources.picture import Picture
+from relief.sources.roles import ROLE_NAMES, Green, green_of
+
+LOOKED_AT = 512
+"""Texels on the long side that are compared."""
+
+AGREE = 0.15
+"""A correlation of slopes beyond this, to either side, is taken for an answer."""
+
+STRETCHED = 0.01
+"""Parts by which aspects may differ before maps no longer lie on each other."""
+
+
+@dataclass(frozen=True)
+class SetFinding:
+    """Something that does not fit in a set.
+
+    Attributes:
+        kind: what it is.
+        title, reason: in words.
+        role: the map that is to be mended, if one is.
+        mend: what the mend does to it: turn its green around, or its height.
+        label: what the mend's button says.
+    """
+
+    kind: str
+    title: str
+    reason: str
+    role: str = ""
+    mend: Literal["green", "invert", ""] = ""
+    label: str = ""
+
+
+def set_findings(pictures: Mapping[str, Picture], green: Green = "up", inverted: bool = False) -> list[SetFinding]:
+    """What does not fit in a texture set.
+
+    Args:
+        pictures: the maps by their role.
+        green: which way the green of the normal map is taken to face.
+        inverted: whether the height is already read the other way round.
+    """
+    return [*_sizes(pictures), *_directions(pictures, green, inverted)]
+
+
+def _sizes(pictures: Mapping[str, Picture]) -> list[SetFinding]:
+    found = []
+    sizes = {role: (picture.columns, picture.rows) for role, picture in pictures.items()}
+    aspects = [columns / rows for columns, rows in sizes.values()]
+    if aspects and max(aspects) > min(aspects) * (1 + STRETCHED):
+        listed = _listed(sizes)
+        reason = f"Laid on each other the maps are stretched against each other: {listed}."
+        found.append(SetFinding("aspect", "Aspects differ", reason))
+    elif len(set(sizes.values())) > 1:
+        reason = f"They lie on each other, but detail is lost where a map is smaller: {_listed(sizes)}."
+        found.append(SetFinding("size", "Sizes differ", reason))
+    return found
+
+
+def _listed(sizes: Mapping[str, tuple[int, int]]) -> str:
+    return ", ".join(f"{ROLE_NAMES[role].lower()} {columns} x {rows}" for role, (columns, rows) in sizes.items())
+
+
+def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -> list[SetFinding]:
+    """Whether the normal map's green and the height's direction agree."""
+    normal, height = pictures.get("normal"), pictures.get("height")
+    if normal is None or not normal.is_colour:
+        return []
+    if height is None:
+        judged = green_of(normal)
+        return [_green_finding(judged, "its slopes fit each other only")] if judged != green else []
+    across, up = agreement(height, normal, green)
+    if inverted:
+        across, up = -across, -up
+    if min(abs(across), abs(up)) < AGREE:
+        reason = "Their slopes have little to do with each other. One of them may belong to another set."
+        return [SetFinding("unrelated", "Height and normal map do not match", reason)]
+    found = []
+    if across < 0:
+        reason = "Where the normal map rises the height falls, so joints would stand out."
+        found.append(
+            SetFinding("inverted", "Height runs the other way", reason, "height", "invert", "Invert the height")
+        )
+    if (across < 0) != (up < 0):
+        found.append(_green_finding("down" if green == "up" else "up", "against the height it fits only"))
+    return found
+
+
+def _green_finding(right: Green, why: str) -> SetFinding:
+    reason = f"The green of the normal map is taken the wrong way: {why} with green {right}. Wrong looks almost right."
+    return SetFinding("green", "Green is reversed", reason, "normal", "green", f"Read it with green {right}")
+
+
+def agreement(height: Picture, normal: Picture, green: Green) -> tuple[float, float]:
+    """Correlation of the slopes of a height image and a normal map, across and up: 1 the same, -1 reversed."""
+    samples = full_scale(np.ascontiguousarray(height.channel("")))
+    samples = shrunk(samples, LOOKED_AT)
+    rows, columns = samples.shape
+    pixels = shrunk(full_scale(normal.pixels), LOOKED_AT)
+    rows, columns = min(rows, pixels.shape[0]), min(columns, pixels.shape[1])
+    if min(rows, columns) < 3:
+        return 0.0, 0.0
+    across, up = slopes_of_normals(_at_size(pixels, rows, columns), green)
+    rise_down, rise_across = np.gradient(_at_size(samples, rows, columns))
+    return _correlation(rise_across, across), _correlation(-rise_down, up)
+
+
+def _at_size(samples: np.ndarray, rows: int, columns: int) -> np.ndarray:
+    return cv2.resize(samples, (columns, rows), interpolation=cv2.INTER_AREA)
+
+
+def _correlation(one: np.ndarray, other: np.ndarray) -> float:
+    one, other = one - one.mean(), other - other.mean()
+    length = float(np.sqrt((one**2).sum() * (other**2).sum()))
+    return float((one * other).sum()) / length if length > 1e-12 else 0.0

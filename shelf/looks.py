@@ -1,0 +1,87 @@
+"""How sources are looked at: alone, by channel, and lit."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from relief.height import Edges, Footprint, HeightField, shrunk
+from relief.inspect.readings import steepest
+from relief.inspect.swatch import shaded, swatch
+from relief.maps.height_from_normals import slopes_of_normals
+from relief.maps.normal import Normal, normal_map
+from relief.sources.colour import displayed, full_scale, grey_of_photo
+from relief.sources.decode import decode
+from relief.sources.picture import Picture
+from relief.sources.roles import READING_OF
+from shelf.models import Source, read_source
+
+STEEPNESS = math.tan(math.radians(45))
+"""What the steepest 5 % of a picture without known depth are lit at."""
+
+WIDTH = 300.0
+"""mm that a picture without known size is lit as."""
+
+
+def decoded(source: Source) -> Picture:
+    """The picture of a source.
+
+    Raises:
+        PictureError: its file is gone.
+    """
+    return decode(read_source(source.digest), source.filename)
+
+
+def shown(source: Source, picture: Picture, longest: int) -> np.ndarray:
+    """The picture as it is looked at: uint8 (rows, columns[, 3]). Data beyond 0 to 1 is spread over its own range."""
+    if picture.is_float and not picture.is_colour:
+        return _spread(shrunk(picture.pixels, longest))
+    return np.rint(displayed(picture, longest) * 255).astype(np.uint8)
+
+
+def channel(picture: Picture, name: str, longest: int) -> np.ndarray:
+    """One channel alone: uint8 (rows, columns)."""
+    return _spread(shrunk(full_scale(np.ascontiguousarray(picture.channel(name))), longest))
+
+
+def _spread(samples: np.ndarray) -> np.ndarray:
+    low, high = min(0.0, float(samples.min())), max(1.0, float(samples.max()))
+    return np.rint((samples - low) * (255 / (high - low))).astype(np.uint8)
+
+
+def lit(source: Source, picture: Picture, longest: int) -> np.ndarray:
+    """Normals to light the source by: uint16 (rows, columns, 3), green up."""
+    if source.role == "normal" and picture.is_colour:
+        across, up = slopes_of_normals(shrunk(full_scale(picture.pixels), longest), source.green)
+        vectors = np.dstack([-across, -up, np.ones_like(across)])
+        vectors /= np.linalg.norm(vectors, axis=2, keepdims=True)
+        return np.rint((vectors * 0.5 + 0.5) * 65535).astype(np.uint16)
+    field, amplitude = relief_of(source, picture, longest)
+    return normal_map(field, amplitude, Normal(), 16)
+
+
+def relief_of(source: Source, picture: Picture, longest: int) -> tuple[HeightField, float]:
+    """A height field of a source, and an amplitude that lets it be seen."""
+    if READING_OF[source.role] == "photo":
+        samples = grey_of_photo(picture, "luminance")
+    else:
+        samples = full_scale(np.ascontiguousarray(picture.channel("")))
+    samples = np.ascontiguousarray(shrunk(samples, longest), np.float32)
+    if source.inverted:
+        samples = 1 - samples
+    rows, columns = samples.shape
+    field = HeightField(samples, Footprint(width=WIDTH, height=max(0.1, WIDTH * rows / columns)), Edges())
+    now = math.tan(math.radians(min(steepest(field, 1.0), 89)))
+    return field, STEEPNESS / now if now > 1e-6 else 1.0
+
+
+def small(source: Source, longest: int) -> np.ndarray:
+    """A source on the shelf: colours as they are, data in relief. uint8 (rows, columns[, 3])."""
+    picture = decoded(source)
+    if source.role in ("height", "normal"):
+        if source.role == "normal" and picture.is_colour:
+            return shaded(*slopes_of_normals(shrunk(full_scale(picture.pixels), longest), source.green))
+        field, amplitude = relief_of(source, picture, longest)
+        return swatch(field, amplitude)
+    return shown(source, picture, longest)

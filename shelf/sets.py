@@ -1,0 +1,65 @@
+"""Pictures that came in together become texture sets."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+
+from relief.inspect.sets import SetFinding, set_findings
+from relief.sources.decode import decode
+from relief.sources.roles import family, role_in_name
+from shelf.models import Source, TextureSet, read_source
+
+
+def gathered(sources: Iterable[Source]) -> tuple[list[TextureSet], list[Source]]:
+    """Makes sets of the sources whose names belong together; and gives those that stand alone.
+
+    A set needs two members at least, one of them named after its role.
+    """
+    families: dict[str, list[Source]] = defaultdict(list)
+    for source in dict.fromkeys(sources):
+        families[family(source.filename)].append(source)
+    sets, alone = [], []
+    for name, members in families.items():
+        roles = {role_of(member) for member in members}
+        if len(members) < 2 or len(roles) < 2 or not any(role_in_name(member.filename) for member in members):
+            alone += members
+            continue
+        made = TextureSet.objects.create(owner=members[0].owner, name=(name or "Texture set").capitalize()[:120])
+        for member in members:
+            member.texture_set = made
+            member.role = role_of(member)
+            member.save(update_fields=["texture_set", "role"])
+        sets.append(made)
+    return sets, alone
+
+
+def role_of(source: Source) -> str:
+    """The role of a source in a set, where a photo is the set's colour."""
+    return "colour" if source.role == "photo" else source.role
+
+
+def findings_of(texture_set: TextureSet) -> list[SetFinding]:
+    """What does not fit in a set.
+
+    Raises:
+        PictureError: a member's file is gone.
+    """
+    members = texture_set.by_role()
+    pictures = {role: decode(read_source(member.digest), member.filename) for role, member in members.items()}
+    green = members["normal"].green if "normal" in members else "up"
+    inverted = "height" in members and members["height"].inverted
+    return set_findings(pictures, green, inverted)
+
+
+def mend(texture_set: TextureSet, kind: str) -> None:
+    """Does what a finding of this kind offers; nothing when it is not found."""
+    for finding in findings_of(texture_set):
+        if finding.kind != kind or not finding.mend:
+            continue
+        member = texture_set.by_role()[finding.role]
+        if finding.mend == "green":
+            member.green = "down" if member.green == "up" else "up"
+        else:
+            member.inverted = not member.inverted
+        member.save(update_fields=["green", "inverted"])

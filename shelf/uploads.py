@@ -1,0 +1,31 @@
+"""Taking uploaded pictures in."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+
+from relief.errors import PictureError
+from shelf.archives import incoming
+from shelf.models import Source
+
+Refused = list[tuple[str, str]]
+
+
+def taken(request: HttpRequest) -> tuple[list[Source], Refused]:
+    """Keeps the pictures of a request, those in ZIP archives too; gives them and, by name, why others were not kept."""
+    kept: list[Source] = []
+    refused: Refused = []
+    files = request.FILES.getlist("pictures")
+    if getattr(request, "upload_too_large", False):
+        return [], [("The upload", "It is too large. At most 600 MB can be taken at once.")]
+    for file in files:
+        for name, data in incoming(file.name, file):
+            try:
+                if isinstance(data, PictureError):
+                    raise data
+                kept.append(Source.objects.keep(request.artist, name, data))
+            except PictureError as problem:
+                refused.append((name, str(problem)))
+            except OSError:
+                refused.append((name, "It could not be kept. The disk may be full; free some space and try again."))
+    return kept, refused
