@@ -33,9 +33,11 @@ class Stage:
     parameters: Any = None
     inputs: tuple[Stage, ...] = ()
     key: str = field(init=False)
+    depth: int = field(init=False)
 
     def __post_init__(self) -> None:
         content = json.dumps([self.name, self.parameters, [stage.key for stage in self.inputs]], sort_keys=True)
+        object.__setattr__(self, "depth", 1 + max((stage.depth for stage in self.inputs), default=0))
         object.__setattr__(self, "key", hashlib.blake2b(content.encode(), digest_size=20).hexdigest())
 
 
@@ -59,6 +61,19 @@ class Progress:
         self.report(fraction, message)
 
 
+class Part(Progress):
+    """A stretch of another progress, from `low` to `high`."""
+
+    def __init__(self, whole: Progress, low: float, high: float) -> None:
+        self.whole, self.low, self.high = whole, low, high
+
+    def report(self, fraction: float, message: str) -> None:
+        self.whole.report(self.low + (self.high - self.low) * fraction, message)
+
+    def cancelled(self) -> bool:
+        return self.whole.cancelled()
+
+
 class Engine:
     """Runs stages and keeps their results, the least recently used ones dropped beyond `capacity` bytes."""
 
@@ -73,9 +88,14 @@ class Engine:
     def run(self, stage: Stage, progress: Progress | None = None) -> Any:
         """The result of a stage; what it needs is computed first, or taken from what is kept.
 
+        `progress` hears the name of each stage before it is computed.
+
         Raises:
             Cancelled: asked for through `progress`, between two stages.
         """
+        return self._run(stage, progress or Progress(), stage.depth)
+
+    def _run(self, stage: Stage, progress: Progress, whole: int) -> Any:
         while True:
             with self._lock:
                 if stage.key in self._results:
@@ -87,9 +107,8 @@ class Engine:
                     break
             somebody.wait()
         try:
-            inputs = [self.run(needed, progress) for needed in stage.inputs]
-            if progress and progress.cancelled():
-                raise Cancelled
+            inputs = [self._run(needed, progress, whole) for needed in stage.inputs]
+            progress.step((stage.depth - 1) / whole, stage.name)
             result = stage.compute(*inputs)
             self._keep(stage.key, result)
             return result

@@ -43,9 +43,10 @@ class Parameters(BaseModel):
             return cls(**values)
         except ValidationError as problem:
             error = problem.errors()[0]
-            known = control(cls, str(error["loc"][0])) if error["loc"] else None
+            name = str(error["loc"][0]) if error["loc"] else ""
+            known = control(cls, name) if name in cls.model_fields and cls.model_fields[name].title else None
             raise RecipeError(
-                complaint(error, known.label if known else cls.__name__, known and known.unit)
+                complaint(error, known.label if known else f"{cls.__name__} {name}".strip(), known and known.unit)
             ) from problem
 
 
@@ -168,7 +169,7 @@ def _from_text(value: Any) -> Any:
         return value
     try:
         return json.loads(value)
-    except ValueError:
+    except (ValueError, RecursionError):
         raise ValueError("What was drawn could not be read. Draw it again.") from None
 
 

@@ -52,7 +52,7 @@ def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
         yield filename, PictureError("The archive would take more than 4 GB unpacked.")
         return
     for entry in pictures:
-        name = entry.filename.replace("\\", "/").rpartition("/")[2]
+        name = _last_part(entry)
         try:
             yield name, _unpacked(archive, entry)
         except PictureError as problem:
@@ -63,8 +63,12 @@ def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
 
 def _is_picture(entry: zipfile.ZipInfo) -> bool:
     link = stat.S_ISLNK(entry.external_attr >> 16)
-    hidden = "__MACOSX" in entry.filename or entry.filename.rpartition("/")[2].startswith(".")
+    hidden = "__MACOSX" in entry.filename or _last_part(entry).startswith(".")
     return not (entry.is_dir() or link or hidden) and entry.filename.lower().endswith(ENDINGS)
+
+
+def _last_part(entry: zipfile.ZipInfo) -> str:
+    return entry.filename.replace("\\", "/").rpartition("/")[2]
 
 
 def _unpacked(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> bytes:

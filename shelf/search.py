@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.db.models import Q, QuerySet
 
+from relief.sources.roles import ROLE_NAMES
 from shelf.models import Piece, Source, TextureSet
 
 FAMILIES = ("red", "orange", "yellow", "green", "blue", "violet", "brown", "grey", "black", "white")
@@ -43,7 +44,7 @@ def wanted(query: dict) -> Wanted:
     size = query.get("size", "")
     return Wanted(
         word=query.get("q", "").strip()[:100],
-        role=query.get("role", ""),
+        role=query.get("role", "") if query.get("role", "") in ROLE_NAMES else "",
         colour=query.get("colour", "") if query.get("colour", "") in FAMILIES else "",
         size=int(size) if size.isdecimal() and int(size) in SIZES else 0,
     )

@@ -65,15 +65,79 @@ class ChangeTests(StudioTestCase):
         self.assertContains(answer, "did not come from a page of this studio", status_code=403)
 
 
+class TreatmentTests(StudioTestCase):
+    def kinds(self, piece) -> list[str]:
+        return [treatment.kind for treatment in self.recipe(piece).layers[0].treatments]
+
+    def test_treatments_are_added_moved_duplicated_reset_removed_and_undone(self):
+        piece = self.piece()
+        self.assertContains(
+            self.post("bench:treatments", piece, 1, action="add", kind="terrace"), "Undo: Added Terrace"
+        )
+        self.post("bench:treatments", piece, 2, action="move", number=3, to=0)
+        self.post("bench:treatments", piece, 3, action="duplicate", number=0)
+        self.assertEqual(self.kinds(piece), ["terrace", "terrace", "levels", "soften", "invert"])
+        self.post("bench:change", piece, 4, **{"layers.0.treatments.1.count": "9"})
+        self.post("bench:treatments", piece, 5, action="reset", number=1)
+        self.assertEqual(self.recipe(piece).layers[0].treatments[1].count, 5)
+        self.post("bench:treatments", piece, 6, action="remove", number=0)
+        self.assertEqual(self.kinds(piece), ["terrace", "levels", "soften", "invert"])
+        for number in range(7, 1, -1):
+            self.post("bench:undo", piece, number)
+        self.assertEqual(self.kinds(piece), ["levels", "soften", "invert"])
+
+    def test_what_cannot_be_arranged_is_refused(self):
+        piece = self.piece()
+        for values in (
+            {"action": "add", "kind": "magic"},
+            {"action": "remove", "number": "9"},
+            {"action": "move", "number": "-1", "to": "0"},
+        ):
+            self.assertContains(self.post("bench:treatments", piece, 1, **values), "no such treatment", status_code=422)
+        for values in (
+            {"action": "dance"},
+            {"action": "remove", "number": "x"},
+            {"action": "move", "number": "nan", "to": "0"},
+            {},
+        ):
+            self.assertEqual(self.post("bench:treatments", piece, 1, **values).status_code, 404)
+        self.assertEqual(Revision.objects.filter(piece=piece).count(), 1)
+
+    def test_what_is_drawn_comes_as_json_and_nonsense_is_said(self):
+        piece = self.piece()
+        self.post("bench:treatments", piece, 1, action="add", kind="tone_curve")
+        path = "layers.0.treatments.3.stops"
+        self.post("bench:change", piece, 2, **{path: "[[0, 0.2], [0.5, 0.9], [1, 1]]"})
+        self.assertEqual(len(self.recipe(piece).layers[0].treatments[3].stops), 3)
+        for text in ("", "[", "[[0, 0]]", '{"a": 1}', "[[0, 0], [0, 1]]", "[" * 5000):
+            answer = self.post("bench:change", piece, 3, **{path: text})
+            self.assertEqual(answer.status_code, 422, text[:20])
+            self.assertNotContains(answer, "Traceback", status_code=422)
+
+    def test_a_place_is_healed_and_the_light_is_set_off_in_one_click(self):
+        piece = self.piece()
+        self.assertContains(self.post("bench:heal", piece, 1, x="0.5", y="0.4", radius="6"), "Undo: Healed a place")
+        self.assertEqual(self.kinds(piece)[-1], "heal")
+        self.assertEqual(self.post("bench:heal", piece, 2, x="inf", y="0", radius="1").status_code, 404)
+        self.assertContains(self.post("bench:start-off", piece, 2), "Undo: Started off")
+        self.assertEqual(self.kinds(piece), ["even_light", "levels", "soften"])
+
+    def test_a_finding_is_mended_and_one_that_is_gone_is_said(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, midlevel="0.2")
+        self.assertContains(self.post("bench:mend", piece, 2, finding="swell"), "Undo: Set midlevel to mean")
+        self.assertContains(self.post("bench:mend", piece, 3, finding="swell"), "nothing to mend", status_code=422)
+
+
 class OtherArtistTests(StudioTestCase):
     def test_another_artists_piece_is_not_found(self):
         other = get_user_model().objects.create(username="somebody-else")
         source = Source.objects.keep(other, "x.png", png(HEIGHTS))
         piece = Revision.objects.begin(source, "Theirs")
-        for name in ("piece", "measured", "facts", "preview", "mesh"):
+        for name in ("piece", "measured", "facts", "preview", "mesh", "repeats", "histogram"):
             self.assertEqual(self.get(f"bench:{name}", piece, base=1).status_code, 404, name)
-        for name in ("change", "undo", "redo"):
-            self.assertEqual(self.post(f"bench:{name}", piece, 1, amplitude="6").status_code, 404, name)
+        for name in ("change", "undo", "redo", "treatments", "heal", "start-off", "mend"):
+            self.assertEqual(self.post(f"bench:{name}", piece, 1, x=0, y=0, radius=1).status_code, 404, name)
         for name, arguments in (("step", ["relief"]), ("swatch", [1])):
             answer = self.client.get(reverse(f"bench:{name}", args=[piece.pk, *arguments]))
             self.assertEqual(answer.status_code, 404, name)

@@ -3,9 +3,10 @@
 from unittest import mock
 
 import numpy as np
+from django.urls import reverse
 
 from bench.previews import VIEWS
-from bench.tests.case import HEIGHTS, StudioTestCase, unpacked
+from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.engine import Engine
 from relief.maps.normal import normal_map
 from relief.pipeline import Pipeline
@@ -63,6 +64,38 @@ class PreviewTests(StudioTestCase):
         below = self.recipe(piece).midlevel - 0.1 > HEIGHTS / 65535
         self.assertTrue((colour[above][:, 0] > colour[above][:, 2]).all())
         self.assertTrue((colour[below][:, 0] < colour[below][:, 2]).all())
+
+
+class ToolTests(StudioTestCase):
+    def test_a_tool_sees_the_relief_as_it_reaches_its_treatment(self):
+        piece = self.piece()
+        self.post("bench:treatments", piece, 1, action="add", kind="crop")
+        self.post("bench:change", piece, 2, **{"layers.0.treatments.3.width": "50"})
+        _, cut = unpacked(self.get("bench:preview", piece, base=3, view="displacement"))
+        header, whole = unpacked(self.get("bench:preview", piece, base=3, view="displacement", until=3))
+        self.assertEqual((cut["pixels"].shape, whole["pixels"].shape), ((48, 32), (48, 64)))
+        self.assertEqual(header["footprint"][0], self.recipe(piece).footprint.width)
+        header, arrays = unpacked(self.get("bench:preview", piece, base=3, view="whole"))
+        self.assertEqual((arrays["pixels"].shape[:2], header["whole"]), ((48, 64), True))
+        self.assertEqual(self.get("bench:preview", piece, base=3, until="x").status_code, 404)
+
+    def test_repeats_and_histogram_answer(self):
+        piece = self.piece()
+        found = self.get("bench:repeats", piece, base=1).json()
+        self.assertEqual(set(found), {"motif", "telltales"})
+        crops = self.get("bench:repeats", piece, base=1, crops=1, until=0).json()["crops"]
+        self.assertTrue(crops and all(crop["left"] + crop["width"] <= 100.01 for crop in crops))
+        counted = self.get("bench:histogram", piece, base=1, until=0).json()
+        self.assertEqual((counted["low"], counted["high"]), (0, 1))
+
+    def test_the_light_that_was_taken_out_is_shown(self):
+        slope = np.rint(np.linspace(40, 200, 64)[None, :] * np.ones((48, 1))).astype(np.uint8)
+        piece = self.piece(png(slope), "lit.png")
+        self.post("bench:treatments", piece, 1, action="add", kind="even_light")
+        page = self.client.get(reverse("bench:step", args=[piece.pk, "relief"]))
+        self.assertContains(page, "Removed light")
+        _, arrays = unpacked(self.get("bench:preview", piece, base=2, view="light"))
+        self.assertGreater(arrays["pixels"][:, -8:].mean(), arrays["pixels"][:, :8].mean() + 80)
 
 
 class SurfaceTests(StudioTestCase):

@@ -17,7 +17,7 @@ from relief.deliver.meshes import obj
 from relief.deliver.note import Entry, note
 from relief.displace.displace import displaced
 from relief.displace.forecast import refuse_if_too_large
-from relief.engine import Engine, Progress
+from relief.engine import Engine, Part, Progress
 from relief.height import HeightField
 from relief.maps.displacement import bump_range, displacement_range
 from relief.maps.normal import normal_map
@@ -114,12 +114,12 @@ def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -
     stem = safe_stem(title)
     refuse_if_too_large(recipe.surface, recipe.relief_footprint)
     progress.step(0.02, "Making the height at full size")
-    height = engine.run(pipeline.height(), progress)
-    progress.step(0.3, "Writing the maps")
+    height = engine.run(pipeline.height(), Part(progress, 0.02, 0.6))
+    progress.step(0.6, "Writing the maps")
     files = map_files(recipe, height, stem)
-    progress.step(0.6, "Displacing the plane")
+    progress.step(0.75, "Displacing the plane")
     mesh = displaced_plane(recipe, height)
-    progress.step(0.7, "Writing the mesh")
+    progress.step(0.8, "Writing the mesh")
     about_mesh = f"{len(mesh.faces)} quads with texture coordinates and normals. Lengths in mm, y up, facing z."
     files.append(File(Entry(f"{stem}_plane.obj", "Displaced plane", "Wavefront OBJ", about_mesh), obj(mesh)))
     about_recipe = "Everything needed to make these files again from the source."

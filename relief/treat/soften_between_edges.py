@@ -15,6 +15,7 @@ import numpy as np
 
 from relief.height import HeightField, padded
 from relief.parameters import choice, number
+from relief.resample import resampled
 from relief.treat.soften import gaussian
 from relief.treat.treatment import Family, Treatment
 
@@ -22,6 +23,9 @@ SLICES_A_STEP = 1.5
 """Slices of height for each edge height; more would not be seen."""
 
 MOST_SLICES = 48
+
+COARSE = 2.5
+"""Texels of standard deviation that are enough: the slices are smooth, so a wider blur is made on a coarser grid."""
 
 
 def guided(samples: np.ndarray, radius: tuple[float, float], edge: float, wraps: tuple[bool, bool]) -> np.ndarray:
@@ -65,17 +69,21 @@ def bilateral(samples: np.ndarray, sigma: tuple[float, float], edge: float, wrap
         float32 (rows, columns); between two slices of height the result runs straight.
     """
     low, high = float(samples.min()), float(samples.max())
-    count = int(np.clip(np.ceil((high - low) / edge * SLICES_A_STEP), 1, MOST_SLICES)) + 1
     if high - low < 1e-9:
         return samples
-    width = (high - low) / (count - 1)
+    count = int(np.clip(np.ceil((high - low) / edge * SLICES_A_STEP), 1, MOST_SLICES)) + 1
+    width = np.float32((high - low) / (count - 1))
+    rows, columns = samples.shape
+    factor = max(1, int(min(sigma) / COARSE))
+    few = max(1, rows // factor), max(1, columns // factor)
+    small = samples if factor == 1 else cv2.resize(samples, few[::-1], interpolation=cv2.INTER_AREA)
+    narrow = sigma[0] * few[1] / columns, sigma[1] * few[0] / rows
     out = np.zeros_like(samples)
     for level in np.linspace(low, high, count, dtype=np.float32):
-        weight = np.exp(-0.5 * ((samples - level) / np.float32(edge)) ** 2)
-        around = gaussian(weight, sigma, wraps)
-        smooth = gaussian(weight * samples, sigma, wraps) / np.maximum(around, 1e-6)
-        near = np.maximum(1 - np.abs(samples - level) / np.float32(width), 0)
-        out += near * np.where(around > 1e-5, smooth, samples)
+        weight = np.exp(-0.5 * ((small - level) / np.float32(edge)) ** 2)
+        around = np.maximum(gaussian(weight, narrow, wraps), 1e-6)
+        smooth = resampled(gaussian(weight * small, narrow, wraps) / around, rows, columns, "bilinear", wraps)
+        out += np.maximum(1 - np.abs(samples - level) / width, 0) * smooth
     return out
 
 

@@ -2,36 +2,27 @@
 
 import hashlib
 import io
-import tempfile
 
 import numpy as np
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
-from django.test import TestCase, override_settings
-from PIL import Image
 
+from bench.models import Revision
+from relief.engine import Engine
 from relief.errors import PictureError
+from relief.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import seam_ratios
 from shelf.demo import scallops, tin_ceiling
-from shelf.models import Piece, Source, read_source, source_path
+from shelf.models import Piece, Source, TextureSet, read_source, source_path
+from shelf.sets import findings_of
+from shelf.tests.case import ShelfTestCase, grey
 from studio.middleware import the_artist
-
-
-def png(value: int = 0) -> bytes:
-    data = io.BytesIO()
-    Image.fromarray(np.full((4, 6), value, np.uint8)).save(data, "PNG")
-    return data.getvalue()
-
-
-class ShelfTestCase(TestCase):
-    def setUp(self):
-        self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))
 
 
 class SourceTests(ShelfTestCase):
     def test_bytes_are_kept_under_their_hash_and_never_altered(self):
-        data = png()
+        data = grey()
         source = Source.objects.keep(the_artist(), "a.png", data)
         self.assertEqual(source.digest, hashlib.sha256(data).hexdigest())
         self.assertEqual(read_source(source.digest), data)
@@ -39,9 +30,9 @@ class SourceTests(ShelfTestCase):
 
     def test_the_same_picture_is_one_source_for_each_artist(self):
         other = get_user_model().objects.create(username="somebody-else")
-        first = Source.objects.keep(the_artist(), "a.png", png())
-        self.assertEqual(Source.objects.keep(the_artist(), "b.png", png()), first)
-        self.assertNotEqual(Source.objects.keep(other, "a.png", png()), first)
+        first = Source.objects.keep(the_artist(), "a.png", grey())
+        self.assertEqual(Source.objects.keep(the_artist(), "b.png", grey()), first)
+        self.assertNotEqual(Source.objects.keep(other, "a.png", grey()), first)
         self.assertEqual(Source.objects.count(), 2)
 
     def test_what_is_no_picture_leaves_neither_row_nor_file(self):
@@ -51,20 +42,15 @@ class SourceTests(ShelfTestCase):
         self.assertFalse(source_path(hashlib.sha256(b"no picture").hexdigest()).exists())
 
 
-class ShelfPageTests(ShelfTestCase):
-    def test_an_empty_shelf_says_what_to_do_first(self):
-        self.assertContains(self.client.get("/"), "Drop a picture on this page")
-
-
 class DemoTests(ShelfTestCase):
     def test_the_demo_is_loaded_once_and_what_was_changed_stays(self):
         call_command("load_demo", stdout=io.StringIO())
-        self.assertEqual(Piece.objects.count(), 2)
+        self.assertEqual(Piece.objects.count(), 3)
         piece = Piece.objects.get(demo="scallop-tile-north-wall")
         piece.title = "My tile"
         piece.save()
         call_command("load_demo", stdout=io.StringIO())
-        self.assertEqual(Piece.objects.count(), 2)
+        self.assertEqual(Piece.objects.count(), 3)
         self.assertTrue(Piece.objects.filter(title="My tile").exists())
 
     def test_the_scallop_scan_tiles_and_uses_its_sixteen_bits(self):
@@ -77,3 +63,22 @@ class DemoTests(ShelfTestCase):
         grey = decode(tin_ceiling.picture()).pixels.mean(axis=2)
         row, column = len(grey) // 2, grey.shape[1] // 2
         self.assertGreater(grey[:row, :column].mean(), grey[row:, column:].mean() * 1.1)
+
+    def test_the_green_of_the_plaster_is_wrong_and_found(self):
+        call_command("load_demo", stdout=io.StringIO())
+        self.assertEqual([finding.kind for finding in findings_of(TextureSet.objects.get())], ["green"])
+
+    def test_the_ceiling_goes_from_photo_to_a_tile_that_can_be_undone_step_by_step(self):
+        call_command("load_demo", stdout=io.StringIO())
+        piece = Piece.objects.get(demo="pressed-tin-ceiling")
+        recipe = Revision.objects.now(piece).read()
+        self.assertEqual(
+            [treatment.kind for treatment in recipe.layers[0].treatments],
+            ["crop", "even_light", "levels", "soften", "close_seam"],
+        )
+        height = Engine().run(Pipeline(recipe, read_source).height())
+        self.assertEqual(height.edges.wraps, (True, True))
+        self.assertLess(max(seam_ratios(height.samples)), 1.25)
+        quarters = [part.mean() for half in np.array_split(height.samples, 2) for part in np.array_split(half, 2, 1)]
+        self.assertLess(np.ptp(quarters), 0.05, "the light is even")
+        self.assertEqual(piece.position, 4)

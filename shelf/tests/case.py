@@ -1,0 +1,53 @@
+"""What the shelf's tests share: a media folder that goes away with the test, and pictures."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import zipfile
+
+import numpy as np
+from django.test import TestCase, override_settings
+from PIL import Image
+
+from relief.maps.normal import Normal, normal_map
+from relief.tests.fields import WRAP, field, rough
+
+
+def png(pixels: np.ndarray) -> bytes:
+    """Pixels as the bytes of a PNG."""
+    data = io.BytesIO()
+    Image.fromarray(pixels).save(data, "PNG")
+    return data.getvalue()
+
+
+def grey(value: int = 0) -> bytes:
+    """A small grey picture."""
+    return png(np.full((4, 6), value, np.uint8))
+
+
+def zipped(files: dict[str, bytes], packing: int = zipfile.ZIP_STORED) -> bytes:
+    """Files as a ZIP."""
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w", packing) as archive:
+        for name, content in files.items():
+            archive.writestr(name, content)
+    return data.getvalue()
+
+
+def set_files(green: str = "down") -> dict[str, bytes]:
+    """A texture set of one relief."""
+    heights = rough(64, 64)
+    colour = np.dstack(
+        [np.full((64, 64), 190, np.uint8), np.full((64, 64), 120, np.uint8), np.full((64, 64), 40, np.uint8)]
+    )
+    return {
+        "dune_colour.png": png(colour),
+        "dune_height.png": png(np.rint(heights * 65535).astype(np.uint16)),
+        "dune_normal.png": png(normal_map(field(heights, edges=WRAP), 6, Normal(green=green))),
+    }
+
+
+class ShelfTestCase(TestCase):
+    def setUp(self):
+        self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))
