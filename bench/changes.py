@@ -13,7 +13,7 @@ from django.views.decorators.http import require_POST
 from bench.engine import ENGINE
 from bench.models import Revision, StaleError
 from bench.requests import piece_of, revision_of, step_of
-from bench.steps import Step, groups
+from bench.steps import Step, groups, views
 from bench.views import page_context
 from relief import arrange
 from relief.displace.forecast import refuse_if_too_large
@@ -149,6 +149,7 @@ def _changed(request: HttpRequest, before: Revision, revision: Revision, step: S
     earlier = {group.id: group for group in groups(before, step)}
     same_groups = list(earlier) == [group.id for group in context["groups"]]
     context["whole"] = not same_groups or step.name in ("surface", "deliver")
+    context["changed_views"] = views(before.read(), step) != context["views"]
     context["changed_groups"] = [group for group in context["groups"] if earlier.get(group.id) != group]
     answer = render(request, "bench/changed.html", context)
     answer["HX-Trigger-After-Settle"] = json.dumps({"revision": {"number": revision.number}})

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from bench.models import Revision
 from bench.steps import BY_NAME
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
+from relief import arrange
 from shelf.models import Source
+from shelf.sets import gathered
+from shelf.tests.case import set_files
 from studio.middleware import the_artist
 
 AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
@@ -25,20 +29,28 @@ class AccessibilityTests(BrowserTestCase):
     def test_no_page_breaks_a_rule_in_either_theme(self):
         source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
         piece = Revision.objects.begin(source, "Waves")
+        for number, kind in enumerate(("crop", "tone_curve", "straighten", "heal", "close_seam"), start=1):
+            Revision.objects.edit(piece, number, partial(arrange.added, kind=kind))
+        sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
+        pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
         for theme in ("light", "dark"):
             feature = {"name": "prefers-color-scheme", "value": theme}
             self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
-            self.open("/")
-            self.assertEqual(self.violations(), [], f"the shelf, {theme}")
+            for page in pages:
+                self.open(page)
+                self.assertEqual(self.violations(), [], f"{page}, {theme}")
             for name in BY_NAME:
                 self.open(f"/piece/{piece.pk}/{name}/")
                 self.settled()
                 self.until(lambda: self.all("#measured dl"))
+                self.run_script("for (const part of document.querySelectorAll('details')) part.open = true")
                 self.assertEqual(self.violations(), [], f"{name}, {theme}")
 
     def test_nothing_is_cut_off_from_1024_to_2560(self):
         source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
         piece = Revision.objects.begin(source, "A piece with a rather long title that has to give way")
+        for number, kind in enumerate(("soften_between_edges", "crop", "heal"), start=1):
+            Revision.objects.edit(piece, number, partial(arrange.added, kind=kind))
         for width, height in ((1024, 700), (1280, 800), (2560, 1400)):
             size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
             self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)

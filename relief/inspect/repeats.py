@@ -174,7 +174,7 @@ def suggested_crops(field: HeightField, count: int = 3) -> list[SuggestedCrop]:
         if repeated:
             lengths += [repeated * times for times in range(2, 9) if shorter * 0.35 < repeated * times < shorter]
     marks = telltales(field)
-    found = []
+    rated = []
     for length in lengths:
         wide, high = round(length / spacing[0]), round(length / spacing[1])
         if not (8 <= wide <= columns and 8 <= high <= rows):
@@ -182,13 +182,13 @@ def suggested_crops(field: HeightField, count: int = 3) -> list[SuggestedCrop]:
         steps = [max(1, side // 48) for side in (columns, rows)]
         for top in range(0, rows - high + 1, steps[1]):
             for left in range(0, columns - wide + 1, steps[0]):
-                seam = _seam(small, left, top, wide, high)
-                found.append((seam, left, top, wide, high))
-    rated = []
-    for seam, left, top, wide, high in found:
-        inside = sum(left <= mark.x * columns < left + wide and top <= mark.y * rows < top + high for mark in marks)
-        # a larger crop shows its repeat less often
-        rated.append((seam + 0.25 * inside - 0.6 * wide / columns, seam, inside, left, top, wide, high))
+                seam, kink = _seam(small[top : top + high, left : left + wide])
+                inside = sum(
+                    left <= mark.x * columns < left + wide and top <= mark.y * rows < top + high for mark in marks
+                )
+                # a larger crop shows its repeat less often
+                rating = seam + 0.5 * kink + 0.25 * inside - 0.6 * wide / columns
+                rated.append((rating, seam, inside, left, top, wide, high))
     rated.sort()
     chosen: list[tuple] = []
     for item in rated:
@@ -206,12 +206,15 @@ def suggested_crops(field: HeightField, count: int = 3) -> list[SuggestedCrop]:
     ]
 
 
-def _seam(samples: np.ndarray, left: int, top: int, wide: int, high: int) -> float:
-    """The larger seam ratio of a rectangle, from a few lines on each side of its edges."""
-    part = samples[top : top + high, left : left + wide]
-    across = np.abs(part[:, 0] - part[:, -1]).mean() / max(float(np.abs(np.diff(part[:, :9], axis=1)).mean()), 1e-6)
-    down = np.abs(part[0] - part[-1]).mean() / max(float(np.abs(np.diff(part[:9], axis=0)).mean()), 1e-6)
-    return float(max(across, down))
+def _seam(part: np.ndarray) -> tuple[float, float]:
+    """The larger seam ratio of both directions, and in the same measure how much slopes turn at the edge."""
+    ratios = []
+    for along in (part, part.T):
+        inside = max(float(np.abs(np.diff(along[:, :9], axis=1)).mean()), 1e-6)
+        step = float(np.abs(along[:, 0] - along[:, -1]).mean())
+        kink = float(np.abs((along[:, 1] - along[:, 0]) - (along[:, -1] - along[:, -2])).mean())
+        ratios.append((step / inside, kink / inside))
+    return max(step for step, _ in ratios), max(kink for _, kink in ratios)
 
 
 def _overlap(one: tuple, other: tuple) -> float:

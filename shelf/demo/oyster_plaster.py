@@ -6,6 +6,7 @@ Its normal map comes with the green channel the wrong way round, on purpose: the
 from __future__ import annotations
 
 import numpy as np
+from scipy.ndimage import gaussian_filter
 
 from relief.deliver.images import png
 from relief.height import Edges, Footprint, HeightField
@@ -28,12 +29,13 @@ def files() -> dict[str, bytes]:
     field = HeightField(
         height.astype(np.float32), Footprint(width=WIDTH, height=WIDTH), Edges(across="wrap", down="wrap")
     )
-    hollow = np.clip(0.5 + (soft_noise(SIZE, SIZE, 5, 45) * 0.03) - height, 0, 1)
-    tone = 0.5 + 0.12 * soft_noise(SIZE, SIZE, 18, 46) - 0.5 * hollow
-    lime, pearl = np.array([214, 205, 188]), np.array([232, 232, 226])
-    streak = 0.5 + 0.5 * np.sin(height * 160)
-    colour = lime * (1 - mother_of_pearl[..., None]) + (pearl - 26 * streak[..., None]) * mother_of_pearl[..., None]
-    colour = colour * (0.62 + 0.5 * tone[..., None])
+    # what lies deeper than its surroundings is darker, close by and farther off; rims catch the light
+    relief_ = sum(height - gaussian_filter(height, width, mode="wrap") for width in (3, 9, 30))
+    light = np.clip(0.86 + 0.85 * relief_ + 0.02 * soft_noise(SIZE, SIZE, 30, 45), 0.25, 1.15)[..., None]
+    lime, pearl, nacre = (np.array(colour) for colour in ((201, 187, 161), (226, 224, 214), (166, 176, 186)))
+    streak = (0.5 + 0.5 * np.sin(height * 210 + soft_noise(SIZE, SIZE, 12, 46)))[..., None]
+    cover = mother_of_pearl[..., None]
+    colour = (lime * (1 - cover) + (pearl * streak + nacre * (1 - streak)) * cover) * light
     roughness = 0.92 - 0.55 * mother_of_pearl + 0.04 * soft_noise(SIZE, SIZE, 3, 47)
     return {
         "oyster-plaster_colour.png": png(_coded(colour / 255, 8)),

@@ -10,6 +10,7 @@ const overlay = document.getElementById("line");
 const context = canvas.getContext("2d");
 const tile = document.createElement("canvas");
 const MARGIN = 14;
+const ROOM = 56; // around the picture while a tool is in the hand, so that its handles are free
 const BEYOND = 0.38; // how strongly the neighbours of a tile that wraps are shown
 
 let shown = null; // the packet on the stage
@@ -56,7 +57,8 @@ function compose() {
   context.imageSmoothingQuality = "high";
   const [wide, high] = shown.footprint;
   const repeats = look.repeats ? 3 : 1;
-  const scale = Math.min((width - 2 * MARGIN) / wide, (height - 2 * MARGIN) / high) / repeats;
+  const margin = bench.hasAttribute("data-in-hand") ? ROOM : MARGIN;
+  const scale = Math.min((width - 2 * margin) / wide, (height - 2 * margin) / high) / repeats;
   const wraps = shown.wraps.every(Boolean);
   const beyond = wraps || look.repeats || look.shifted;
   frame = { width: wide * scale, height: high * scale, footprint: shown.footprint };

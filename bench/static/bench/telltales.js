@@ -25,7 +25,7 @@ function show() {
     const r = Math.max(10, (radius / frame.footprint[0]) * frame.width);
     const label = svg("text", { x: 0, y: r + 15 });
     label.textContent = "Heal this";
-    const mark = svg("g", { transform: `translate(${left} ${top})`, tabindex: 0, role: "button", "aria-label": `Heal telltale ${number + 1}`, "data-heal": number }, svg("circle", { r }), label);
+    const mark = svg("g", { transform: `translate(${left} ${top})`, tabindex: 0, role: "button", "aria-label": `Heal telltale ${number + 1}`, "data-telltale": number }, svg("circle", { r }), label);
     return mark;
   });
   if (!marks.length) {
@@ -37,16 +37,16 @@ function show() {
 }
 
 function heal(mark) {
-  const { x, y, radius } = places[Number(mark.dataset.heal)];
+  const { x, y, radius } = places[Number(mark.dataset.telltale)];
   htmx.ajax("POST", page().heal, { source: bench, swap: "none", values: { x, y, radius } });
 }
 
 overlay.addEventListener("click", ({ target }) => {
-  const mark = target.closest("[data-heal]");
+  const mark = target.closest("[data-telltale]");
   if (mark) heal(mark);
 });
 overlay.addEventListener("keydown", (event) => {
-  if (!["Enter", " "].includes(event.key) || !event.target.dataset.heal) return;
+  if (!["Enter", " "].includes(event.key) || !event.target.dataset.telltale) return;
   event.preventDefault();
   heal(event.target);
 });

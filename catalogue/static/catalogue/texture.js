@@ -11,7 +11,7 @@ const message = document.getElementById("viewer-message");
 const buttons = [...document.querySelectorAll("[data-show]")];
 const latest = new Latest();
 const PATIENCE = 400; // ms before waiting is said
-const SEGMENTS = 384;
+const SEGMENTS = 256;
 const TURN = 0.25; // radians in a second
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 let scene = null;
@@ -80,7 +80,7 @@ async function turn() {
   camera.position.set(0, -4.1, 2.7);
   camera.lookAt(0, 0, 0);
   const begun = performance.now();
-  renderer.setAnimationLoop((now) => {
+  const draw = (now) => {
     if (turning.hidden) return;
     const [width, height_] = [viewer.clientWidth, viewer.clientHeight];
     renderer.setPixelRatio(window.devicePixelRatio);
@@ -91,7 +91,10 @@ async function turn() {
     plane.rotation.z = still.matches ? 0.5 : 0.5 + ((now - begun) / 1000) * TURN;
     renderer.render(scene, camera);
     turning.dataset.drawn = String(Number(turning.dataset.drawn ?? 0) + 1);
-  });
+  };
+  // who wants nothing to move sees it stand still
+  if (still.matches) new ResizeObserver(() => requestAnimationFrame(draw)).observe(viewer);
+  else renderer.setAnimationLoop(draw);
 }
 
 function texture({ arrays }, colourSpace = THREE.NoColorSpace) {
