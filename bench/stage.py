@@ -28,7 +28,8 @@ from relief.pipeline import PROXY, Pipeline
 from relief.recipe import Picture, Recipe
 from relief.sources.facts import Facts, histogram
 from relief.sources.roles import NAMES_IN_A_SENTENCE
-from shelf.models import Source, read_source
+from shelf.models import Source, TextureSet, read_source
+from shelf.sets import findings_of
 from studio.packet import packet
 
 SHARPEST = 2048
@@ -181,6 +182,9 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         counts, low, high = histogram(ENGINE.run(Pipeline(recipe, read_source, PROXY).untreated()).samples)
         context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
+        texture_set = TextureSet.objects.filter(removed=None, members__pieces=piece).first()
+        if texture_set:
+            context |= {"texture_set": texture_set, "set_findings": findings_of(texture_set)}
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/facts.html", context)

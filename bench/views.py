@@ -96,5 +96,4 @@ def page_context(revision: Revision, step: Step) -> dict[str, Any]:
         "levels": by_level(plane, footprint),
         "cost": forecast(plane, footprint),
         "most_faces": MOST_FACES,
-        "texture_set": TextureSet.objects.filter(removed=None, members__pieces=revision.piece).first(),
     }

@@ -12,34 +12,53 @@ from browser.driver import WITH_WEBGL, chromium
 PLACE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PATIENCE = 3.0  # seconds for a view to settle
 VIEWS = {
-    "source": ("Pressed tin ceiling", "source"),
-    "relief": ("Scallop tile, north wall", "relief"),
-    "maps": ("Scallop tile, north wall", "maps"),
-    "surface": ("Scallop tile, north wall", "surface"),
-    "deliver": ("Scallop tile, north wall", "deliver"),
+    "shelf": "/",
+    "set": "set:Oyster plaster",
+    "catalogue": "/catalogue/",
+    "surface-of-the-catalogue": "/catalogue/fish-basket/",
+    "source": "Oyster-shell plaster/source",
+    "relief": "Pressed tin ceiling/relief",
+    "crop": "Pressed tin ceiling/relief",
+    "maps": "Scallop tile, north wall/maps",
+    "surface": "Scallop tile, north wall/surface",
+    "deliver": "Scallop tile, north wall/deliver",
 }
-"""The piece and the step that each picture shows."""
+"""What each picture shows: an address, or a piece and its step, or a set."""
+
+CLICKS = {"set": "[data-show=lit]", "crop": "[data-tool=crop]"}
+"""What is clicked before a picture is taken."""
 
 
 def take(address: str) -> None:
-    """Writes one PNG of the shelf and of each step."""
+    """Writes one PNG of each view."""
     PLACE.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         driver = chromium(Path(folder), *WITH_WEBGL)
         try:
             driver.get(address)
             links = driver.find_elements("css selector", ".pieces a")
-            pieces = {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
-            _shoot(driver, "shelf")
-            for name, (title, step) in VIEWS.items():
-                driver.get(f"{pieces[title]}{step}/")
+            known = {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
+            for name, view in VIEWS.items():
+                driver.get(_address(address, known, view))
                 _shoot(driver, name)
         finally:
             driver.quit()
 
 
+def _address(address: str, known: dict[str, str], view: str) -> str:
+    if view.startswith("/"):
+        return address.rstrip("/") + view
+    if view.startswith("set:"):
+        return known[view.removeprefix("set:")]
+    title, step = view.split("/")
+    return f"{known[title]}{step}/"
+
+
 def _shoot(driver, name: str) -> None:
     time.sleep(PATIENCE)
+    if name in CLICKS:
+        driver.execute_script("document.querySelector(arguments[0]).click()", CLICKS[name])
+        time.sleep(PATIENCE)
     driver.save_screenshot(str(PLACE / f"{name}.png"))
     print(PLACE / f"{name}.png")
 

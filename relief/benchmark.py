@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 import scipy.ndimage
 
+from relief import arrange
 from relief.displace.displace import displaced
 from relief.engine import Engine
 from relief.height import Edges, Footprint, HeightField
@@ -21,13 +22,17 @@ from relief.inspect.section import section
 from relief.inspect.start import suggested_start
 from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import slopes, steepness
+from relief.parameters import controls
 from relief.pipeline import PROXY, Pipeline
+from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.surface.plane import plane
+from relief.treat import TREATMENTS
 from relief.treat.soften import gaussian
 
 WRAPPED = Edges(across="wrap", down="wrap")
 SIZES = (1024, 4096)
 PHOTO_SIZE = 2048
+MOVES = 16
 
 
 def table() -> str:
@@ -108,21 +113,28 @@ def _round_trips() -> list[tuple[str, float]]:
     engine = Engine()
     start = suggested_start("0" * 64, "photo.png", "photo", lambda _: data, engine)
 
-    def answer(path: str, value: float) -> None:
-        recipe = start.with_changes({path: value})
+    def answer(recipe: Recipe) -> None:
         height = engine.run(Pipeline(recipe, lambda _: data, PROXY).height())
         normal_map(height, recipe.amplitude, recipe.maps.normal).tobytes()
         section(height, (0, 0.5), (1, 0.5)).tobytes()
 
-    def median(path: str, first: float, step: float) -> float:
-        answer(path, first)
-        return statistics.median(_spent(lambda n=n: answer(path, first + n * step)) for n in range(1, 30))
+    def median(recipe: Recipe, path: str, first: float, step: float) -> float:
+        answer(recipe)
+        dragged = (recipe.with_changes({path: first + number * step}) for number in range(1, MOVES))
+        return statistics.median(_spent(lambda moved=moved: answer(moved)) for moved in dragged)
 
-    return [
-        ("strength dragged, proxy 1024", median("maps.normal.strength", 1, 0.05)),
-        ("soften dragged, proxy 1024", median("layers.0.treatments.1.radius", 1, 0.05)),
-        ("black point dragged, proxy 1024", median("layers.0.treatments.0.black", 0.1, 0.005)),
-    ]
+    rows = [("strength dragged, proxy 1024", median(start, "maps.normal.strength", 1, 0.05))]
+    for kind, model in TREATMENTS.items():
+        recipe, _ = arrange.added(start, kind)
+        number = len(recipe.layers[0].treatments) - 1
+        dragged = next((known for known in controls(model) if known.kind == "number"), None)
+        if dragged:
+            step = dragged.step if dragged.default + MOVES * dragged.step <= dragged.high else -dragged.step
+            path = f"{TREATMENTS_PATH}.{number}.{dragged.name}"
+            rows.append(
+                (f"{model.title}: {dragged.label.lower()} dragged", median(recipe, path, dragged.default, step))
+            )
+    return rows
 
 
 def _million_faces() -> float:

@@ -33,6 +33,11 @@ class Footprint(Parameters):
         True, label="Keep aspect", help="Width and height change together, so that the picture is not stretched."
     )
 
+    @property
+    def sides(self) -> tuple[float, float]:
+        """Width and height, mm."""
+        return self.width, self.height
+
     def resized(self, width: float, height: float) -> Footprint:
         """A footprint of another size; what a treatment leaves may be smaller than what can be typed."""
         return Footprint.model_construct(width=float(width), height=float(height), keep_aspect=self.keep_aspect)

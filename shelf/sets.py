@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
+from functools import lru_cache
 
 from relief.inspect.sets import SetFinding, set_findings
 from relief.sources.decode import decode
@@ -46,9 +47,16 @@ def findings_of(texture_set: TextureSet) -> list[SetFinding]:
         PictureError: a member's file is gone.
     """
     members = texture_set.by_role()
-    pictures = {role: decode(read_source(member.digest), member.filename) for role, member in members.items()}
     green = members["normal"].green if "normal" in members else "up"
     inverted = "height" in members and members["height"].inverted
+    files = tuple((role, member.digest, member.filename) for role, member in members.items())
+    return _compared(files, green, inverted)
+
+
+@lru_cache(maxsize=64)
+def _compared(files: tuple[tuple[str, str, str], ...], green: str, inverted: bool) -> list[SetFinding]:
+    """Files never change, so that what does not fit in them is found once."""
+    pictures = {role: decode(read_source(digest), filename) for role, digest, filename in files}
     return set_findings(pictures, green, inverted)
 
 

@@ -49,4 +49,6 @@ def in_bytes(size: int) -> str:
 @register.filter
 def percent(share: float) -> str:
     """A share as percent: 0.4 %."""
+    if 0 < share < 1e-4:
+        return f"under 0.01{SPACE}%"
     return f"{100 * share:.2g}{SPACE}%"

@@ -15,6 +15,7 @@ from relief.height import HeightField
 from relief.inspect.readings import Readings
 from relief.recipe import Recipe
 from relief.sources.picture import Picture
+from relief.sources.roles import green_of
 from relief.treat.remove_steps import RemoveSteps
 from relief.treat.treatment import Treatment
 
@@ -70,7 +71,7 @@ class Finding:
 
 def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture) -> list[Finding]:
     """What is to be said of a finished height field at full size."""
-    found = [harsh(recipe, measured), swell(recipe, height, measured)]
+    found = [harsh(recipe, measured), swell(recipe, height, measured), reversed_green(recipe, picture)]
     if picture.grain >= COARSE_GRAIN:
         found.append(steps(recipe, height))
     return [finding for finding in found if finding]
@@ -106,6 +107,23 @@ def swell(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | 
         "Swell" if measured.mean > 0 else "Sinking",
         f"The mean sits {abs(measured.mean):.2g} mm {side} midlevel, so the whole surface would {verb} by that much.",
         Mend("Set midlevel to mean", {"midlevel": mean}),
+    )
+
+
+def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
+    """The height is found from a normal map whose green is taken the wrong way."""
+    content = recipe.layers[0].content
+    if content.reading != "normal" or not picture.is_colour:
+        return None
+    right = green_of(picture)
+    if right == content.green:
+        return None
+    return Finding(
+        "green",
+        "Green is reversed",
+        f"The slopes of this normal map fit each other only with green {right}; the other way the height comes out "
+        "crumpled.",
+        Mend(f"Read it with green {right}", {"layers.0.content.green": right}),
     )
 
 

@@ -8,7 +8,7 @@ import skimage.data
 from matplotlib.cbook import get_sample_data
 
 from relief.engine import Engine
-from relief.inspect.findings import HARSH_ABOVE
+from relief.inspect.findings import HARSH_ABOVE, findings
 from relief.inspect.readings import readings
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.start import started, suggested_start
@@ -125,6 +125,24 @@ class HeightFromNormalsTests(TestCase):
         recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
         self.assertAlmostEqual(recipe.amplitude, 25, delta=2)
         height = engine.run(Pipeline(recipe, lambda _: data).height())
+        self.assertGreater(np.corrcoef(height.samples.ravel(), here.samples.ravel())[0, 1], 0.99)
+
+
+class GreenFindingTests(TestCase):
+    def test_a_normal_map_read_the_wrong_way_is_found_and_its_mend_finds_the_height(self):
+        here = field(rough(96, 96), width=300, edges=WRAP)
+        data, engine = png(normal_map(here, 25, Normal(kernel="central", green="down"))), Engine()
+        recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
+
+        def found(recipe) -> dict:
+            pipeline = Pipeline(recipe, lambda _: data)
+            height, picture_ = engine.run(pipeline.height()), engine.run(pipeline.picture())
+            taken = readings(height, recipe.amplitude, recipe.midlevel)
+            return {finding.kind: finding for finding in findings(recipe, height, taken, picture_)}
+
+        mended = found(recipe)["green"].mend.applied(recipe)
+        self.assertNotIn("green", found(mended))
+        height = engine.run(Pipeline(mended, lambda _: data).height())
         self.assertGreater(np.corrcoef(height.samples.ravel(), here.samples.ravel())[0, 1], 0.99)
 
 

@@ -284,8 +284,10 @@ class PlaceTests(TestCase):
         here = field(rough(40, 40), edges=WRAP)
         self.assertEqual(Crop(width=50).treat(here).edges.wraps, (False, True))
         self.assertEqual(Crop(width=50, height=50, meets=True).treat(here).edges.wraps, (True, True))
-        with self.assertRaisesRegex(RecipeError, "beyond the picture"):
-            Crop.checked(left=60, width=50)
+        beyond = Crop(left=60, width=50).treat(here)
+        self.assertEqual(
+            (beyond.samples.shape, beyond.footprint.width), ((40, 16), 40), "beyond the picture is nothing"
+        )
 
     def test_a_photo_taken_at_an_angle_is_straightened(self):
         """The perspective is made by scikit-image `ProjectiveTransform` and `warp`, and undone here."""

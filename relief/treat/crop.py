@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import ClassVar, Literal
 
 import numpy as np
-from pydantic import model_validator
 
 from relief.height import Edges, Footprint
 from relief.parameters import number, switch
 from relief.treat.treatment import Family, Placement
 
+WHOLE = 99.999
+"""Percent beyond which a side is kept whole."""
 
-def _part(name: str, default: float, low: float, help: str) -> float:
-    return number(default, low, 100, label=name, unit="%", step=0.5, slider=(low, 100), help=help)
+LEAST = 0.1
+"""Percent of a side that is kept at least."""
+
+
+def _start(name: str, help: str) -> float:
+    return number(0, 0, 100 - LEAST, label=name, unit="%", step=0.5, help=help)
+
+
+def _size(name: str, help: str) -> float:
+    return number(100, LEAST, 100, label=name, unit="%", step=0.5, help=help)
 
 
 class Crop(Placement):
@@ -22,38 +31,32 @@ class Crop(Placement):
     title: ClassVar[str] = "Crop"
     family: ClassVar[Family] = "place"
     kind: Literal["crop"] = "crop"
-    left: float = _part("Left", 0, 0, "Where the rectangle begins, from the left edge.")
-    top: float = _part("Top", 0, 0, "Where the rectangle begins, from the top edge.")
-    width: float = _part("Width", 100, 0.1, "How much of the picture's width is kept.")
-    height: float = _part("Height", 100, 0.1, "How much of the picture's height is kept.")
+    left: float = _start("Left", "Where the rectangle begins, from the left edge.")
+    top: float = _start("Top", "Where the rectangle begins, from the top edge.")
+    width: float = _size("Width", "How much of the picture's width is kept.")
+    height: float = _size("Height", "How much of the picture's height is kept.")
     meets: bool = switch(
         False, label="Edges meet", help="Switch on when the cut edges meet in a repeat, as around a whole motif."
     )
 
-    @model_validator(mode="after")
-    def _inside(self) -> Self:
-        if self.left + self.width > 100.001 or self.top + self.height > 100.001:
-            raise ValueError("The crop reaches beyond the picture.")
-        return self
-
     @property
-    def is_whole(self) -> tuple[bool, bool]:
-        """Whether all of the picture is kept (across, down)."""
-        return self.width > 99.999, self.height > 99.999
+    def kept(self) -> tuple[float, float]:
+        """Percent of the width and of the height that are kept; what would lie beyond the picture is not."""
+        return min(self.width, 100 - self.left), min(self.height, 100 - self.top)
 
     def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         rows, columns = samples.shape[:2]
-        left, right = _texels(self.left, self.width, columns)
-        top, bottom = _texels(self.top, self.height, rows)
+        left, right = _texels(self.left, self.kept[0], columns)
+        top, bottom = _texels(self.top, self.kept[1], rows)
         return samples[top:bottom, left:right]
 
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
-        return footprint.resized(footprint.width * self.width / 100, footprint.height * self.height / 100)
+        return footprint.resized(*(side * part / 100 for side, part in zip(footprint.sides, self.kept, strict=True)))
 
     def edges_after(self, edges: Edges) -> Edges:
         if self.meets:
             return Edges(across="wrap", down="wrap")
-        across, down = self.is_whole
+        across, down = (part > WHOLE for part in self.kept)
         return Edges(across=edges.across if across else "clamp", down=edges.down if down else "clamp")
 
 

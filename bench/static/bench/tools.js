@@ -13,6 +13,12 @@ const SMALLEST = 1; // percent of a side that a crop keeps at least
 const STEP = 0.5; // percent that an arrow key moves a handle
 const FINE = 3; // px between two points of a stroke
 
+const hint = document.getElementById("tool-hint");
+const HINTS = {
+  crop: "drag the rectangle or a corner of it · Esc puts it down",
+  corners: "drag the corners to something that is a rectangle in reality · Esc puts them down",
+  brush: "paint over a place to heal it · Esc puts the brush down",
+};
 const SHOWN = { crop: showCrop, corners: showCorners, brush: showBrush };
 
 let taken = null; // { kind, number } of the tool in the hand
@@ -65,6 +71,8 @@ function show() {
   overlay.replaceChildren();
   overlay.toggleAttribute("hidden", !taken);
   overlay.dataset.kind = taken?.kind ?? "";
+  hint.hidden = !taken;
+  hint.textContent = taken ? HINTS[taken.kind] : "";
   if (taken) SHOWN[taken.kind]();
 }
 
