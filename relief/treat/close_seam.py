@@ -38,6 +38,9 @@ FEATHER = 1.0
 
 QUANTILES = 2048
 
+SMALLEST = 8
+"""A side of fewer texels is left as it is."""
+
 
 def faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray) -> np.ndarray:
     """`left` where the weight is 1, `right` where it is 0, mixed between."""
@@ -94,6 +97,38 @@ def cut_weight(left: np.ndarray, right: np.ndarray, wraps_down: bool) -> np.ndar
     return gaussian(weight, (FEATHER, FEATHER), (False, wraps_down))
 
 
+def seam_weight(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> np.ndarray:
+    """How much of the left band is taken at each place: float32 (rows, band), or (1, band) where all rows are alike.
+
+    Args:
+        samples: float32 (rows, columns); a cut follows what is alike in them.
+        band, way, wraps_down: as for `closed_across`.
+    """
+    place = ((np.arange(band) + 0.5) / band).astype(np.float32)
+    even = (place**2 * (3 - 2 * place))[None, :]
+    if way == "mirror":
+        return 0.5 + 0.5 * even
+    if way == "cut":
+        return cut_weight(samples[:, :band], samples[:, samples.shape[1] - band :], wraps_down)
+    return even
+
+
+def laid_over(samples: np.ndarray, weight: np.ndarray, way: Way) -> np.ndarray:
+    """Samples (rows, columns[, channels]) with their bands laid over each other by a weight."""
+    band, columns = weight.shape[1], samples.shape[1]
+    weight = weight.reshape(*weight.shape, *(1,) * (samples.ndim - 2))
+    left = samples[:, :band]
+    if way == "mirror":
+        right = samples[:, : columns - band - 1 : -1]
+        closed = samples.copy()
+        closed[:, :band] = faded(left, right, weight)
+        closed[:, : columns - band - 1 : -1] = faded(right, left, weight)
+        return closed
+    closed = samples[:, : columns - band].copy()
+    closed[:, :band] = faded(left, samples[:, columns - band :], weight)
+    return closed
+
+
 def closed_across(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> np.ndarray:
     """A field whose left and right edges meet.
 
@@ -106,26 +141,11 @@ def closed_across(samples: np.ndarray, band: int, way: Way, wraps_down: bool) ->
     Returns:
         float32 (rows, columns - band), for the mirrored band (rows, columns).
     """
-    columns = samples.shape[1]
-    place = ((np.arange(band) + 0.5) / band).astype(np.float32)
-    if way == "mirror":
-        weight = (0.5 + 0.5 * place**2 * (3 - 2 * place))[None, :]
-        closed = samples.copy()
-        left, right = samples[:, :band], samples[:, : columns - band - 1 : -1]
-        closed[:, :band] = faded(left, right, weight)
-        closed[:, : columns - band - 1 : -1] = faded(right, left, weight)
-        return closed
-    kept = columns - band
-    left, right = samples[:, :band], samples[:, kept:]
-    weight = np.broadcast_to(place**2 * (3 - 2 * place), left.shape)
-    closed = samples[:, :kept].copy()
-    match way:
-        case "fade":
-            closed[:, :band] = faded(left, right, weight)
-        case "contrast":
-            closed[:, :band] = contrast_faded(left, right, weight, samples)
-        case "cut":
-            closed[:, :band] = faded(left, right, cut_weight(left, right, wraps_down))
+    weight = seam_weight(samples, band, way, wraps_down)
+    closed = laid_over(samples, weight, way)
+    if way == "contrast":
+        left, right = samples[:, :band], samples[:, samples.shape[1] - band :]
+        closed[:, :band] = contrast_faded(left, right, np.broadcast_to(weight, left.shape), samples)
     return closed
 
 
@@ -158,34 +178,41 @@ class CloseSeam(Treatment):
         return min(self.band, side * WIDEST)
 
     def treat(self, field: HeightField) -> HeightField:
-        footprint, edges = field.footprint, field.edges
-        alpha = field.alpha
-        samples = field.samples
-        for across, closes in zip((True, False), self._closes, strict=True):
-            if closes:
-                wraps_along = edges.wraps[1] if across else True if self._closes[0] else edges.wraps[0]
-                samples = self._closed(samples, footprint, across, self.way, wraps_along)
-                if alpha is not None:
-                    alpha = self._closed(alpha, footprint, across, "mirror" if self.way == "mirror" else "fade", False)
+        samples, _ = self._closed(field, None)
+        alpha = None if field.alpha is None else self._closed(field, field.alpha)[1]
         return replace(
             field,
-            samples=np.ascontiguousarray(samples, np.float32),
+            samples=samples,
             alpha=alpha,
-            footprint=self.footprint_after(footprint, edges),
-            edges=self.edges_after(edges),
+            footprint=self.footprint_after(field.footprint, field.edges),
+            edges=self.edges_after(field.edges),
         )
 
-    def _closed(
-        self, samples: np.ndarray, footprint: Footprint, across: bool, way: Way, wraps_along: bool
-    ) -> np.ndarray:
-        laid = samples if across else np.ascontiguousarray(samples.T)
-        side = footprint.width if across else footprint.height
-        count = laid.shape[1]
-        band = round(self._band(side) * count / side)
-        if count < 8:
-            return samples
-        closed = closed_across(laid, max(2, band), way, wraps_along)
-        return closed if across else closed.T
+    def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
+        return self._closed(field, companion)[1]
+
+    def _closed(self, field: HeightField, companion: np.ndarray | None) -> tuple[np.ndarray, np.ndarray | None]:
+        """The samples after closing, and a companion that is laid over just as they are."""
+        samples = field.samples
+        across_closed = self._closes[0]
+        for across, closes in zip((True, False), self._closes, strict=True):
+            if not closes:
+                continue
+            wraps_along = field.edges.wraps[1] if across else across_closed or field.edges.wraps[0]
+            laid = samples if across else np.ascontiguousarray(samples.T)
+            side = field.footprint.width if across else field.footprint.height
+            count = laid.shape[1]
+            if count < SMALLEST:
+                continue
+            band = max(2, round(self._band(side) * count / side))
+            if companion is not None:
+                weight = seam_weight(laid, band, self.way, wraps_along)
+                companion = companion if across else np.swapaxes(companion, 0, 1)
+                companion = laid_over(np.asarray(companion, np.float32), weight, self.way)
+                companion = companion if across else np.swapaxes(companion, 0, 1)
+            closed = closed_across(laid, band, self.way, wraps_along)
+            samples = np.ascontiguousarray(closed if across else closed.T, np.float32)
+        return samples, companion
 
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
         if self.way == "mirror":

@@ -37,6 +37,13 @@ class Treatment(Parameters):
         """The field after this treatment; one that wraps keeps wrapping."""
         raise NotImplementedError
 
+    def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
+        """A companion of the field (rows, columns[, channels]), such as its colours, taken where the samples go.
+
+        `field` is the field before this treatment.
+        """
+        return companion
+
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
         """The footprint that is left of one."""
         return footprint
@@ -52,6 +59,9 @@ class Placement(Treatment):
     def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         """Samples (rows, columns[, channels]) over a footprint, after the move."""
         raise NotImplementedError
+
+    def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
+        return self.moved(companion, field.footprint, field.edges)
 
     def treat(self, field: HeightField) -> HeightField:
         samples = self.moved(field.samples, field.footprint, field.edges)

@@ -1,0 +1,7 @@
+"""Relief from nothing: noises and patterns, each in a file of its own. `GENERATORS` finds the files by itself."""
+
+from relief.generate.generator import Generator
+from relief.parameters import discovered
+
+GENERATORS = discovered(__name__, Generator)
+"""Every noise and pattern by its kind."""

@@ -1,0 +1,110 @@
+"""What noise and patterns share: relief from nothing, over a footprint, tiling exactly."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.height import Footprint
+from relief.parameters import Parameters
+
+Family = Literal["noise", "pattern"]
+
+
+@dataclass(frozen=True)
+class Grid:
+    """The texels that something is drawn on."""
+
+    rows: int
+    columns: int
+    footprint: Footprint
+
+    @property
+    def spacing(self) -> tuple[float, float]:
+        """Width and height of a texel in mm."""
+        return self.footprint.width / self.columns, self.footprint.height / self.rows
+
+    @property
+    def texel(self) -> float:
+        """The larger side of a texel, mm: nothing narrower is drawn sharply."""
+        return max(self.spacing)
+
+    def across(self) -> np.ndarray:
+        """x of the texel centres as parts of the width: float32 (1, columns)."""
+        return ((np.arange(self.columns) + 0.5) / self.columns).astype(np.float32)[None, :]
+
+    def down(self) -> np.ndarray:
+        """y of the texel centres as parts of the height, downwards: float32 (rows, 1)."""
+        return ((np.arange(self.rows) + 0.5) / self.rows).astype(np.float32)[:, None]
+
+
+class Generator(Parameters):
+    """Base of noises and patterns. A subclass has a `kind`, a title, a family, its parameters and `draw`.
+
+    Its docstring is what the bench says of it.
+    """
+
+    title: ClassVar[str]
+    family: ClassVar[Family]
+    rest: ClassVar[float] = 0.0
+    """The height that adds nothing when it is added to other relief."""
+
+    kind: str
+
+    @classmethod
+    def about(cls) -> str:
+        """What it is, in a sentence."""
+        return (cls.__doc__ or "").strip()
+
+    def draw(self, grid: Grid) -> np.ndarray:
+        """Heights, 0 to 1 where nothing is exaggerated: float32 (rows, columns), the same at every resolution."""
+        raise NotImplementedError
+
+    def nudges(self, footprint: Footprint) -> list[str]:
+        """In words, which sizes were changed so that a whole number fits."""
+        return []
+
+
+def fitted(length: float, side: float, even: bool = False) -> int:
+    """How often a length fits into a side, at least once; an even number where that is needed."""
+    if even:
+        return max(2, 2 * round(side / length / 2))
+    return max(1, round(side / length))
+
+
+def nudge(name: str, wanted: float, side: float, count: int) -> list[str]:
+    """What is to be said when a length was changed by more than a thousandth to fit `count` times."""
+    got = side / count
+    if abs(got - wanted) <= 1e-3 * wanted:
+        return []
+    return [f"{name} is {got:.4g} mm instead of {wanted:.4g} mm, so that {count} fit."]
+
+
+def ramp(distance: np.ndarray, width: float, texel: float) -> np.ndarray:
+    """0 where the distance is 0 or less, 1 from `width` on, straight between; never steeper than over one texel.
+
+    Args:
+        distance: mm from an outline, above 0 inside.
+        width: mm that the slope takes.
+        texel: mm.
+    """
+    slope = max(width, texel)
+    # a slope narrower than a texel is widened about its middle, as an average over the texel would
+    return np.clip((distance - np.float32(width / 2)) / np.float32(slope) + np.float32(0.5), 0, 1)
+
+
+def bead(distance: np.ndarray, radius: float) -> np.ndarray:
+    """The round top of a strand: 1 at its middle line, 0 from `radius` on."""
+    return np.sqrt(np.clip(1 - (distance / np.float32(radius)) ** 2, 0, 1))
+
+
+def from_middle(place: np.ndarray) -> np.ndarray:
+    """Distance of each place from the middle of its cell, 0 to 0.5 in cells."""
+    return np.abs(place - np.floor(place) - np.float32(0.5))
+
+
+def numbers(count: int, seed: int) -> np.ndarray:
+    """Fixed random numbers from 0 to 1: float32 (count,)."""
+    return np.random.default_rng(seed).random(max(count, 1), np.float32)

@@ -1,0 +1,163 @@
+"""What the noises share: size, octaves, seed, stretch, turn and warp.
+
+References:
+    K. Perlin 2002, Improving noise, SIGGRAPH 2002 (quintic fade).
+    F. K. Musgrave in D. S. Ebert et al., Texturing & Modeling (fractal sums, ridges, billows, domain warping).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.generate.generator import Family, Generator, Grid
+from relief.generate.kernels import add_gradient
+from relief.generate.lattice import MOST_CELLS, Lattice
+from relief.height import Footprint
+from relief.parameters import choice, number
+
+Sum = Literal["fractal", "ridged", "billowed"]
+MODES: dict[Sum, int] = {"fractal": 0, "ridged": 1, "billowed": 2}
+NOTHING = np.zeros((0, 0), np.float32)
+"""The warp of a noise that is not warped."""
+
+FINEST = 2.0
+"""Texels that a cell has to be wide to be drawn in full; narrower ones fade out, as an average over a texel would."""
+
+
+class Noise(Generator):
+    """Base of the noises."""
+
+    family: ClassVar[Family] = "noise"
+    rest: ClassVar[float] = 0.5
+    size: float = number(
+        60, 0.05, 100_000, label="Size", unit="mm", step=1, slider=(1, 600), logarithmic=True,
+        help="How wide the largest shapes are. The nearest size that tiles is taken.",
+    )  # fmt: skip
+    octaves: int = number(
+        4, 1, 10, label="Octaves", step=1, slider=(1, 8),
+        help="How many finer layers are added, each a step smaller than the one before.",
+    )  # fmt: skip
+    gain: float = number(
+        0.5,
+        0,
+        1,
+        label="Gain",
+        step=0.01,
+        help="How strong each finer layer is beside the one before; more is rougher.",
+    )
+    lacunarity: float = number(
+        2, 1.1, 4, label="Lacunarity", step=0.05, help="How much finer each layer is than the one before."
+    )
+    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, another surface.")
+    stretch_across: float = number(
+        1, 0.05, 20, label="Stretch across", step=0.05, slider=(0.2, 5), logarithmic=True,
+        help="Makes shapes wider than high.",
+    )  # fmt: skip
+    stretch_down: float = number(
+        1, 0.05, 20, label="Stretch down", step=0.05, slider=(0.2, 5), logarithmic=True,
+        help="Makes shapes higher than wide.",
+    )  # fmt: skip
+    turn: float = number(
+        0, -180, 180, label="Turn", unit="°", step=1, slider=(-90, 90),
+        help="Turns the noise to the nearest direction that still tiles.",
+    )  # fmt: skip
+    contrast: float = number(
+        1, 0, 10, label="Contrast", step=0.05, slider=(0, 4), help="How far heights go from the middle."
+    )
+    warp: float = number(
+        0, 0, 10_000, label="Warp", unit="mm", step=1, slider=(0, 200),
+        help="How far the shapes are bent by a second noise.",
+    )  # fmt: skip
+    warp_size: float = number(
+        120, 0.05, 100_000, label="Warp size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
+        help="How wide the bends are.",
+    )  # fmt: skip
+
+    def lattice(self, footprint: Footprint, octave: int = 0) -> Lattice:
+        """The cells of one octave."""
+        finer = self.lacunarity**octave
+        width, height = self.size * self.stretch_across / finer, self.size * self.stretch_down / finer
+        return Lattice.over(footprint, width, height, self.turn)
+
+    def bend(self, grid: Grid) -> tuple[np.ndarray, np.ndarray]:
+        """How far each place is moved by the warp, as parts of width and height; nothing when there is none."""
+        if self.warp == 0:
+            return NOTHING, NOTHING
+        lattice = Lattice.over(grid.footprint, self.warp_size, self.warp_size, 0)
+        moved = []
+        for part, side in enumerate(grid.footprint.sides):
+            field = np.zeros((grid.rows, grid.columns), np.float32)
+            octave(add_gradient, gradients, lattice, self.seed + 31 + part, grid, (NOTHING, NOTHING), 1.0, 0, field)
+            moved.append(field * np.float32(self.warp / side))
+        return moved[0], moved[1]
+
+    def nudges(self, footprint: Footprint) -> list[str]:
+        lattice = self.lattice(footprint)
+        along = footprint.width / max(math.hypot(lattice.a, lattice.c), 1e-9)
+        wanted = self.size * self.stretch_across
+        if self.turn == 0 and abs(along - wanted) > 0.02 * wanted:
+            return [f"Shapes are {along:.4g} mm wide instead of {wanted:.4g} mm, so that {lattice.a} fit."]
+        turned = math.degrees(math.atan2(-lattice.c * self.stretch_down, lattice.a * self.stretch_across))
+        if self.turn and abs((turned - self.turn + 180) % 360 - 180) > 0.5:
+            return [f"Turned by {turned:.1f}° instead of {self.turn:g}°, so that it tiles."]
+        return []
+
+
+class SummedNoise(Noise):
+    """Base of the noises whose octaves are added up."""
+
+    sum: Sum = choice(
+        "fractal", {"fractal": "Plain", "ridged": "Ridged", "billowed": "Billowed"}, label="Sum",
+        help="Plain rolls up and down, ridged stands in sharp crests, billowed in round heaps.",
+    )  # fmt: skip
+
+    def summed(self, grid: Grid, add: Callable, table: Callable) -> np.ndarray:
+        """All octaves: float32 (rows, columns), 0 to 1 at contrast 1."""
+        total = np.zeros((grid.rows, grid.columns), np.float32)
+        bend = self.bend(grid)
+        whole = 0.0
+        for number_ in range(self.octaves):
+            weight = self.gain**number_
+            whole += weight
+            octave(
+                add,
+                table,
+                self.lattice(grid.footprint, number_),
+                self.seed + number_,
+                grid,
+                bend,
+                weight,
+                MODES[self.sum],
+                total,
+            )
+        return np.float32(0.5) + total * np.float32(0.85 * self.contrast / max(whole, 1e-9))
+
+
+def octave(
+    add: Callable, table: Callable, lattice: Lattice, seed: int, grid: Grid, bend: tuple[np.ndarray, np.ndarray],
+    weight: float, mode: int, out: np.ndarray,
+) -> None:  # fmt: skip
+    """Adds one octave to `out`; one too fine for the texels is left out, one nearly so is weakened."""
+    along = math.hypot(lattice.a / grid.columns, lattice.c / grid.columns)
+    across = math.hypot(lattice.b / grid.rows, lattice.d / grid.rows)
+    cells_a_texel = max(along, across)
+    kept = float(np.clip((1 - cells_a_texel) / (1 - 1 / FINEST), 0, 1))
+    if kept == 0 or lattice.cells > MOST_CELLS**2:
+        return
+    beyond = 0.0
+    if bend[0].size:
+        reach = max(abs(lattice.a), abs(lattice.b), abs(lattice.c), abs(lattice.d))
+        beyond = 2 * reach * float(max(np.abs(bend[0]).max(), np.abs(bend[1]).max()))
+    first_u, first_v, _, _ = lattice.bounds(beyond)
+    matrix = (float(lattice.a), float(lattice.b), float(lattice.c), float(lattice.d))
+    add(table(lattice, seed, beyond), matrix, first_u, first_v, *bend, np.float32(weight * kept), mode, out)
+
+
+def gradients(lattice: Lattice, seed: int, beyond: float) -> np.ndarray:
+    """A unit vector for each lattice place."""
+    angles = lattice.randoms(seed, 1, beyond)[..., 0] * np.float32(2 * np.pi)
+    return np.stack([np.cos(angles), np.sin(angles)], axis=-1)

@@ -1,0 +1,54 @@
+"""Rings: round ridges about the middles of square fields."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge, ramp
+from relief.height import Footprint
+from relief.parameters import number
+
+
+class Rings(Generator):
+    """Rings about a middle, as on turned plates and rosettes."""
+
+    title: ClassVar[str] = "Rings"
+    family: ClassVar[Family] = "pattern"
+    kind: Literal["rings"] = "rings"
+    width: float = number(
+        150, 0.1, 100_000, label="Field", unit="mm", step=1, slider=(10, 1000), logarithmic=True,
+        help="From middle to middle.",
+    )  # fmt: skip
+    ring: float = number(
+        12,
+        0.05,
+        100_000,
+        label="Ring",
+        unit="mm",
+        step=0.5,
+        slider=(1, 200),
+        logarithmic=True,
+        help="From ring to ring.",
+    )
+    rim: float = number(
+        5, 0, 10_000, label="Rim", unit="mm", step=0.5, slider=(0, 60), help="How far before the field's edge they end."
+    )
+
+    def counts(self, footprint: Footprint) -> tuple[int, int]:
+        """Fields across and down."""
+        return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
+
+    def nudges(self, footprint: Footprint) -> list[str]:
+        return nudge("The field", self.width, footprint.width, self.counts(footprint)[0])
+
+    def draw(self, grid: Grid) -> np.ndarray:
+        across, down = self.counts(grid.footprint)
+        wide, high = grid.footprint.width / across, grid.footprint.height / down
+        far = np.hypot(from_middle(grid.across() * across) * wide, from_middle(grid.down() * down) * high)
+        wave = 0.5 + 0.5 * np.cos(2 * np.pi * far / self.ring)
+        # rings narrower than two texels average out
+        kept = np.clip(self.ring / grid.texel - 1, 0, 1)
+        inside = ramp(min(wide, high) / 2 - self.rim - far, self.ring / 2, grid.texel)
+        return (inside * (0.5 + kept * (wave - 0.5))).astype(np.float32)

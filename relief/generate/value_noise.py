@@ -1,0 +1,27 @@
+"""Value noise: random heights on a lattice that tiles, a smooth surface through them."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.generate.generator import Grid
+from relief.generate.kernels import add_value
+from relief.generate.lattice import Lattice
+from relief.generate.noise import SummedNoise
+
+
+class ValueNoise(SummedNoise):
+    """Blotchy ground: plaster, worn paint, patches."""
+
+    title: ClassVar[str] = "Value noise"
+    kind: Literal["value_noise"] = "value_noise"
+
+    def draw(self, grid: Grid) -> np.ndarray:
+        return self.summed(grid, add_value, heights)
+
+
+def heights(lattice: Lattice, seed: int, beyond: float) -> np.ndarray:
+    """A height for each lattice place."""
+    return lattice.randoms(seed, 1, beyond)
