@@ -18,6 +18,9 @@ from shelf.models import Piece, Source, TextureSet, read_source
 HEIGHT_FROM = ("height", "normal", "colour")
 """The members of a set that height is taken from, the best first."""
 
+GOES_ALONG = ("colour", "roughness", "occlusion", "mask")
+"""The members of a set that go where its height goes."""
+
 
 class StaleError(Exception):
     """The change was made to an older state of the piece than the one now kept."""
@@ -50,8 +53,12 @@ class RevisionManager(models.Manager):
         if not members:
             raise PictureError("This set has no pictures left.")
         role = next((role for role in HEIGHT_FROM if role in members), next(iter(members)))
+        companions = {name: name for name in GOES_ALONG if name in members and name != role}
         content = Picture(
-            source=role, reading=READING_OF[role], green=members["normal"].green if "normal" in members else "up"
+            companions=companions,
+            source=role,
+            reading=READING_OF[role],
+            green=members["normal"].green if "normal" in members else "up",
         )
         references = {name: member.reference for name, member in members.items()}
         recipe = first_recipe(references, content, read_source, ENGINE)

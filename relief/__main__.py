@@ -12,11 +12,11 @@ from pathlib import Path
 from typing import Any, NoReturn, get_args
 
 from relief.benchmark import table
-from relief.deliver.bundle import displaced_plane, map_files
+from relief.deliver.bundle import delivery_files, displaced_plane, map_files
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
 from relief.displace.forecast import refuse_if_too_large
-from relief.engine import Engine
+from relief.engine import Engine, Progress
 from relief.errors import ReliefError
 from relief.height import Edge, Footprint
 from relief.inspect.readings import readings
@@ -24,7 +24,7 @@ from relief.inspect.start import started, suggested_start
 from relief.maps.slopes import Kernel
 from relief.parameters import Control, control, controls
 from relief.pipeline import Pipeline
-from relief.recipe import Layer, Recipe
+from relief.recipe import Picture, Recipe
 from relief.resample import Method
 from relief.sources.colour import Grey, Transfer
 from relief.sources.decode import KNOWN, decode
@@ -102,6 +102,15 @@ def _parser() -> argparse.ArgumentParser:
     _add_number(mesh, "level", kind=int)
     mesh.set_defaults(command=write_mesh)
 
+    run = commands.add_parser("run", help="make everything a recipe asks for")
+    run.add_argument("recipe", type=Path, metavar="RECIPE.json")
+    run.add_argument(
+        "--source", action="append", default=[], metavar="NAME=FILE", help="the file of one of its sources"
+    )
+    run.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    run.add_argument("--size", type=int, metavar="N", help="texels on the long side of the maps")
+    run.set_defaults(command=run_recipe)
+
     listing = commands.add_parser("treatments", help="list the treatments that --treat takes, with their parameters")
     listing.set_defaults(command=lambda chosen: print(_treatments_in_words()))
 
@@ -150,7 +159,7 @@ def _defined(name: str) -> Control:
     *way, last = OPTIONS[name].split(".")
     place: Any = Recipe
     if way[:1] == ["layers"]:
-        place, way = Layer, way[2:]
+        place, way = Picture, []
     for part in way:
         place = place.model_fields[part].annotation
     return control(place, last)
@@ -240,6 +249,39 @@ def write_maps(chosen: argparse.Namespace) -> None:
         write_whole(chosen.out / file.name, file.data)
     measured = readings(height, recipe.amplitude, recipe.midlevel)
     _print(recipe, files=[str(chosen.out / file.name) for file in files], readings=asdict(measured))
+
+
+def run_recipe(chosen: argparse.Namespace) -> None:
+    """`relief run`: the files of a bundle, unpacked; all are made before the first is written."""
+    try:
+        recipe = Recipe.read(json.loads(chosen.recipe.read_bytes()))
+    except (ValueError, RecursionError) as problem:
+        raise problem if isinstance(problem, ReliefError) else ReliefError("This is not a recipe.") from None
+    if chosen.size:
+        recipe = recipe.with_changes({"maps.resolution": chosen.size})
+    files = dict(text.partition("=")[::2] for text in chosen.source)
+    missing = [key for key in recipe.sources if key not in files]
+    if missing:
+        raise ReliefError(f"The recipe needs --source {missing[0]}=FILE ({recipe.sources[missing[0]].filename}).")
+    unknown = [key for key in files if key not in recipe.sources]
+    if unknown:
+        raise ReliefError(f"The recipe has no source “{unknown[0]}”. It has {', '.join(recipe.sources) or 'none'}.")
+    by_digest = {}
+    for key, reference in recipe.sources.items():
+        data = Path(files[key]).read_bytes()
+        if hashlib.sha256(data).hexdigest() != reference.digest:
+            print(f"relief: {files[key]} is not the file that {key} was made with.", file=sys.stderr)
+        by_digest[reference.digest] = data
+    pipeline = Pipeline(recipe, by_digest.__getitem__)
+    made = delivery_files(pipeline, Engine(), chosen.recipe.stem, Progress())
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for name, data in made.items():
+        write_whole(chosen.out / name, data)
+    _print_run(recipe, [str(chosen.out / name) for name in made])
+
+
+def _print_run(recipe: Recipe, files: list[str]) -> None:
+    print(json.dumps({"files": files, "layers": [layer.name for layer in recipe.layers]}, indent=2))
 
 
 def write_mesh(chosen: argparse.Namespace) -> None:

@@ -1,18 +1,28 @@
-"""Changes to a recipe's list of treatments. Each gives the new recipe and says in words what was done."""
+"""Changes to a recipe's lists of layers and treatments. Each gives the new recipe and says in words what was done."""
 
 from __future__ import annotations
 
+from typing import Any
+
+from relief.compose.imprints import Imprints
+from relief.compose.strokes import Strokes
 from relief.errors import RecipeError
-from relief.recipe import TREATMENTS_PATH, Recipe
+from relief.generate import GENERATORS
+from relief.recipe import Layer, Picture, Recipe, SourceReference
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
 from relief.treat.treatment import Treatment
 
 Done = tuple[Recipe, str]
+LAID_AT_FIRST = {"imprints": ("taller", 0.3), "strokes": ("replace", 1.0), "picture": ("add", 0.3)}
+"""Blend and amount of a new layer by its kind; noises and patterns are added a little."""
 
 
-def added(recipe: Recipe, kind: str, **values) -> Done:
-    """A new treatment at the end of the list.
+# treatments
+
+
+def added(recipe: Recipe, kind: str, layer: int = 0, **values: Any) -> Done:
+    """A new treatment at the end of a layer's list.
 
     Raises:
         RecipeError: there is no such treatment.
@@ -20,40 +30,40 @@ def added(recipe: Recipe, kind: str, **values) -> Done:
     if kind not in TREATMENTS:
         raise RecipeError("There is no such treatment.")
     treatment = TREATMENTS[kind].checked(**values)
-    return recipe.with_treatments([*_all(recipe), treatment]), f"Added {treatment.title}"
+    return recipe.with_treatments([*_all(recipe, layer), treatment], layer), f"Added {treatment.title}"
 
 
-def moved(recipe: Recipe, number: int, to: int) -> Done:
+def moved(recipe: Recipe, number: int, to: int, layer: int = 0) -> Done:
     """A treatment at another place; beyond the ends it stays at the end."""
-    treatment = _at(recipe, number)
-    order = _all(recipe)
-    order.insert(max(0, min(to, len(order) - 1)), order.pop(number))
-    return recipe.with_treatments(order), f"Moved {treatment.title}"
+    treatment = _at(recipe, number, layer)
+    return recipe.with_treatments(_reordered(_all(recipe, layer), number, to), layer), f"Moved {treatment.title}"
 
 
-def duplicated(recipe: Recipe, number: int) -> Done:
+def duplicated(recipe: Recipe, number: int, layer: int = 0) -> Done:
     """A second treatment of the same kind and values, right after the first."""
-    treatment = _at(recipe, number)
-    order = [*_all(recipe)[: number + 1], treatment, *_all(recipe)[number + 1 :]]
-    return recipe.with_treatments(order), f"Duplicated {treatment.title}"
+    treatment = _at(recipe, number, layer)
+    order: list[int | Treatment] = _all(recipe, layer)
+    order.insert(number + 1, treatment)
+    return recipe.with_treatments(order, layer), f"Duplicated {treatment.title}"
 
 
-def removed(recipe: Recipe, number: int) -> Done:
+def removed(recipe: Recipe, number: int, layer: int = 0) -> Done:
     """Without a treatment."""
-    treatment = _at(recipe, number)
-    return recipe.with_treatments([other for other in _all(recipe) if other != number]), f"Removed {treatment.title}"
+    treatment = _at(recipe, number, layer)
+    order = [other for other in _all(recipe, layer) if other != number]
+    return recipe.with_treatments(order, layer), f"Removed {treatment.title}"
 
 
-def reset(recipe: Recipe, number: int) -> Done:
+def reset(recipe: Recipe, number: int, layer: int = 0) -> Done:
     """A treatment with its values as they are at first."""
-    treatment = _at(recipe, number)
-    order: list[int | Treatment] = _all(recipe)
+    treatment = _at(recipe, number, layer)
+    order: list[int | Treatment] = _all(recipe, layer)
     order[number] = type(treatment)(on=treatment.on)
-    return recipe.with_treatments(order), f"Reset {treatment.title}"
+    return recipe.with_treatments(order, layer), f"Reset {treatment.title}"
 
 
 def healed(recipe: Recipe, x: float, y: float, radius: float) -> Done:
-    """One more place to heal: a mark in the last treatment, which is added when the list does not end with it.
+    """One more place to heal in the ground: a mark in its last treatment, added when the list does not end with it.
 
     `x` and `y` are places of the relief as the whole list leaves it, (0, 0) upper left to (1, 1) lower right.
     """
@@ -61,16 +71,113 @@ def healed(recipe: Recipe, x: float, y: float, radius: float) -> Done:
     treatments = recipe.layers[0].treatments
     if treatments and isinstance(treatments[-1], Heal):
         marks = [*treatments[-1].model_dump()["marks"], mark.model_dump()]
-        return recipe.with_changes({f"{TREATMENTS_PATH}.{len(treatments) - 1}.marks": marks}), "Healed a place"
+        path = f"layers.0.treatments.{len(treatments) - 1}.marks"
+        return recipe.with_changes({path: marks}), "Healed a place"
     return added(recipe, "heal", marks=[mark.model_dump()])[0], "Healed a place"
 
 
-def _at(recipe: Recipe, number: int) -> Treatment:
-    treatments = recipe.layers[0].treatments
+def _at(recipe: Recipe, number: int, layer: int) -> Treatment:
+    treatments = _layer(recipe, layer).treatments
     if not 0 <= number < len(treatments):
         raise RecipeError("There is no such treatment.")
     return treatments[number]
 
 
-def _all(recipe: Recipe) -> list[int]:
-    return list(range(len(recipe.layers[0].treatments)))
+def _all(recipe: Recipe, layer: int) -> list[int]:
+    return list(range(len(_layer(recipe, layer).treatments)))
+
+
+# layers
+
+
+def layer_added(recipe: Recipe, kind: str) -> Done:
+    """A new layer of noise, pattern, imprints or strokes on top.
+
+    Raises:
+        RecipeError: there is no such kind, or too many layers.
+    """
+    kinds = {**GENERATORS, "imprints": Imprints, "strokes": Strokes}
+    if kind not in kinds:
+        raise RecipeError("There is no such kind of layer.")
+    content = kinds[kind]()
+    blend, amount = LAID_AT_FIRST.get(kind, ("add", 0.2))
+    layer = Layer(name=content.title, content=content, blend=blend, amount=amount)
+    return recipe.with_layers([*range(len(recipe.layers)), layer]), f"Added {content.title}"
+
+
+def picture_added(recipe: Recipe, name: str, sources: dict[str, SourceReference], content: Picture) -> Done:
+    """A new layer of a picture, or of a texture set with its companions, on top.
+
+    `sources` are the pictures by their role; `content` names one of them. Their keys are made different from those the
+    piece has already.
+    """
+    taken = set(recipe.sources)
+    keys = {role: _free(role, taken) for role in sources}
+    companions = {role: keys[role] for role in content.companions if role in keys}
+    content = content.model_copy(update={"source": keys[content.source], "companions": companions})
+    blend, amount = LAID_AT_FIRST["picture"]
+    layer = Layer(name=name[:200], content=content, blend=blend, amount=amount)
+    wider = {**recipe.sources, **{keys[role]: reference for role, reference in sources.items()}}
+    recipe = recipe.model_copy(update={"sources": wider})
+    return recipe.with_layers([*range(len(recipe.layers)), layer]), f"Added {name}"
+
+
+def _free(role: str, taken: set[str]) -> str:
+    """A key that is not taken yet."""
+    key, number = role, 2
+    while key in taken:
+        key, number = f"{role} {number}", number + 1
+    taken.add(key)
+    return key
+
+
+def layer_moved(recipe: Recipe, number: int, to: int) -> Done:
+    """A layer at another height in the pile; beyond the ends it stays at the end."""
+    layer = _layer(recipe, number)
+    order = _reordered(list(range(len(recipe.layers))), number, to)
+    if order[0] != 0 and recipe.layers[order[0]].content.kind in ("strokes", "imprints"):
+        raise RecipeError(f"{recipe.layers[order[0]].name} needs something to lie on, so it cannot be the ground.")
+    return recipe.with_layers(order), f"Moved {layer.name}"
+
+
+def layer_duplicated(recipe: Recipe, number: int) -> Done:
+    """A second layer of the same content, right above the first."""
+    layer = _layer(recipe, number)
+    order: list[int | Layer] = list(range(len(recipe.layers)))
+    order.insert(number + 1, layer)
+    return recipe.with_layers(order), f"Duplicated {layer.name}"
+
+
+def layer_removed(recipe: Recipe, number: int) -> Done:
+    """Without a layer."""
+    layer = _layer(recipe, number)
+    order = [other for other in range(len(recipe.layers)) if other != number]
+    if order and order[0] != 0 and recipe.layers[order[0]].content.kind in ("strokes", "imprints"):
+        raise RecipeError(f"{recipe.layers[order[0]].name} needs something to lie on; remove it first.")
+    return recipe.with_layers(order), f"Removed {layer.name}"
+
+
+def layer_renamed(recipe: Recipe, number: int, name: str) -> Done:
+    """A layer under another name."""
+    layer = _layer(recipe, number)
+    name = " ".join(name.split())[:200] or layer.name
+    layers = (*recipe.layers[:number], layer.model_copy(update={"name": name}), *recipe.layers[number + 1 :])
+    return recipe.model_copy(update={"layers": layers}), f"Named a layer {name}"
+
+
+def with_halved_amount(recipe: Recipe, number: int, times: float) -> Done:
+    """A layer whose amount makes up for its repeats: n times as often over one size, slopes are n times as steep."""
+    layer = _layer(recipe, number)
+    amount = float(f"{layer.amount / times:.4g}")
+    return recipe.with_changes({f"layers.{number}.amount": amount}), f"{layer.name}: amount to {amount:g}"
+
+
+def _layer(recipe: Recipe, number: int) -> Layer:
+    if not 0 <= number < len(recipe.layers):
+        raise RecipeError("There is no such layer.")
+    return recipe.layers[number]
+
+
+def _reordered(order: list[int], number: int, to: int) -> list[int]:
+    order.insert(max(0, min(to, len(order) - 1)), order.pop(number))
+    return order

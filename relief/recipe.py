@@ -9,23 +9,30 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping, Sequence
-from typing import Any, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
+from relief.compose.blend import BLEND_NAMES, Blend
+from relief.compose.imprints import Imprints
+from relief.compose.layout import Layout
+from relief.compose.masks import Mask
+from relief.compose.strokes import Strokes
 from relief.errors import RecipeError
+from relief.generate import AnyGenerator
 from relief.height import Edges, Footprint
 from relief.maps.normal import Normal
-from relief.parameters import Control, Parameters, choice, complaint, control, number
+from relief.parameters import Control, Parameters, choice, complaint, control, number, switch
 from relief.resample import METHOD_NAMES, Method
 from relief.sources.colour import GREY_NAMES, TRANSFER_NAMES, Grey, Transfer
 from relief.sources.roles import READING_NAMES, Green, Reading
 from relief.surface.plane import Plane
-from relief.treat import TREATMENTS, AnyTreatment
+from relief.treat import AnyTreatment
 from relief.treat.treatment import Treatment
 
 VERSION = 1
 MOST_TREATMENTS = 64
+MOST_LAYERS = 24
 TREATMENTS_PATH = "layers.0.treatments"
 
 
@@ -38,6 +45,9 @@ class SourceReference(Parameters):
 
 class Picture(Parameters):
     """A layer's content: one source, read as a photo, as a height image, or as a normal map."""
+
+    rest: ClassVar[float] = 0.5
+    """The height that adds nothing: in a picture, mid grey."""
 
     kind: Literal["picture"] = "picture"
     source: str = choice("picture", {}, label="Height from", help="Which picture of the texture set becomes height.")
@@ -60,18 +70,66 @@ class Picture(Parameters):
         help="Colour is stored with a display curve, which is taken off; data never is. Overrule it when a file was "
         "saved wrongly.",
     )  # fmt: skip
+    companions: dict[str, str] = Field(default_factory=dict)
+    """Sources that go where the height goes, by their role: colour, roughness, occlusion."""
     green: Green = choice(
         "up", {"up": "Green up", "down": "Green down"}, label="Green of the source",
         help="Which way light green faces in this normal map. Turn it when hollows come out as bumps.",
     )  # fmt: skip
 
 
+Content = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]
+
+
 class Layer(Parameters):
-    """One contribution to the relief."""
+    """One contribution to the relief. The first is the ground that the others lie on."""
 
     name: str = Field(max_length=200)
-    content: Picture
+    content: Content
     treatments: tuple[AnyTreatment, ...] = Field((), max_length=MOST_TREATMENTS)
+    on: bool = switch(True, label="On", help="Switch off to see the relief without this layer.")
+    amount: float = number(
+        1,
+        -100,
+        100,
+        label="Amount",
+        step=0.02,
+        slider=(-1, 2),
+        help="How much of the layer; below zero it is turned over.",
+    )
+    blend: Blend = choice(
+        "add", BLEND_NAMES, label="Blend",
+        help="How the layer goes over what lies below. Taller wins lets what is lower rise through.",
+    )  # fmt: skip
+    offset: float = number(
+        0,
+        -100,
+        100,
+        label="Offset",
+        step=0.01,
+        slider=(-1, 1),
+        help="Lifts the layer before it is compared with what lies below.",
+    )
+    passage: float = number(
+        0.05, 0, 100, label="Passage", step=0.01, slider=(0, 0.5), help="Height over which both run into each other."
+    )
+    layout: Layout = Layout()
+    mask: Mask = Mask()
+
+    @property
+    def source(self) -> str:
+        """The key of the source that the layer takes its height from; empty when it takes none."""
+        return self.content.source if isinstance(self.content, Picture | Imprints) else ""
+
+    @property
+    def companions(self) -> dict[str, str]:
+        """Keys of the sources that go where the layer's height goes, by their role."""
+        return self.content.companions if isinstance(self.content, Picture) else {}
+
+    def uses(self) -> tuple[str, ...]:
+        """The parameters that do something where the layer lies on others."""
+        contest = ("offset", "passage") if self.blend in ("taller", "lower") else ()
+        return ("blend", "amount", *contest)
 
 
 class Maps(Parameters):
@@ -103,7 +161,7 @@ class Recipe(Parameters):
 
     version: Literal[1] = VERSION
     sources: dict[str, SourceReference]
-    layers: tuple[Layer, ...] = Field(min_length=1, max_length=1)
+    layers: tuple[Layer, ...] = Field(min_length=1, max_length=MOST_LAYERS)
     footprint: Footprint = Footprint()
     edges: Edges = Edges()
     amplitude: float = number(
@@ -122,7 +180,7 @@ class Recipe(Parameters):
 
     @model_validator(mode="after")
     def _has_its_sources(self) -> Self:
-        if any(layer.content.source not in self.sources for layer in self.layers):
+        if any(layer.source and layer.source not in self.sources for layer in self.layers):
             raise ValueError("A layer takes its height from a picture that the piece does not have.")
         return self
 
@@ -202,20 +260,28 @@ class Recipe(Parameters):
         """How the edges of the relief meet after its treatments."""
         return self._laid()[1]
 
+    def companion_roles(self) -> list[str]:
+        """The roles of all companions of all layers, in the order they are met."""
+        return list(dict.fromkeys(role for layer in self.layers for role in layer.companions))
+
     def _laid(self) -> tuple[Footprint, Edges]:
-        footprint, edges = self.footprint, self.edges
+        footprint = self.footprint
+        # what is drawn from nothing meets at its edges
+        edges = self.edges if self.layers[0].source else Edges(across="wrap", down="wrap")
         for treatment in self.layers[0].treatments:
             if treatment.on:
                 footprint, edges = treatment.footprint_after(footprint, edges), treatment.edges_after(edges)
         return footprint, edges
 
-    def with_treatments(self, order: Sequence[int | Treatment]) -> Self:
-        """A recipe with another list of treatments: new ones, and those it has by their number. Suggestions move along.
+    def with_treatments(self, order: Sequence[int | Treatment], layer: int = 0) -> Self:
+        """A recipe with another list of treatments in a layer: new ones, and those it has by their number.
+
+        Suggestions move along.
 
         Raises:
             RecipeError: a number that does not exist, or too many treatments.
         """
-        layer = self.layers[0]
+        place, layer = layer, self.layers[layer]
         if any(isinstance(item, int) and not 0 <= item < len(layer.treatments) for item in order):
             raise RecipeError("There is no such treatment.")
         if len(order) > MOST_TREATMENTS:
@@ -223,13 +289,51 @@ class Recipe(Parameters):
         treatments = tuple(layer.treatments[item] if isinstance(item, int) else item for item in order)
         suggested = []
         for path in self.suggested:
-            at = re.fullmatch(rf"{TREATMENTS_PATH}\.(\d+)\.(\w+)", path)
+            at = re.fullmatch(rf"layers\.{place}\.treatments\.(\d+)\.(\w+)", path)
             if at is None:
                 suggested.append(path)
             elif int(at[1]) in order:
-                suggested.append(f"{TREATMENTS_PATH}.{order.index(int(at[1]))}.{at[2]}")
-        layers = (layer.model_copy(update={"treatments": treatments}),)
+                suggested.append(f"layers.{place}.treatments.{order.index(int(at[1]))}.{at[2]}")
+        changed = layer.model_copy(update={"treatments": treatments})
+        layers = (*self.layers[:place], changed, *self.layers[place + 1 :])
         return self.model_copy(update={"layers": layers, "suggested": tuple(suggested)})
+
+    def with_layers(self, order: Sequence[int | Layer]) -> Self:
+        """A recipe with another list of layers, the ground first: new ones, and those it has by their number.
+
+        Suggestions move along, and so do masks that look at a layer.
+
+        Raises:
+            RecipeError: no layer is left, too many, or one that does not exist.
+        """
+        if any(isinstance(item, int) and not 0 <= item < len(self.layers) for item in order):
+            raise RecipeError("There is no such layer.")
+        if not order:
+            raise RecipeError("One layer has to stay.")
+        if len(order) > MOST_LAYERS:
+            raise RecipeError(f"A piece has at most {MOST_LAYERS} layers.")
+        layers = []
+        for item in order:
+            layer = self.layers[item] if isinstance(item, int) else item
+            if layer.mask.layer >= 0:
+                seen = order.index(layer.mask.layer) if layer.mask.layer in order else -1
+                layer = layer.model_copy(update={"mask": layer.mask.model_copy(update={"layer": seen})})
+            layers.append(layer)
+        suggested = []
+        for path in self.suggested:
+            at = re.fullmatch(r"layers\.(\d+)\.(.+)", path)
+            if at is None:
+                suggested.append(path)
+            elif int(at[1]) in order:
+                suggested.append(f"layers.{order.index(int(at[1]))}.{at[2]}")
+        left_out = self._sources_of(self.layers) - self._sources_of(layers)
+        sources = {key: source for key, source in self.sources.items() if key not in left_out}
+        return self.model_copy(update={"layers": tuple(layers), "suggested": tuple(suggested), "sources": sources})
+
+    @staticmethod
+    def _sources_of(layers: Sequence[Layer]) -> set[str]:
+        """The keys of the sources that some layers are made of."""
+        return {key for layer in layers for key in (layer.source, *layer.companions.values()) if key}
 
     def differences(self, other: Recipe) -> list[str]:
         """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`."""
@@ -249,7 +353,10 @@ class Recipe(Parameters):
     def _title(self, path: str) -> str:
         """The treatment that a path belongs to, as it stands before its parameter in a sentence."""
         owner, _ = self._owner(path)
-        return f"{owner.title}: " if isinstance(owner, Treatment) else ""
+        if isinstance(owner, Treatment):
+            return f"{owner.title}: "
+        layer = re.match(r"layers\.([1-9]\d*)\.", path)
+        return f"{self.layers[int(layer[1])].name}: " if layer else ""
 
     def paths(self) -> list[str]:
         """The path of every parameter a person can set."""
@@ -296,11 +403,21 @@ def _paths(place: Any, prefix: str):
                 yield from _paths(getattr(place, name), f"{prefix}{name}.")
 
 
+def _without_kinds(location: tuple[str | int, ...]) -> list[str | int]:
+    """Where an error stands, without the kinds that Pydantic names on the way."""
+    kept = []
+    for place, part in enumerate(location):
+        before = location[place - 1] if place else None
+        if before == "content" or (isinstance(before, int) and place > 1 and location[place - 2] == "treatments"):
+            continue
+        kept.append(part)
+    return kept
+
+
 def _sentence(problem: ValidationError, recipe: Recipe | None = None) -> str:
     """The first thing a validation complains about, as a sentence with the parameter's label."""
     error = problem.errors()[0]
-    # Pydantic names the kind of a treatment on the way to its parameter; a path does not
-    path = ".".join(str(part) for part in error["loc"] if part not in TREATMENTS)
+    path = ".".join(str(part) for part in _without_kinds(error["loc"]))
     try:
         known = recipe.control(path) if recipe else None
     except RecipeError:

@@ -23,6 +23,7 @@ from relief.maps.displacement import bump_range, displacement_range
 from relief.maps.normal import normal_map
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
+from relief.resample import resampled
 from relief.surface.mesh import Mesh
 from relief.surface.plane import plane
 
@@ -98,8 +99,31 @@ def displaced_plane(recipe: Recipe, height: HeightField) -> Mesh:
     return displaced(base, height, recipe.amplitude, recipe.midlevel)
 
 
-def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -> bytes:
-    """The ZIP of a delivery.
+def companion_files(pipeline: Pipeline, engine: Engine, height: HeightField, stem: str) -> list[File]:
+    """Colour, roughness and so on, laid as the height is; and for each layer that won by height where it did."""
+    rows, columns = height.samples.shape
+    wraps = height.edges.wraps
+    made = []
+    for role in pipeline.recipe.companion_roles():
+        samples = resampled(engine.run(pipeline.companion(role)), rows, columns, "area", wraps)
+        kind = "Colour, read as sRGB." if role == "colour" else "Data, read without any gamma."
+        entry = Entry(f"{stem}_{safe_stem(role)}.png", role.capitalize(), f"8 bit, {_channels(samples)}", kind)
+        made.append(File(entry, png(np.rint(np.clip(samples, 0, 1) * 255).astype(np.uint8))))
+    for number, layer in enumerate(pipeline.recipe.layers[1:], start=1):
+        if layer.on and layer.blend in ("taller", "lower"):
+            seen = resampled(engine.run(pipeline.seen(number)), rows, columns, "area", wraps)
+            about = f"White where “{layer.name}” is seen, black where what lies below is."
+            entry = Entry(f"{stem}_seen_{number}_{safe_stem(layer.name)}.png", "Mask of who won", "8 bit, grey", about)
+            made.append(File(entry, png(np.rint(np.clip(seen, 0, 1) * 255).astype(np.uint8))))
+    return made
+
+
+def _channels(samples: np.ndarray) -> str:
+    return "red green blue" if samples.ndim == 3 else "grey"
+
+
+def delivery_files(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -> dict[str, bytes]:
+    """All files of a delivery by their name, the note first.
 
     Args:
         pipeline: the recipe and its sources, at full size.
@@ -117,6 +141,8 @@ def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -
     height = engine.run(pipeline.height(), Part(progress, 0.02, 0.6))
     progress.step(0.6, "Writing the maps")
     files = map_files(recipe, height, stem)
+    progress.step(0.7, "Writing what goes along")
+    files += companion_files(pipeline, engine, height, stem)
     progress.step(0.75, "Displacing the plane")
     mesh = displaced_plane(recipe, height)
     progress.step(0.8, "Writing the mesh")
@@ -125,8 +151,14 @@ def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -
     about_recipe = "Everything needed to make these files again from the source."
     files.append(File(Entry("recipe.json", "Recipe", "JSON", about_recipe), recipe.as_text().encode()))
     text = note(title, recipe, height, [file.entry for file in files])
+    return {"READ-ME.txt": text.encode()} | {file.name: file.data for file in files}
+
+
+def bundle(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -> bytes:
+    """The ZIP of a delivery. Takes and raises what `delivery_files` does."""
+    files = delivery_files(pipeline, engine, title, progress)
     progress.step(0.9, "Packing")
-    return _zip({"READ-ME.txt": text.encode()} | {file.name: file.data for file in files})
+    return _zip(files)
 
 
 def _zip(files: dict[str, bytes]) -> bytes:

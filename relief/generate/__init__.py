@@ -1,7 +1,12 @@
 """Relief from nothing: noises and patterns, each in a file of its own. `GENERATORS` finds the files by itself."""
 
+from functools import reduce
+from operator import or_
+
 from relief.generate.generator import Generator
 from relief.parameters import discovered
 
 GENERATORS = discovered(__name__, Generator)
 """Every noise and pattern by its kind."""
+
+AnyGenerator = reduce(or_, GENERATORS.values())

@@ -69,10 +69,12 @@ class Finding:
     mend: Mend | None = field(default=None)
 
 
-def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture) -> list[Finding]:
-    """What is to be said of a finished height field at full size."""
-    found = [harsh(recipe, measured), swell(recipe, height, measured), reversed_green(recipe, picture)]
-    if picture.grain >= COARSE_GRAIN:
+def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None) -> list[Finding]:
+    """What is to be said of a finished height field at full size; `picture` is that of the ground, where it is one."""
+    found = [harsh(recipe, measured), swell(recipe, height, measured)]
+    if picture:
+        found.append(reversed_green(recipe, picture))
+    if picture and picture.grain >= COARSE_GRAIN:
         found.append(steps(recipe, height))
     return [finding for finding in found if finding]
 

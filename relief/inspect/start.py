@@ -7,6 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from relief.engine import Engine
+from relief.errors import RecipeError
+from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.findings import COMFORTABLE, amplitude_for
 from relief.inspect.readings import steepest
@@ -33,6 +35,9 @@ LONG_SIDE = 300.0
 
 PHOTO_SOFTEN = 1.0
 """Texels: about the width of a camera's grain."""
+
+FROM_NOTHING = Footprint(width=600, height=600)
+"""The footprint of relief that begins with no picture."""
 
 UNEVEN_ABOVE = 0.04
 """Part of the mean by which the light of a photo may vary (standard deviation) before it is evened out."""
@@ -86,6 +91,20 @@ def first_recipe(
         spacing = field.spacing
         _, amplitude = height_from_normals(picture.pixels, content.green, spacing, edges.wraps)
     return _with_depth(recipe, read_source, engine, amplitude)
+
+
+def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
+    """A recipe for relief from nothing: one noise or pattern.
+
+    Raises:
+        RecipeError: there is no such noise or pattern.
+    """
+    if kind not in GENERATORS:
+        raise RecipeError("There is no such noise or pattern.")
+    content = GENERATORS[kind]()
+    layer = Layer(name=content.title, content=content)
+    recipe = Recipe(sources={}, layers=(layer,), footprint=FROM_NOTHING, edges=Edges(across="wrap", down="wrap"))
+    return _with_depth(recipe, read_source, engine)
 
 
 def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:

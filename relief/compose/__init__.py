@@ -1,0 +1,1 @@
+"""Layers put together: blends, masks, layout, imprints and hand strokes."""

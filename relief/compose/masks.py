@@ -1,0 +1,92 @@
+"""Masks: where a layer is laid, from heights or slopes between two limits, from noise, or painted by hand."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from relief.generate.generator import Grid
+from relief.generate.gradient_noise import GradientNoise
+from relief.height import HeightField
+from relief.maps.slopes import steepness
+from relief.parameters import Parameters, choice, drawn, number, switch
+from relief.treat.heal import Mark, mask_of
+
+FOLLOWS = ("height", "slope")
+"""Masks that look at other relief."""
+
+
+class Mask(Parameters):
+    """Where a layer is laid."""
+
+    source: Literal["none", "height", "slope", "noise", "strokes"] = choice(
+        "none",
+        {"none": "Everywhere", "height": "Heights between", "slope": "Slopes between", "noise": "Noise above",
+         "strokes": "Painted"},
+        label="Mask", help="Where the layer is laid.",
+    )  # fmt: skip
+    layer: int = choice(
+        -1, {-1: "What lies below"}, label="Looks at", help="The relief whose heights or slopes are looked at."
+    )
+    low: float = number(
+        0.5, -1e6, 1e6, label="From", step=0.01, slider=(0, 1),
+        help="The lower limit: a height, a slope in degrees over 90, or a level of the noise.",
+    )  # fmt: skip
+    high: float = number(
+        1, -1e6, 1e6, label="To", step=0.01, slider=(0, 1), help="The upper limit: a height, or a slope over 90."
+    )
+    soft: float = number(0.1, 0, 10, label="Soft", step=0.01, slider=(0, 0.5), help="How gently the limits set in.")
+    size: float = number(
+        80, 0.05, 100_000, label="Size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
+        help="How wide the patches of noise are.",
+    )  # fmt: skip
+    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other patches.")
+    marks: tuple[Mark, ...] = drawn(
+        (), label="Marks", help="Paint on the stage where the layer is to lie.", max_length=500
+    )
+    inverted: bool = switch(False, label="Inverted", help="Lays the layer where it would not lie, and the other way.")
+
+    def uses(self) -> tuple[str, ...]:
+        """The parameters that do something, as the mask is set."""
+        common = ("source", "inverted")
+        return {
+            "none": ("source",),
+            "height": (*common, "layer", "low", "high", "soft"),
+            "slope": (*common, "layer", "low", "high", "soft"),
+            "noise": (*common, "low", "soft", "size", "seed"),
+            "strokes": (*common, "marks", "soft"),
+        }[self.source]
+
+    def cover(self, field: HeightField) -> np.ndarray | None:
+        """How much of the layer is laid at each place: float32 (rows, columns), or none for everywhere.
+
+        Args:
+            field: the relief that is looked at, which also gives shape and footprint. Its amplitude counts for slopes.
+        """
+        grid = Grid(*field.samples.shape, field.footprint)
+        match self.source:
+            case "none":
+                return None
+            case "height":
+                cover = between(field.samples, self.low, self.high, self.soft)
+            case "slope":
+                cover = between(steepness(field, field.amplitude) / np.float32(90), self.low, self.high, self.soft)
+            case "noise":
+                noise = GradientNoise(size=self.size, octaves=3, seed=self.seed, contrast=2).draw(grid)
+                cover = between(noise, self.low, np.inf, self.soft)
+            case _:
+                cover = mask_of(field, self.marks).astype(np.float32) / 255
+        return 1 - cover if self.inverted else cover
+
+
+def between(values: np.ndarray, low: float, high: float, soft: float) -> np.ndarray:
+    """1 where values lie between two limits, 0 beyond, over a passage of `soft` about each limit."""
+    return _above(values, low, soft) * (1 if np.isinf(high) else 1 - _above(values, high, soft))
+
+
+def _above(values: np.ndarray, limit: float, soft: float) -> np.ndarray:
+    if soft <= 0:
+        return (values > np.float32(limit)).astype(np.float32)
+    part = np.clip((values - np.float32(limit)) / np.float32(soft) + np.float32(0.5), 0, 1)
+    return part * part * (3 - 2 * part)

@@ -1,0 +1,348 @@
+"""Layers put together: blends by NumPy, masks, layout, imprints and strokes, and what is computed again."""
+
+import io
+import json
+import tempfile
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
+from unittest import TestCase
+
+import numpy as np
+
+from relief import arrange
+from relief.__main__ import main
+from relief.compose.blend import blended
+from relief.compose.imprints import Imprints, Press, pressed, presses, scattered, stamp
+from relief.compose.layout import Layout
+from relief.compose.masks import Mask, between
+from relief.compose.strokes import Stroke, worked
+from relief.deliver.bundle import delivery_files
+from relief.engine import Engine, Progress
+from relief.errors import RecipeError
+from relief.generate.generator import Grid
+from relief.height import Footprint
+from relief.inspect.start import generated
+from relief.pipeline import Pipeline
+from relief.recipe import MOST_LAYERS, Picture, Recipe, SourceReference
+from relief.tests.fields import CLAMP, WRAP, field, rough
+from relief.tests.test_inspect import png
+from relief.treat.close_seam import CloseSeam
+from relief.treat.crop import Crop
+
+TILE = Footprint(width=400, height=400)
+GRID = Grid(200, 200, TILE)
+
+
+class BlendTests(TestCase):
+    def setUp(self):
+        self.below, self.over = rough(40, 50, 1).astype(np.float32), rough(40, 50, 2).astype(np.float32)
+
+    def test_every_blend_is_its_numpy_formula(self):
+        below, over = self.below, self.over
+        for blend, expected in (
+            ("add", below + 0.3 * (over - 0.5)),
+            ("subtract", below - 0.3 * (over - 0.5)),
+            ("multiply", below * (1 + 0.3 * (over - 1))),
+            ("replace", below + 0.3 * (over - below)),
+            ("taller", np.maximum(below, 0.3 * over + 0.2)),
+            ("lower", np.minimum(below, 0.3 * over + 0.2)),
+        ):
+            out, _ = blended(below, over, blend, 0.3, rest=0.5, offset=0.2)
+            np.testing.assert_allclose(out, expected, atol=1e-6, err_msg=blend)
+
+    def test_who_won_adds_up_and_a_passage_is_smooth(self):
+        _, sharp = blended(self.below, self.over, "taller", 1)
+        np.testing.assert_array_equal(sharp, self.over > self.below)
+        _, lower = blended(self.below, self.over, "lower", 1)
+        np.testing.assert_array_equal(sharp + lower, 1)
+        soft, seen = blended(self.below, self.over, "taller", 1, passage=0.1)
+        self.assertTrue((soft >= np.maximum(self.below, self.over) - 1e-6).all())
+        self.assertLess((soft - np.maximum(self.below, self.over)).max(), 0.1 / 4 + 1e-6)
+        self.assertTrue(((seen > 0.01) & (seen < 0.99)).any())
+
+    def test_a_mask_lays_the_layer_where_it_is_white_only(self):
+        mask = np.zeros((40, 50), np.float32)
+        mask[:, 25:] = 1
+        out, seen = blended(self.below, self.over, "replace", 1, mask=mask)
+        np.testing.assert_array_equal(out[:, :25], self.below[:, :25])
+        np.testing.assert_allclose(out[:, 25:], self.over[:, 25:], atol=1e-6)
+        np.testing.assert_array_equal(seen, mask)
+
+    def test_amount_nothing_changes_nothing(self):
+        for blend in ("add", "subtract", "multiply", "replace"):
+            np.testing.assert_array_equal(blended(self.below, self.over, blend, 0)[0], self.below)
+
+
+class MaskTests(TestCase):
+    def test_limits_and_their_passage(self):
+        values = np.linspace(0, 1, 1001, dtype=np.float32)
+        np.testing.assert_array_equal(between(values, 0.2, 0.6, 0), (values > 0.2) & (values <= 0.6))
+        soft = between(values, 0.2, 0.6, 0.1)
+        self.assertAlmostEqual(soft[200], 0.5, places=3)
+        self.assertEqual((soft[100], soft[400]), (0, 1))
+
+    def test_heights_slopes_noise_and_painted_places(self):
+        heights = np.tile(np.linspace(0, 1, 64), (64, 1))
+        here = field(heights, width=64)
+        cover = Mask(source="height", low=0.5, high=2, soft=0).cover(here)
+        np.testing.assert_array_equal(cover[:, 33:], 1)
+        np.testing.assert_array_equal(
+            Mask(source="height", low=0.5, high=2, soft=0, inverted=True).cover(here), 1 - cover
+        )
+        steep = Mask(source="slope", low=0.4, high=1, soft=0)
+        self.assertEqual(steep.cover(here).max(), 0)
+        from dataclasses import replace
+
+        self.assertEqual(steep.cover(replace(here, amplitude=64)).min(), 1)  # 45 degrees is 0.5
+        noise = Mask(source="noise", size=20, soft=0.1).cover(here)
+        self.assertTrue(0.2 < noise.mean() < 0.8)
+        marks = Mask.checked(source="strokes", marks='[{"points": [[0.5, 0.5]], "radius": 8}]')
+        self.assertAlmostEqual(marks.cover(here).sum(), np.pi * 64, delta=20)
+        self.assertIsNone(Mask().cover(here))
+
+
+class LayoutTests(TestCase):
+    def test_repeats_shift_and_turn(self):
+        layout = Layout(repeats_across=3, repeats_down=2)
+        cell = layout.cell(GRID)
+        samples = rough(cell.rows, cell.columns).astype(np.float32)
+        laid = layout.laid(samples, GRID)
+        self.assertEqual(laid.shape, (200, 200))
+        np.testing.assert_allclose(laid[:100], laid[100:], atol=1e-5)
+        self.assertAlmostEqual(cell.footprint.width, 400 / 3)
+        moved = Layout(shift_across=25).laid(samples, GRID)
+        np.testing.assert_array_equal(moved, np.roll(Layout().laid(samples, GRID), 50, 1))
+        turned = Layout(quarters=1, repeats_across=2)
+        self.assertEqual(turned.cell(GRID).footprint.width, 400)
+        gradient = np.tile(np.linspace(0, 1, 200, dtype=np.float32), (100, 1))
+        self.assertGreater(turned.laid(gradient, GRID)[20].mean(), turned.laid(gradient, GRID)[180].mean())
+
+
+class ImprintTests(TestCase):
+    def test_an_imprint_over_the_edge_comes_in_on_the_other_side(self):
+        """It equals the same imprint in the middle, moved by half."""
+        small = stamp(Imprints(size=90, fade=5), None)
+        edge, edge_cover = pressed(small, [Press(0, 0, 0.7, 1)], GRID, (True, True))
+        middle, middle_cover = pressed(small, [Press(0.5, 0.5, 0.7, 1)], GRID, (True, True))
+        np.testing.assert_allclose(np.roll(edge, (100, 100), (0, 1)), middle, atol=1e-4)
+        np.testing.assert_allclose(np.roll(edge_cover, (100, 100), (0, 1)), middle_cover, atol=1e-4)
+        alone, _ = pressed(small, [Press(0, 0, 0, 1)], GRID, (False, False))
+        self.assertEqual(alone[150:, 150:].max(), 0)
+
+    def test_no_square_plateau_stays(self):
+        picture = field(np.full((64, 64), 0.8))
+        small = stamp(Imprints(shape="picture", source="x", size=80, fade=10), picture)
+        _, cover = pressed(small, [Press(0.5, 0.5, 0, 1)], GRID, (True, True))
+        self.assertAlmostEqual(float(cover.max()), 1, places=4)
+        self.assertLess(np.abs(np.diff(cover, axis=1)).max(), 0.5)
+
+    def test_scattered_places_keep_their_distance_over_the_edge_too(self):
+        places = np.array(scattered(60, 40, TILE, (True, True), 3)) * 400
+        self.assertGreater(len(places), 40)
+        apart = np.abs(places[:, None] - places[None])
+        apart = np.minimum(apart, 400 - apart)
+        far = np.hypot(apart[..., 0], apart[..., 1]) + 1e9 * np.eye(len(places))
+        self.assertGreaterEqual(far.min(), 40)
+        self.assertLess(len(scattered(2000, 200, TILE, (True, True), 3)), 20, "where it is full no more are thrown")
+
+    def test_along_a_line_they_lie_a_step_apart_and_jitter_is_fixed_by_the_seed(self):
+        imprints = Imprints(line=((0, 0.5), (1, 0.5)), along=100, turn=30, vary=0.3)
+        found = presses(imprints, TILE, (True, True))
+        np.testing.assert_allclose([place.x for place in found], [0, 0.25, 0.5, 0.75, 1])
+        self.assertEqual(found, presses(imprints, TILE, (True, True)))
+        self.assertGreater(len({place.turn for place in found}), 3)
+
+    def test_colours_are_pressed_in_at_the_same_places(self):
+        small = stamp(Imprints(size=60, fade=0), None)
+        colours = np.ones((*small.samples.shape, 3), np.float32) * (0.2, 0.5, 0.9)
+        places = [Press(0.3, 0.3, 0, 1), Press(0.9, 0.6, 1, 1.2)]
+        heights, cover = pressed(small, places, GRID, (True, True))
+        laid, _ = pressed(small, places, GRID, (True, True), colours)
+        inside = (cover > 0.9) & (heights > 0.2)
+        np.testing.assert_allclose(laid[inside].mean(axis=0), (0.2, 0.5, 0.9), atol=0.01)
+
+
+class StrokeTests(TestCase):
+    def stroke(self, work="raise", points=((0.3, 0.5, 1), (0.6, 0.5, 1)), **more) -> Stroke:
+        return Stroke(work=work, points=points, radius=40, **{"strength": 0.2, **more})
+
+    def test_raise_and_lower_by_their_strength_at_the_line_and_by_nothing_beyond(self):
+        flat = field(np.full((200, 200), 0.4), width=400, edges=WRAP)
+        out = worked(flat, (self.stroke(),))
+        self.assertAlmostEqual(out[100, 90], 0.6, places=3)
+        self.assertAlmostEqual(out[100, 200 - 40], 0.4, places=5)
+        back = worked(flat.with_samples(out), (self.stroke("lower"),))
+        np.testing.assert_allclose(back, flat.samples, atol=1e-5)
+
+    def test_pressure_counts_and_density_of_points_does_not(self):
+        flat = field(np.zeros((200, 200)), width=400)
+        dense = tuple((0.3 + 0.3 * part / 50, 0.5, 1.0) for part in range(51))
+        np.testing.assert_allclose(
+            worked(flat, (self.stroke(points=dense),)), worked(flat, (self.stroke(),)), atol=1e-4
+        )
+        lighter = worked(flat, (self.stroke(points=((0.5, 0.5, 0.5),)),))
+        self.assertAlmostEqual(float(lighter.max()), 0.1, delta=2e-3)
+
+    def test_level_and_smooth(self):
+        here = field(rough(200, 200), width=400, edges=WRAP)
+        levelled = worked(here, (self.stroke("level", strength=1, falloff=0),))
+        self.assertLess(np.ptp(levelled[98:102, 70:110]), 0.02)
+        smooth = worked(here, (self.stroke("smooth", strength=1),))
+        self.assertLess(smooth[95:105, 70:110].std(), here.samples[95:105, 70:110].std() * 0.5)
+
+    def test_replayed_at_twice_the_size_and_over_the_edge(self):
+        """Stated bound: 1 % of the stroke's height on average, away from single texels."""
+        strokes = (self.stroke(points=((0.95, 0.2, 1), (1.0, 0.3, 0.5))), self.stroke("lower", points=((0.4, 0.4, 1),)))
+        small = worked(field(np.zeros((200, 200)), width=400, edges=WRAP), strokes)
+        large = worked(field(np.zeros((400, 400)), width=400, edges=WRAP), strokes)
+        difference = large.reshape(200, 2, 200, 2).mean(axis=(1, 3)) - small
+        self.assertLess(np.abs(difference).mean(), 0.01 * 0.2)
+        self.assertGreater(small[45:55, :10].max(), 0.05, "it comes in on the other side")
+        clamped = worked(field(np.zeros((200, 200)), width=400, edges=CLAMP), strokes)
+        self.assertEqual(clamped[45:55, :10].max(), 0)
+
+
+class PileTests(TestCase):
+    def setUp(self):
+        self.engine = Engine()
+        self.recipe = generated("gradient_noise", self.read, self.engine)
+
+    @staticmethod
+    def read(_digest):
+        raise AssertionError("relief from nothing reads no file")
+
+    def run_(self, recipe, longest=128):
+        return self.engine.run(Pipeline(recipe, self.read, longest).height())
+
+    def test_layers_are_added_moved_duplicated_renamed_and_removed(self):
+        recipe, label = arrange.layer_added(self.recipe, "net")
+        self.assertEqual(label, "Added Net")
+        recipe, _ = arrange.layer_added(recipe, "strokes")
+        recipe, _ = arrange.layer_moved(recipe, 1, 0)
+        self.assertEqual([layer.name for layer in recipe.layers], ["Net", "Gradient noise", "Hand strokes"])
+        recipe, _ = arrange.layer_duplicated(recipe, 0)
+        recipe, _ = arrange.layer_renamed(recipe, 0, "  Fine  net ")
+        self.assertEqual([layer.name for layer in recipe.layers][:2], ["Fine net", "Net"])
+        recipe, _ = arrange.layer_removed(recipe, 1)
+        self.assertEqual(len(recipe.layers), 3)
+        with self.assertRaisesRegex(RecipeError, "needs something to lie on"):
+            arrange.layer_moved(recipe, 2, 0)
+        with self.assertRaisesRegex(RecipeError, "has to stay"):
+            arrange.layer_removed(self.recipe, 0)
+        with self.assertRaisesRegex(RecipeError, "at most 24"):
+            self.recipe.with_layers([0] * (MOST_LAYERS + 1))
+        for work in (lambda: arrange.layer_added(recipe, "magic"), lambda: arrange.layer_removed(recipe, 9)):
+            with self.assertRaisesRegex(RecipeError, "no such"):
+                work()
+
+    def test_masks_keep_looking_at_their_layer(self):
+        recipe, _ = arrange.layer_added(self.recipe, "net")
+        recipe, _ = arrange.layer_added(recipe, "dots")
+        recipe = recipe.with_changes({"layers.2.mask.layer": 1})
+        moved, _ = arrange.layer_moved(recipe, 1, 0)
+        self.assertEqual(moved.layers[2].mask.layer, 0)
+        gone, _ = arrange.layer_removed(recipe, 1)
+        self.assertEqual(gone.layers[1].mask.layer, -1)
+
+    def test_a_pile_is_its_layers_over_each_other(self):
+        recipe, _ = arrange.layer_added(self.recipe, "net")
+        recipe = recipe.with_changes({"layers.1.amount": 0.4})
+        pipeline = Pipeline(recipe, self.read, 128)
+        ground, net = self.engine.run(pipeline.laid(0)).samples, self.engine.run(pipeline.laid(1)).samples
+        np.testing.assert_allclose(self.run_(recipe).samples, ground + 0.4 * net, atol=1e-5)
+        off = recipe.with_changes({"layers.1.on": False})
+        np.testing.assert_allclose(self.run_(off).samples, ground, atol=1e-6)
+        self.assertEqual(self.run_(recipe).edges.wraps, (True, True))
+
+    def test_only_what_depends_on_a_change_is_computed(self):
+        recipe = self.recipe
+        for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
+            recipe, _ = arrange.layer_added(recipe, kind)
+            for treatment in ("soften", "levels", "sharpen", "invert"):
+                recipe, _ = arrange.added(recipe, treatment, len(recipe.layers) - 1)
+        self.run_(recipe)
+        counts = {}
+        for path in ("layers.7.amount", "layers.0.amount", "layers.3.treatments.0.radius", "layers.0.content.seed"):
+            before = self.engine.computed
+            self.run_(recipe.with_changes({path: 0.4 if path != "layers.0.content.seed" else 9}))
+            counts[path] = self.engine.computed - before
+        self.assertEqual(counts["layers.7.amount"], 3)  # laying it over, the relief, bringing it to size
+        self.assertEqual(counts["layers.0.amount"], 11)  # the ground, and laying seven layers over it
+        self.assertEqual(counts["layers.3.treatments.0.radius"], 12)
+        self.assertEqual(counts["layers.0.content.seed"], 12)
+
+    def test_a_picture_and_its_colours_follow_who_won(self):
+        heights = np.zeros((64, 64), np.uint8)
+        heights[:, 32:] = 255
+        colour = np.zeros((64, 64, 3), np.uint8)
+        colour[..., 0] = 200
+        files = {"1" * 64: png(heights), "2" * 64: png(colour)}
+        sources = {
+            "height": SourceReference(digest="1" * 64, filename="a.png"),
+            "colour": SourceReference(digest="2" * 64, filename="b.png"),
+        }
+        content = Picture(source="height", reading="height", companions={"colour": "colour"})
+        recipe, _ = arrange.picture_added(self.recipe, "Shell", sources, content)
+        recipe, _ = arrange.picture_added(recipe, "Shell again", sources, content)
+        self.assertEqual(set(recipe.sources), {"height", "colour", "height 2", "colour 2"})
+        recipe, _ = arrange.layer_removed(recipe, 2)
+        self.assertEqual(set(recipe.sources), {"height", "colour"})
+        recipe = recipe.with_changes({"layers.1.blend": "taller", "layers.1.amount": 2, "layers.1.passage": 0})
+        pipeline = Pipeline(recipe, files.__getitem__, 64)
+        seen = self.engine.run(pipeline.seen(1))
+        np.testing.assert_array_equal(seen[:, 33:], 1)
+        laid = self.engine.run(pipeline.companion("colour"))
+        np.testing.assert_allclose(laid[:, 40:, 0], 200 / 255, atol=0.01)
+        np.testing.assert_allclose(laid[:, 40:, 1], 0, atol=0.01)
+        np.testing.assert_allclose(laid[seen == 0], 0.5, atol=0.01)
+
+    def test_a_companion_is_cut_and_closed_just_as_its_height(self):
+        heights = np.rint(rough(96, 96) * 65535).astype(np.uint16)
+        files = {"1" * 64: png(heights), "2" * 64: png(np.rint(heights / 257).astype(np.uint8))}
+        sources = {
+            key: SourceReference(digest=digit * 64, filename="a.png")
+            for key, digit in (("height", "1"), ("roughness", "2"))
+        }
+        content = Picture(source="height", reading="height", companions={"roughness": "roughness"})
+        from relief.inspect.start import first_recipe
+
+        recipe = first_recipe(sources, content, files.__getitem__, self.engine)
+        recipe = recipe.with_treatments([Crop(left=10, width=80, height=90), CloseSeam(band=30)])
+        pipeline = Pipeline(recipe, files.__getitem__)
+        height = self.engine.run(pipeline.height()).samples
+        np.testing.assert_allclose(self.engine.run(pipeline.companion("roughness")), height, atol=0.01)
+
+    def test_repeats_make_slopes_steeper_and_halving_the_amount_makes_up_for_it(self):
+        """Common practice, no source: 2 x 2 repeats want half the amount."""
+        recipe, _ = arrange.layer_added(self.recipe, "net")
+        recipe = recipe.with_changes(
+            {"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2, "layers.1.amount": 0.4}
+        )
+        halved, label = arrange.with_halved_amount(recipe, 1, 2)
+        self.assertEqual((halved.layers[1].amount, label), (0.2, "Net: amount to 0.2"))
+
+    def test_the_same_recipe_gives_the_same_bytes_on_the_command_line(self):
+        recipe, _ = arrange.layer_added(self.recipe, "imprints")
+        recipe = recipe.with_changes({"layers.1.content.count": 8, "maps.resolution": 64, "surface.level": 0})
+        files = delivery_files(Pipeline(recipe, self.read), Engine(), "sand", Progress())
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder, "sand.json")
+            place.write_text(recipe.as_text())
+            with redirect_stdout(io.StringIO()) as out:
+                self.assertEqual(main(["run", str(place), "--out", str(Path(folder, "out"))]), 0)
+            for name, data in files.items():
+                self.assertEqual(Path(folder, "out", name).read_bytes(), data, name)
+            self.assertEqual(len(json.loads(out.getvalue())["files"]), len(files))
+            for text, words in (("{}", "not a recipe"), ("[", "not a recipe"), ('{"version": 9}', "version 9")):
+                place.write_text(text)
+                with redirect_stderr(io.StringIO()) as err:
+                    self.assertEqual(main(["run", str(place), "--out", folder]), 2)
+                self.assertIn(words, err.getvalue())
+
+    def test_a_recipe_with_layers_is_read_back(self):
+        recipe = self.recipe
+        for kind in ("cellular_noise", "imprints", "strokes", "courses"):
+            recipe, _ = arrange.layer_added(recipe, kind)
+        self.assertEqual(Recipe.read(json.loads(recipe.as_text())), recipe)
+        with self.assertRaisesRegex(RecipeError, "Size must be at least 0.05 mm"):
+            recipe.with_changes({"layers.1.content.size": 0})
