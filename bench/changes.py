@@ -7,32 +7,36 @@ from collections.abc import Callable
 from functools import partial
 
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from bench.engine import ENGINE
-from bench.models import Revision, StaleError
-from bench.requests import piece_of, revision_of, step_of
-from bench.steps import Step, groups, views
+from bench.models import Revision, StaleError, content_of_set
+from bench.requests import layer_of, piece_of, revision_of, step_of, whole_number
+from bench.steps import Step, groups, layer_rows, views
 from bench.views import page_context
 from relief import arrange
+from relief.compose.layout import Layout
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import findings
 from relief.inspect.readings import readings
 from relief.inspect.start import started
 from relief.pipeline import Pipeline
-from relief.recipe import Recipe
-from shelf.models import read_source
+from relief.recipe import Picture, Recipe
+from relief.sources.roles import READING_OF
+from shelf.models import Source, TextureSet, read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
 SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
 """What is read from elsewhere or otherwise starts anew."""
-NOT_PATHS = ("base", "step", "csrfmiddlewaretoken")
+NOT_PATHS = ("base", "step", "layer", "csrfmiddlewaretoken")
 ARRANGEMENTS = {
     "move": arrange.moved, "duplicate": arrange.duplicated, "remove": arrange.removed, "reset": arrange.reset,
 }  # fmt: skip
 """What can be done to a treatment of the list, by its number."""
+PILE = {"duplicate": arrange.layer_duplicated, "remove": arrange.layer_removed}
+"""What can be done to a layer, by its number."""
 
 
 @require_POST
@@ -45,6 +49,12 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
 def treatments(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a treatment, or moves, duplicates, removes or resets one."""
     return _carried_out(request, pk, lambda base: _edited(base, partial(_arranged, request)))
+
+
+@require_POST
+def layers(request: HttpRequest, pk: int) -> HttpResponse:
+    """Adds a layer, or moves, names, duplicates or removes one, or makes its amount up for its repeats."""
+    return _carried_out(request, pk, lambda base: _edited(base, partial(_piled, request)))
 
 
 @require_POST
@@ -112,21 +122,54 @@ def _edited(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -> Rev
 
 def _arranged(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     action = request.POST.get("action")
+    layer = layer_of(request.POST, recipe)
     if action == "add":
-        return arrange.added(recipe, request.POST.get("kind", ""))
+        return arrange.added(recipe, request.POST.get("kind", ""), layer)
     if action not in ARRANGEMENTS:
         raise Http404
     number = int(_number(request, "number"))
     if action == "move":
-        return arrange.moved(recipe, number, int(_number(request, "to")))
-    return ARRANGEMENTS[action](recipe, number)
+        return arrange.moved(recipe, number, int(_number(request, "to")), layer)
+    return ARRANGEMENTS[action](recipe, number, layer)
+
+
+def _piled(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
+    action = request.POST.get("action")
+    if action == "add":
+        return arrange.layer_added(recipe, request.POST.get("kind", ""))
+    if action == "source":
+        return _with_source(request, recipe)
+    number = int(_number(request, "number"))
+    match action:
+        case "move":
+            return arrange.layer_moved(recipe, number, int(_number(request, "to")))
+        case "name":
+            return arrange.layer_renamed(recipe, number, request.POST.get("name", ""))
+        case "halve":
+            layout = recipe.layers[number].layout if 0 <= number < len(recipe.layers) else Layout()
+            return arrange.with_halved_amount(recipe, number, max(layout.repeats_across, layout.repeats_down))
+    if action not in PILE:
+        raise Http404
+    return PILE[action](recipe, number)
+
+
+def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
+    """A picture or a texture set of the shelf as a layer on top."""
+    kind, _, pk = request.POST.get("from", "").partition(":")
+    if kind == "set":
+        texture_set = get_object_or_404(TextureSet, owner=request.artist, removed=None, pk=whole_number(pk))
+        return arrange.picture_added(recipe, texture_set.name, *content_of_set(texture_set))
+    source = get_object_or_404(Source, owner=request.artist, removed=None, pk=whole_number(pk))
+    content = Picture(source="picture", reading=READING_OF[source.role], green=source.green)
+    return arrange.picture_added(recipe, source.filename, {"picture": source.reference}, content)
 
 
 def _mended(kind: str | None, recipe: Recipe) -> tuple[Recipe, str]:
     pipeline = Pipeline(recipe, read_source)
     height = ENGINE.run(pipeline.height())
     taken = readings(height, recipe.amplitude, recipe.midlevel)
-    found = {item.kind: item for item in findings(recipe, height, taken, ENGINE.run(pipeline.picture()))}
+    picture = ENGINE.run(pipeline.picture()) if recipe.layers[0].source else None
+    found = {item.kind: item for item in findings(recipe, height, taken, picture)}
     if kind not in found or found[kind].mend is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")
     return found[kind].mend.applied(recipe), found[kind].mend.label
@@ -145,11 +188,16 @@ def _number(request: HttpRequest, name: str) -> float:
 
 def _changed(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
     """The history, the section's numbers, and the groups of the left side that read otherwise than before."""
-    context = page_context(revision, step)
-    earlier = {group.id: group for group in groups(before, step)}
+    was, now = before.read(), revision.read()
+    grown = len(now.layers) > len(was.layers) and request.POST.get("action") in ("add", "source")
+    layer = len(now.layers) - 1 if grown else layer_of(request.POST, now)
+    context = page_context(revision, step, layer)
+    same_layers = layer_rows(was) == layer_rows(now)
+    earlier = {group.id: group for group in groups(before, step, min(layer, len(was.layers) - 1))}
     same_groups = list(earlier) == [group.id for group in context["groups"]]
-    context["whole"] = not same_groups or step.name in ("surface", "deliver")
-    context["changed_views"] = views(before.read(), step) != context["views"]
+    context["whole"] = grown or not same_groups or step.name in ("surface", "deliver")
+    context["changed_layers"] = not same_layers and step.name == "relief"
+    context["changed_views"] = views(was, step) != context["views"]
     context["changed_groups"] = [group for group in context["groups"] if earlier.get(group.id) != group]
     answer = render(request, "bench/changed.html", context)
     answer["HX-Trigger-After-Settle"] = json.dumps({"revision": {"number": revision.number}})
@@ -158,5 +206,6 @@ def _changed(request: HttpRequest, before: Revision, revision: Revision, step: S
 
 def _refused(request: HttpRequest, base: Revision, step: Step, text: str, status: int) -> HttpResponse:
     """Says why; what was typed goes back to what is kept, unless the page itself is old."""
-    context = page_context(base, step) | {"text": text, "stale": status == 409}
+    layer = layer_of(request.POST, base.read())
+    context = page_context(base, step, layer) | {"text": text, "stale": status == 409}
     return render(request, "bench/notice.html", context, status=status)

@@ -11,7 +11,7 @@ from django.utils import timezone
 from bench.engine import ENGINE
 from relief.errors import PictureError
 from relief.inspect.start import first_recipe
-from relief.recipe import TREATMENTS_PATH, Picture, Recipe
+from relief.recipe import TREATMENTS_PATH, Picture, Recipe, SourceReference
 from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet, read_source
 
@@ -34,6 +34,25 @@ def _changed(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
     return changed, (differences[0] if differences else "") + more
 
 
+def content_of_set(texture_set: TextureSet) -> tuple[dict[str, SourceReference], Picture]:
+    """The members of a set as a recipe names them, and a layer's content of it: its height, else what can be made one.
+
+    Raises:
+        PictureError: no member is left.
+    """
+    members = texture_set.by_role()
+    if not members:
+        raise PictureError("This set has no pictures left.")
+    role = next((role for role in HEIGHT_FROM if role in members), next(iter(members)))
+    content = Picture(
+        source=role,
+        reading=READING_OF[role],
+        green=members["normal"].green if "normal" in members else "up",
+        companions={name: name for name in GOES_ALONG if name in members and name != role},
+    )
+    return {name: member.reference for name, member in members.items()}, content
+
+
 class RevisionManager(models.Manager):
     def begin(self, source: Source, title: str, changes: Mapping[str, Any] | None = None, **piece: Any) -> Piece:
         """A new piece of one source; its first revision is the suggested start, with some changes where wanted."""
@@ -49,20 +68,9 @@ class RevisionManager(models.Manager):
         Raises:
             PictureError: no member is left, or its file is gone.
         """
-        members = texture_set.by_role()
-        if not members:
-            raise PictureError("This set has no pictures left.")
-        role = next((role for role in HEIGHT_FROM if role in members), next(iter(members)))
-        companions = {name: name for name in GOES_ALONG if name in members and name != role}
-        content = Picture(
-            companions=companions,
-            source=role,
-            reading=READING_OF[role],
-            green=members["normal"].green if "normal" in members else "up",
-        )
-        references = {name: member.reference for name, member in members.items()}
+        references, content = content_of_set(texture_set)
         recipe = first_recipe(references, content, read_source, ENGINE)
-        if members[role].inverted:
+        if texture_set.by_role()[content.source].inverted:
             recipe = recipe.with_changes({f"{TREATMENTS_PATH}.2.on": True})
         return self.keep_first(
             texture_set.owner, title or texture_set.name, recipe.with_changes(changes or {}), **piece

@@ -8,10 +8,12 @@ import numpy as np
 
 from bench.engine import ENGINE
 from relief.height import HeightField
+from relief.inspect.swatch import swatch
 from relief.maps.displacement import bump_range, displacement, displacement_range
 from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
+from relief.resample import resampled
 from relief.treat.even_light import EvenLight
 
 GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
@@ -87,6 +89,17 @@ def _light(pipeline: Pipeline) -> np.ndarray:
     return np.full((1, 1), SHADES // 2, np.uint8)
 
 
+def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
+    """Where a layer is seen, in ochre over the lit relief, and where what lies below is, in blue."""
+    seen = ENGINE.run(pipeline.seen(layer)) if layer else np.ones_like(_height(pipeline).samples)
+    height = _height(pipeline)
+    if seen.shape != height.samples.shape:
+        seen = resampled(seen, *height.samples.shape, "area", height.edges.wraps)
+    light = swatch(height, pipeline.recipe.amplitude).astype(np.float32)[..., None] / 190
+    colour = (BELOW + (ABOVE - BELOW) * np.clip(seen, 0, 1)[..., None]) * 0.55 + GROUND * 0.45
+    return np.clip(colour * light, 0, 255).astype(np.uint8)
+
+
 def _slope(pipeline: Pipeline) -> np.ndarray:
     """Steepness, 0 to 90 degrees, from light to dark."""
     angles = steepness(_height(pipeline), pipeline.recipe.amplitude)
@@ -115,6 +128,7 @@ VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "height": _coloured_height,
     "slope": _slope,
     "light": _light,
+    "seen": lambda pipeline: seen_by(pipeline, len(pipeline.recipe.layers) - 1),
     "normal": _normal,
     "bump": _bump,
     "displacement": _displacement,

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from django.http import Http404, HttpRequest
+from django.http import Http404, HttpRequest, QueryDict
 from django.shortcuts import get_object_or_404
 
 from bench.models import Revision
 from bench.steps import BY_NAME, Step
 from relief.inspect.section import Point
+from relief.recipe import Recipe
 from shelf.models import Piece
 
 
@@ -39,15 +40,27 @@ def whole_number(text: str | int | None, least: int = 1) -> int:
     return number
 
 
+def layer_of(values: QueryDict, recipe: Recipe) -> int:
+    """The layer that a page has chosen; the top one when it has gone."""
+    text = values.get("layer", "")
+    chosen = int(text) if text.isdecimal() and len(text) < 4 else 0
+    return min(chosen, len(recipe.layers) - 1)
+
+
 def draft_of(request: HttpRequest) -> dict[str, str]:
-    """The changes that are tried out and not kept: parameters named `d.` and their path."""
-    return {name[2:]: value for name, value in request.GET.items() if name.startswith("d.")}
+    """The changes that are tried out and not kept: parameters named `d.` and their path. Drawn ones may be posted."""
+    return {name[2:]: value for name, value in asked(request).items() if name.startswith("d.")}
+
+
+def asked(request: HttpRequest) -> QueryDict:
+    """What a preview is asked with: in the address, or posted when it is long."""
+    return request.POST if request.method == "POST" else request.GET
 
 
 def line_of(request: HttpRequest) -> tuple[Point, Point]:
     """The ends of the section line from `x,y,x,y`, each 0 to 1."""
     try:
-        places = [float(part) for part in request.GET.get("section", "0,0.5,1,0.5").split(",")]
+        places = [float(part) for part in asked(request).get("section", "0,0.5,1,0.5").split(",")]
     except ValueError:
         raise Http404 from None
     if len(places) != 4 or not all(0 <= place <= 1 for place in places):

@@ -8,16 +8,21 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.cache import cache_control
-from django.views.decorators.http import require_safe
+from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Revision
-from bench.previews import VIEWS
-from bench.requests import draft_of, line_of, piece_of, revision_of, whole_number
+from bench.previews import VIEWS, seen_by
+from bench.requests import asked, draft_of, layer_of, line_of, piece_of, revision_of, whole_number
+from relief import arrange
+from relief.compose.strokes import Strokes
 from relief.deliver.bundle import displaced_plane
 from relief.deliver.images import png
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
+from relief.generate import GENERATORS
+from relief.generate.generator import Grid
+from relief.height import Edges, Footprint, HeightField
 from relief.inspect.findings import findings
 from relief.inspect.readings import readings
 from relief.inspect.repeats import motif, suggested_crops, telltales
@@ -41,26 +46,38 @@ DRAFT_FACES = 150_000
 SWATCH = 512
 """Texels on the long side of a swatch."""
 
+LAYER_SECTION = 64
+"""Samples of the small section of a layer."""
 
-@require_safe
+GALLERY, GALLERY_FOOTPRINT, GALLERY_DEPTH = 200, Footprint(width=300, height=300), 10.0
+"""Texels, footprint and depth in mm that noises and patterns are shown with."""
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
 def preview(request: HttpRequest, pk: int) -> HttpResponse:
     """The pixels of a view and the section, of a revision with or without a draft change on it."""
-    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    name = request.GET.get("view", "lit")
+    values = asked(request)
+    revision = revision_of(piece_of(request, pk), values.get("base"))
+    name = values.get("view", "lit")
     if name not in VIEWS:
         raise Http404
-    view = VIEWS[name]
-    longest = min(whole_number(request.GET.get("longest", PROXY)), SHARPEST)
+    longest = min(whole_number(values.get("longest", PROXY)), SHARPEST)
     line = line_of(request)
     try:
         now, before, before_label = _states(revision, draft_of(request), longest)
-        now = _until(now, request.GET.get("until"))
+        if "try" in values:
+            now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
+        chosen = layer_of(values, now.recipe)
+        layers = now
+        now = _only(now, chosen, values.get("until"), "alone" in values)
         recipe = now.recipe
         height = ENGINE.run(now.height())
+        shown = before if values.get("before") else now
         arrays = {
-            "pixels": view(before if request.GET.get("before") else now),
+            "pixels": seen_by(shown, chosen) if name == "seen" else VIEWS[name](shown),
             "section": section(height, *line),
             "section_before": _distances(before, line),
+            **_of_layers(layers, chosen, line),
         }
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
@@ -80,6 +97,27 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
+def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[str, np.ndarray]:
+    """Each layer's own section, the ground first; and how the chosen one lies where it contests with what is below."""
+    recipe = state.recipe
+    profiles = [
+        section(ENGINE.run(state.laid(number)), *line, count=LAYER_SECTION)
+        for number, layer in enumerate(recipe.layers)
+        if not isinstance(layer.content, Strokes)
+    ]
+    strokes = [number for number, layer in enumerate(recipe.layers) if isinstance(layer.content, Strokes)]
+    for number in strokes:
+        above, below = (ENGINE.run(state.composite(top)).field for top in (number, number - 1))
+        difference = section(above, *line, count=LAYER_SECTION) - section(below, *line, count=LAYER_SECTION)
+        profiles.insert(number, difference)
+    found = {"layers": np.stack(profiles)}
+    layer = recipe.layers[chosen]
+    if chosen and layer.blend in ("taller", "lower") and layer.on and not isinstance(layer.content, Strokes):
+        lifted = layer.amount * section(ENGINE.run(state.laid(chosen)), *line) + layer.offset
+        found["contest"] = lifted.astype(np.float32)
+    return found
+
+
 def _states(revision: Revision, draft: dict[str, str], longest: int) -> tuple[Pipeline, Pipeline, str]:
     """The state to show, the state before it, and in words what lies between."""
     kept = Pipeline(revision.read(), read_source, longest)
@@ -93,12 +131,15 @@ def _states(revision: Revision, draft: dict[str, str], longest: int) -> tuple[Pi
     return kept, replace(kept, recipe=untreated), "before any treatment"
 
 
-def _until(state: Pipeline, until: str | None) -> Pipeline:
-    """The state as its first treatments leave it, for a tool that sets the next one."""
-    if until is None:
+def _only(state: Pipeline, layer: int, until: str | None, alone: bool) -> Pipeline:
+    """The state for a tool that sets a layer's next treatment, or for looking at one layer alone."""
+    if until is None and not alone:
         return state
-    kept = list(range(len(state.recipe.layers[0].treatments)))[: whole_number(until, least=0)]
-    return replace(state, recipe=state.recipe.with_treatments(kept))
+    recipe = state.recipe.with_layers([layer])
+    if until is not None:
+        kept = list(range(len(recipe.layers[0].treatments)))[: whole_number(until, least=0)]
+        recipe = recipe.with_treatments(kept)
+    return replace(state, recipe=recipe)
 
 
 def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
@@ -157,7 +198,8 @@ def measured(request: HttpRequest, pk: int) -> HttpResponse:
         pipeline = Pipeline(recipe, read_source)
         height = ENGINE.run(pipeline.height())
         taken = readings(height, recipe.amplitude, recipe.midlevel)
-        found = findings(recipe, height, taken, ENGINE.run(pipeline.picture()))
+        picture = ENGINE.run(pipeline.picture()) if recipe.layers[0].source else None
+        found = findings(recipe, height, taken, picture)
         context |= {"readings": taken, "findings": found, "cost": forecast(recipe.surface, recipe.relief_footprint)}
     except ReliefError as problem:
         context["problem"] = str(problem)
@@ -207,11 +249,17 @@ def _outline(counts: np.ndarray) -> str:
     return f"M0 40{bars}V40z"
 
 
+def _asked_for(request: HttpRequest, revision: Revision) -> Pipeline:
+    """A revision at the proxy, or one of its layers up to a treatment."""
+    recipe = revision.read()
+    return _only(Pipeline(recipe, read_source, PROXY), layer_of(request.GET, recipe), request.GET.get("until"), False)
+
+
 @require_safe
 def heights(request: HttpRequest, pk: int) -> JsonResponse:
     """The histogram of the heights that reach a treatment, for its graph."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    state = _until(Pipeline(revision.read(), read_source, PROXY), request.GET.get("until"))
+    state = _asked_for(request, revision)
     try:
         counts, low, high = histogram(ENGINE.run(state.height()).samples)
     except ReliefError as problem:
@@ -223,7 +271,7 @@ def heights(request: HttpRequest, pk: int) -> JsonResponse:
 def repeats(request: HttpRequest, pk: int) -> JsonResponse:
     """Of the relief before a treatment: the motif, and either its telltales or crops that would tile."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    state = _until(Pipeline(revision.read(), read_source, PROXY), request.GET.get("until"))
+    state = _asked_for(request, revision)
     try:
         height = ENGINE.run(state.height())
     except ReliefError as problem:
@@ -237,6 +285,29 @@ def repeats(request: HttpRequest, pk: int) -> JsonResponse:
     else:
         found["telltales"] = [asdict(place) for place in telltales(height)]
     return JsonResponse(found)
+
+
+@require_safe
+@cache_control(private=True, max_age=86_400)
+def gallery_picture(request: HttpRequest, kind: str) -> HttpResponse:
+    """A noise or pattern as it begins, in the light that all of them are shown in."""
+    field = _shown_in_gallery(kind)
+    return HttpResponse(png(swatch(field, GALLERY_DEPTH)), content_type="image/png")
+
+
+@require_safe
+@cache_control(private=True, max_age=86_400)
+def gallery_section(request: HttpRequest, kind: str) -> JsonResponse:
+    """The section of a noise or pattern across its middle."""
+    heights_ = section(_shown_in_gallery(kind), (0, 0.5), (1, 0.5), count=LAYER_SECTION)
+    return JsonResponse({"heights": [round(float(height), 4) for height in heights_]})
+
+
+def _shown_in_gallery(kind: str) -> HeightField:
+    if kind not in GENERATORS:
+        raise Http404
+    grid = Grid(GALLERY, GALLERY, GALLERY_FOOTPRINT)
+    return HeightField(GENERATORS[kind]().draw(grid), GALLERY_FOOTPRINT, Edges(across="wrap", down="wrap"))
 
 
 @require_safe

@@ -6,8 +6,14 @@ import json
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
+from relief.compose.imprints import Imprints
+from relief.compose.strokes import Strokes
+from relief.generate import GENERATORS
+from relief.generate.generator import Generator
+from relief.generate.noise import Noise
+from relief.height import Footprint
 from relief.parameters import Control, Parameters, controls
-from relief.recipe import TREATMENTS_PATH, Recipe
+from relief.recipe import Content, Layer, Picture, Recipe
 from relief.treat import TREATMENTS
 from relief.treat.treatment import FAMILY_NAMES, Treatment
 from shelf.models import Source
@@ -61,6 +67,12 @@ class Group:
     """How many treatments there are."""
     brush: float = 0
     """Half the width of a brush stroke to begin with, mm."""
+    owner: str = ""
+    """The path of the model whose parameters these are."""
+    tools: tuple[str, ...] = ()
+    """Tools that set some of the parameters on the stage."""
+    notes: tuple[str, ...] = ()
+    """What is to be said of them."""
 
     @property
     def id(self) -> str:
@@ -71,11 +83,6 @@ class Group:
         """What can be done to a treatment beside moving it."""
         return [("duplicate", "Duplicate"), ("reset", "Reset"), ("remove", "Remove")] if self.treatment else []
 
-    @property
-    def tool(self) -> str:
-        """The tool that sets this treatment on the stage, if there is one."""
-        return TOOLS.get(self.treatment.kind, "") if self.treatment else ""
-
 
 @dataclass(frozen=True)
 class View:
@@ -85,8 +92,9 @@ class View:
     label: str
 
 
-TOOLS = {"crop": "crop", "straighten": "corners", "heal": "brush"}
-REMOVED_LIGHT = View("light", "Removed light")
+TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
+"""The tools of each treatment that is set on the stage."""
+REMOVED_LIGHT, SEEN = View("light", "Removed light"), View("seen", "Where it is seen")
 LIT, HEIGHT, SLOPE = View("lit", "Lit"), View("height", "Height"), View("slope", "Slope")
 MAPS = (View("normal", "Normal"), View("bump", "Bump"), View("displacement", "Displacement"))
 
@@ -139,8 +147,8 @@ def field_at(recipe: Recipe, path: str) -> Field:
     return Field(path, recipe.control(path), recipe.value(path), path in recipe.suggested)
 
 
-def groups(revision: Revision, step: Step) -> list[Group]:
-    """What the left side of the bench shows at a step."""
+def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
+    """What the left side of the bench shows at a step; of the relief, one layer at a time."""
     recipe = revision.read()
     shown = []
     for title, paths in step.groups.items():
@@ -149,12 +157,16 @@ def groups(revision: Revision, step: Step) -> list[Group]:
             fields = _with_names(fields, revision)
         if fields:
             shown.append(Group(title, fields))
-    return shown + (treatments(recipe) if step.name == "relief" else [])
+    return shown + (of_layer(revision, layer) + treatments(recipe, layer) if step.name == "relief" else [])
 
 
 def _has_a_use(recipe: Recipe, path: str) -> bool:
     """Whether a parameter does something as the others are set."""
     content = recipe.layers[0].content
+    if path.startswith(CONTENT) and not isinstance(content, Picture):
+        return False
+    if path.startswith("edges.") and not isinstance(content, Picture):
+        return False
     match path.removeprefix(f"{CONTENT}."):
         case "source":
             return len(recipe.sources) > 1
@@ -171,16 +183,22 @@ def _has_a_use(recipe: Recipe, path: str) -> bool:
     return True
 
 
-def _with_names(fields: list[Field], revision: Revision) -> list[Field]:
+def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list[Field]:
     """Fields whose choices are known only from the piece's sources: which picture, which channel."""
     recipe = revision.read()
-    content = recipe.layers[0].content
-    source = Source.objects.filter(owner=revision.piece.owner, digest=recipe.sources[content.source].digest).first()
-    channels = source.facts.channels if source else ()
+    content = recipe.layers[layer].content
+    channels: tuple[str, ...] = ()
+    if isinstance(content, Picture):
+        digest = recipe.sources[content.source].digest
+        source = Source.objects.filter(owner=revision.piece.owner, digest=digest).first()
+        channels = source.facts.channels if source else ()
     names = {
         "source": {role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()},
         "channel": {"": "First", **{name: name.capitalize() for name in channels}},
+        "layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
     }
+    if isinstance(content, Imprints):
+        names["source"] = {"": "None", **names["source"]}
     named = []
     for item in fields:
         name = item.control.name
@@ -189,6 +207,88 @@ def _with_names(fields: list[Field], revision: Revision) -> list[Field]:
         control = replace(item.control, names=names[name]) if name in names else item.control
         named.append(replace(item, control=control))
     return named
+
+
+def of_layer(revision: Revision, number: int) -> list[Group]:
+    """How a layer is laid, and what it is made of."""
+    recipe = revision.read()
+    layer, owner = recipe.layers[number], f"layers.{number}"
+    content = layer.content
+    shown = []
+    if number > 0:
+        lies = [field_at(recipe, f"{owner}.{name}") for name in layer.uses()]
+        if isinstance(content, Strokes):
+            lies = [item for item in lies if item.control.name == "amount"]
+        shown.append(Group("How it lies", lies, owner=owner))
+    if not (isinstance(content, Picture) and number == 0):
+        made = [field_at(recipe, f"{owner}.content.{name}") for name in _parameters_of(content)]
+        notes = tuple(content.nudges(_cell(recipe, layer))) if isinstance(content, Generator) else ()
+        tools = {Imprints: ("places", "line"), Strokes: ("strokes",)}.get(type(content), ())
+        title = "Picture" if isinstance(content, Picture) else content.title
+        group = Group(title, _with_names(made, revision, number), owner=f"{owner}.content", tools=tools, notes=notes)
+        shown.append(replace(group, brush=_brush(recipe)))
+    if number > 0 and not isinstance(content, Strokes):
+        layout = [field_at(recipe, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
+        shown.append(Group("Placement", layout, owner=f"{owner}.layout"))
+    if number > 0:
+        mask = [field_at(recipe, f"{owner}.mask.{name}") for name in layer.mask.uses()]
+        tools = ("brush",) if layer.mask.source == "strokes" else ()
+        group = Group("Mask", _with_names(mask, revision, number), owner=f"{owner}.mask", tools=tools)
+        shown.append(replace(group, brush=_brush(recipe)))
+    return shown
+
+
+def _parameters_of(content: Content) -> list[str]:
+    """The parameters of a layer's content that do something as the others are set."""
+    if isinstance(content, Picture):
+        grey = ("grey", *(("hue",) if content.grey == "hue" else ())) if content.reading == "photo" else ()
+        data = ("channel",) if content.reading == "height" else ()
+        return ["source", "reading", *grey, *data, *(("green",) if content.reading == "normal" else ())]
+    names = [known.name for known in controls(type(content))]
+    unused = set()
+    if isinstance(content, Imprints) and content.shape != "picture":
+        unused.add("source")
+    if isinstance(content, Noise) and content.warp == 0:
+        unused.add("warp_size")
+    if isinstance(content, Noise) and content.octaves == 1:
+        unused |= {"gain", "lacunarity"}
+    return [name for name in names if name not in unused]
+
+
+def _cell(recipe: Recipe, layer: Layer) -> Footprint:
+    """The footprint of one repeat of a layer."""
+    whole = recipe.relief_footprint
+    return whole.resized(whole.width / layer.layout.repeats_across, whole.height / layer.layout.repeats_down)
+
+
+@dataclass(frozen=True)
+class LayerRow:
+    """One layer in the list."""
+
+    number: int
+    layer: Layer
+    about: str
+    amount: Field
+    switch: Field
+    movable: bool
+
+
+def layer_rows(recipe: Recipe) -> list[LayerRow]:
+    """The layers of a recipe, the top one first."""
+    rows = []
+    for number, layer in enumerate(recipe.layers):
+        content = layer.content
+        made = {"photo": "photo", "height": "height image", "normal": "normal map"}.get(getattr(content, "reading", ""))
+        made = made or content.title.lower()
+        laid = (
+            "the ground"
+            if number == 0
+            else type(layer).model_fields["blend"].json_schema_extra["names"][layer.blend].lower()
+        )
+        amount, switch = (field_at(recipe, f"layers.{number}.{name}") for name in ("amount", "on"))
+        movable = not isinstance(content, Imprints | Strokes) or number > 0
+        rows.append(LayerRow(number, layer, f"{made}, {laid}", amount, switch, movable))
+    return rows[::-1]
 
 
 def _brush(recipe: Recipe) -> float:
@@ -200,19 +300,22 @@ def _brush(recipe: Recipe) -> float:
 def views(recipe: Recipe, step: Step) -> list[View]:
     """The ways to look at the relief at a step; the light that was taken out only where some was."""
     evened = any(treatment.kind == "even_light" and treatment.on for treatment in recipe.layers[0].treatments)
-    return [*step.views, *([REMOVED_LIGHT] if evened and step.name == "relief" else [])]
+    relief = step.name == "relief"
+    more = [REMOVED_LIGHT] if evened and relief else []
+    return [*step.views, *more, *([SEEN] if relief and len(recipe.layers) > 1 else [])]
 
 
-def treatments(recipe: Recipe) -> list[Group]:
-    """One group for each treatment of the layer, in their order."""
+def treatments(recipe: Recipe, layer: int = 0) -> list[Group]:
+    """One group for each treatment of a layer, in their order."""
     shown = []
-    listed = recipe.layers[0].treatments
+    listed = recipe.layers[layer].treatments
     for number, treatment in enumerate(listed):
-        owned = f"{TREATMENTS_PATH}.{number}"
+        owned = f"layers.{layer}.treatments.{number}"
         fields = [field_at(recipe, f"{owned}.{known.name}") for known in controls(type(treatment))]
         switch = next(item for item in fields if item.control.name == "on")
         others = [item for item in fields if item is not switch]
-        shown.append(Group(treatment.title, others, switch, number, treatment, len(listed), _brush(recipe)))
+        group = Group(treatment.title, others, switch, number, treatment, len(listed), _brush(recipe), owned)
+        shown.append(replace(group, tools=TOOLS.get(treatment.kind, ())))
     return shown
 
 
@@ -234,3 +337,10 @@ def offered() -> list[tuple[str, list[Offer]]]:
         )
         for family, name in FAMILY_NAMES.items()
     ]
+
+
+def gallery() -> list[tuple[str, list[Offer]]]:
+    """The noises and patterns that can be added, by family."""
+    families = {"noise": "Noise", "pattern": "Patterns"}
+    listed = [(model.family, Offer(kind, model.title, model.about())) for kind, model in GENERATORS.items()]
+    return [(name, [offer for of, offer in listed if of == family]) for family, name in families.items()]

@@ -7,19 +7,21 @@ from functools import partial
 from pathlib import PurePath
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from bench.engine import ENGINE
 from bench.models import Revision
-from bench.requests import piece_of, whole_number
-from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, field_at, groups, offered, views
+from bench.requests import layer_of, piece_of, whole_number
+from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, field_at, gallery, groups, layer_rows, offered, views
 from relief.displace.forecast import MOST_FACES, by_level, forecast
-from relief.errors import PictureError
+from relief.errors import PictureError, RecipeError
+from relief.inspect.start import generated
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
-from shelf.models import Piece, Source, TextureSet
+from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import gathered
 from shelf.uploads import taken
 
@@ -56,6 +58,18 @@ def begin(request: HttpRequest) -> HttpResponse:
     return redirect(address)
 
 
+@require_POST
+def begin_from_nothing(request: HttpRequest) -> HttpResponse:
+    """A new piece of one noise or pattern."""
+    try:
+        recipe = generated(request.POST.get("kind", ""), read_source, ENGINE)
+    except RecipeError:
+        raise Http404 from None
+    name = recipe.layers[0].name
+    begun = Revision.objects.keep_first(request.artist, name, recipe, remark="from nothing")
+    return redirect("bench:step", begun.pk, "relief")
+
+
 def _begun_alone(source: Source) -> Callable[[], Piece]:
     return lambda: Revision.objects.begin(source, PurePath(source.filename).stem)
 
@@ -70,11 +84,12 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     """One step of a piece: the whole page, or only the parts that differ between steps."""
     shown = piece_of(request, pk)
     partly = request.htmx and not request.htmx.history_restore_request
-    context = page_context(Revision.objects.now(shown), BY_NAME[name])
+    revision = Revision.objects.now(shown)
+    context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read()))
     return render(request, "bench/parts.html" if partly else "bench/bench.html", context)
 
 
-def page_context(revision: Revision, step: Step) -> dict[str, Any]:
+def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()
     plane, footprint = recipe.surface, recipe.relief_footprint
@@ -82,17 +97,23 @@ def page_context(revision: Revision, step: Step) -> dict[str, Any]:
         "piece": revision.piece,
         "revision": revision,
         "recipe": recipe,
-        "layer": recipe.layers[0],
+        "layer": recipe.layers[layer],
+        "chosen": layer,
+        "layers": layer_rows(recipe),
+        "gallery": gallery(),
+        "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
+        "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
+        "ground_is_picture": bool(recipe.layers[0].source),
         "step": step,
         "steps": STEPS,
-        "groups": groups(revision, step),
+        "groups": groups(revision, step, layer),
         "views": views(recipe, step),
         "offered": offered(),
         "section_fields": [field_at(recipe, path) for path in SECTION_PATHS],
         "undoes": revision.label if revision.parent else None,
         "redoes": revision.following(),
         "readings_of": READING_NAMES,
-        "reading_name": READING_NAMES[recipe.layers[0].content.reading],
+        "reading": getattr(recipe.layers[0].content, "reading", ""),
         "levels": by_level(plane, footprint),
         "cost": forecast(plane, footprint),
         "most_faces": MOST_FACES,

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from relief.deliver.images import png
 from relief.errors import PictureError
+from relief.generate import GENERATORS
 from relief.sources.decode import ENDINGS
 from relief.sources.roles import ROLE_NAMES
 from shelf import looks, search, sets
@@ -24,6 +25,9 @@ from studio.packet import packet
 SWATCH = 512
 SHARPEST = 2048
 """Texels on the long side of a swatch, and of a map that is looked at."""
+
+STARTS = ("gradient_noise", "cellular_noise", "courses", "waves")
+"""Noises and patterns that the shelf offers to begin with; the bench has the others."""
 
 KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "source": Source}
 
@@ -40,6 +44,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
         "roles": ROLE_NAMES,
         "families": search.FAMILIES,
         "sizes": search.SIZES,
+        "starts": [(kind, GENERATORS[kind].title) for kind in STARTS],
         "endings": ",".join((*ENDINGS, ".zip")),
     }
     return render(request, "shelf/list.html" if request.htmx else "shelf/shelf.html", context)

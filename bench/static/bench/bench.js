@@ -7,7 +7,8 @@ import { drawSection, onDrag } from "./section.js";
 import { commit, onDraft, showDraft, showValues } from "./controls.js";
 import { showCurves } from "./curve.js";
 import { showGrips } from "./arrange.js";
-import { showTool, shownUntil } from "./tools.js";
+import { inHand, showTool, shownUntil } from "./tools.js";
+import { showLayers, showProfiles } from "./layers.js";
 import { findTelltales } from "./telltales.js";
 import "./dome.js";
 import { belongsTo } from "./keys.js";
@@ -27,6 +28,7 @@ let rest = null;
 let surface = null;
 let noSurface = null; // why there is none
 let before = false;
+let trial = null; // the kind of a layer that is looked at before it is taken
 let draft = {};
 
 const drafted = () => Object.fromEntries(Object.entries(draft).map(([path, value]) => [`d.${path}`, value]));
@@ -43,12 +45,16 @@ async function show(longest) {
   const view = solidView ? "lit" : currentView();
   const busy = setTimeout(() => say("Working on it…"), 400);
   try {
-    const parameters = { base, view, longest, section: look.line.join(","), ...drafted() };
+    const { layer } = page();
+    const parameters = { base, layer, view, longest, section: look.line.join(","), ...drafted() };
     if (before) parameters.before = 1;
+    if (trial) parameters.try = trial;
     const until = shownUntil();
     if (until !== null && !solidView) parameters.until = until;
-    bench.toggleAttribute("data-in-hand", parameters.until !== undefined);
+    if (look.alone !== null && !solidView && view !== "whole") Object.assign(parameters, { alone: 1, layer: look.alone });
+    bench.toggleAttribute("data-in-hand", inHand() && !solidView);
     const packet = await fetchPacket(bench.dataset.preview, parameters);
+    showProfiles(packet.arrays.layers);
     drawSection(packet);
     if (solidView) await showSurface(packet);
     if (!solidView || noSurface) stage.draw(packet);
@@ -160,10 +166,16 @@ function tryOut(changes) {
 }
 
 onDraft({ draft: tryOut });
+bench.addEventListener("try", ({ detail }) => {
+  if (trial === detail) return;
+  trial = detail;
+  refresh();
+});
+bench.addEventListener("draft", ({ detail }) => tryOut(detail));
 onDrag({
   draft: tryOut,
   commit: (path, value) => {
-    const input = document.getElementById(`section-${path}`);
+    const input = document.getElementById(`section-${path}`) ?? document.getElementsByName(path)[0];
     input.value = value;
     commit(input);
   },
@@ -189,8 +201,10 @@ document.addEventListener("htmx:afterSettle", ({ detail }) => {
   if (!detail.xhr || !document.getElementById("state")) return;
   const { step, revision } = page();
   showParts();
-  if (bench.dataset.step === step && bench.dataset.revision === revision) return;
-  Object.assign(bench.dataset, { step, revision });
+  const { layer } = page();
+  if (bench.dataset.step === step && bench.dataset.revision === revision && bench.dataset.layer === layer) return;
+  if (bench.dataset.step !== step && look.alone !== null) setLook({ alone: null });
+  Object.assign(bench.dataset, { step, revision, layer });
   draft = {};
   showTools();
   findTelltales();
@@ -216,6 +230,7 @@ function showParts() {
   showValues();
   showCurves();
   showGrips();
+  showLayers();
   showTool();
 }
 

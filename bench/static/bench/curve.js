@@ -119,8 +119,8 @@ function tangents(stops) {
 }
 
 async function ground(graph) {
-  const { histogram, revision } = page();
-  const answer = await fetch(`${histogram}?${new URLSearchParams({ base: revision, until: graph.dataset.number })}`);
+  const { histogram, revision, layer } = page();
+  const answer = await fetch(`${histogram}?${new URLSearchParams({ base: revision, layer, until: graph.dataset.number })}`);
   if (!answer.ok) return;
   const { outline, bins, low, high } = await answer.json();
   const path = graph.querySelector(".curve-ground");

@@ -10,6 +10,7 @@ export const look = {
   repeats: false,
   shifted: false,
   telltales: false,
+  alone: null,
   light: [-0.5, 0.45],
   line: [0, 0.5, 1, 0.5],
   displaced: true,

@@ -1,6 +1,7 @@
 // The section: the profile along A to A′ drawn as an engineering section. Its datum and arrow heads are dragged.
 
 import { draggable, nudged } from "./drag.js";
+import { page } from "./look.js";
 import { svg } from "./svg.js";
 
 const drawing = document.getElementById("section-drawing");
@@ -24,7 +25,7 @@ drawing.append(
   ),
 );
 const parts = {};
-for (const name of ["body", "above", "below", "before", "profile", "axis"]) {
+for (const name of ["body", "above", "below", "before", "contest", "profile", "axis"]) {
   parts[name] = svg("path", { class: `s-${name}` });
   drawing.append(parts[name]);
 }
@@ -38,7 +39,10 @@ const handle = (label, outline) =>
 const datum = handle("Midlevel, the datum", "M-9 -11H9L0 0z");
 const upper = handle("Amplitude, upper end", "M0 0L5 11H-5z");
 const lower = handle("Amplitude, lower end", "M0 0L5 -11H-5z");
-drawing.append(ticks, datumLine, arrow, datum, upper, lower);
+const lift = handle("Offset of the layer", "M-7 0H7M-4 -5 0 -10 4 -5M-4 5 0 10 4 5");
+drawing.append(ticks, datumLine, arrow, datum, upper, lower, lift);
+lift.id = "offset-handle";
+lift.classList.add("s-lift");
 datum.id = "datum-handle";
 upper.id = "amplitude-handle";
 
@@ -56,6 +60,7 @@ export function drawSection(packet) {
     midlevel: packet.midlevel,
     length: packet.section_length,
     label: packet.before_label,
+    contest: packet.arrays.contest,
   };
   render();
 }
@@ -118,20 +123,10 @@ function render() {
   drawTicks(right, base, y);
   const times = Number(scale.exaggeration.toPrecision(2));
   note.textContent = `dashed: ${shown.label}   ·   ${times === 1 ? "heights to the same scale" : `heights drawn ${times} times`}`;
-  drawLayer(heights);
+  drawContest(line, base);
 }
 
 /** The tiny section in the list of layers. */
-function drawLayer(heights) {
-  const path = document.querySelector("#layer-section path");
-  if (!path) return;
-  let [low, high] = [Infinity, -Infinity];
-  for (const height of heights) [low, high] = [Math.min(low, height), Math.max(high, height)];
-  const points = [];
-  for (let i = 0; i < heights.length; i += 5) points.push(`${((64 * i) / heights.length).toFixed(1)} ${(22 - (20 * (heights[i] - low)) / Math.max(high - low, 1e-6)).toFixed(1)}`);
-  path.setAttribute("d", `M${points.join("L")}`);
-}
-
 function clip(name, top, bottom) {
   set(drawing.querySelector(`${name} rect`), { x: 0, y: top, width: drawing.clientWidth, height: Math.max(0, bottom - top) });
 }
@@ -178,6 +173,43 @@ function drawTicks(right, base, zero) {
     return `M${MARGIN.left - 6} ${y}h6`;
   }
 }
+
+/** The chosen layer as it contests with what lies below, and the handle that lifts it. */
+function drawContest(line, base) {
+  const { contest } = shown;
+  lift.toggleAttribute("hidden", !contest);
+  parts.contest.setAttribute("d", contest ? `M${line(contest, (height) => Math.min(level(distance(height)), base))}` : "");
+  if (!contest) return;
+  const middle = contest.length >> 1;
+  const x = MARGIN.left + (shown.length * scale.across * middle) / (contest.length - 1);
+  lift.setAttribute("transform", `translate(${x} ${Math.min(Math.max(level(distance(contest[middle])), MARGIN.top - 8), base)})`);
+  const value = offsetBox()?.valueAsNumber ?? 0;
+  describe(lift, value, value.toFixed(2));
+}
+
+const offsetBox = () => document.getElementsByName(`layers.${page().layer}.offset`)[0];
+
+function lifted(by) {
+  const box = offsetBox();
+  if (!box) return null;
+  return [box.name, Number(Math.min(Math.max(by, Number(box.min)), Number(box.max)).toFixed(3))];
+}
+
+let liftedFrom = null;
+draggable(lift, {
+  start: (event) => (liftedFrom = { y: onDrawing(event), offset: offsetBox().valueAsNumber, last: null }),
+  move: (event) => {
+    const rise = (liftedFrom.y - onDrawing(event)) / scale.up / Math.max(shown.amplitude, 1e-9);
+    liftedFrom.last = lifted(liftedFrom.offset + rise);
+    if (liftedFrom.last) handlers.draft(Object.fromEntries([liftedFrom.last]));
+  },
+  end: () => liftedFrom.last && handlers.commit(...liftedFrom.last),
+});
+lift.addEventListener("keydown", (event) => {
+  const by = nudged(event, 0.01);
+  const to = by && lifted(offsetBox().valueAsNumber + (by[0] || by[1]));
+  if (to) handlers.commit(...to);
+});
 
 const round = (value) => Number(value.toPrecision(4)).toString();
 

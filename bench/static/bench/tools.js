@@ -17,17 +17,23 @@ const hint = document.getElementById("tool-hint");
 const HINTS = {
   crop: "drag the rectangle or a corner of it · Esc puts it down",
   corners: "drag the corners to something that is a rectangle in reality · Esc puts them down",
-  brush: "paint over a place to heal it · Esc puts the brush down",
+  brush: "paint over the places that are meant · Esc puts the brush down",
+  places: "click to press one in, drag to move it, Delete takes it away · Esc puts it down",
+  line: "draw the line they are set along · Esc puts it down",
+  strokes: "draw on the relief · Esc puts it down",
 };
-const SHOWN = { crop: showCrop, corners: showCorners, brush: showBrush };
+const SHOWN = { crop: showCrop, corners: showCorners, brush: showBrush, places: showPlaces, line: showLine, strokes: showStrokes };
 
-let taken = null; // { kind, number } of the tool in the hand
+let taken = null; // { kind, owner, number } of the tool in the hand: whose parameters it sets
 let motif = [null, null]; // the motif's size in percent of the relief, where it has one
 
-/** How many treatments the stage shows while a tool is in the hand; undefined with none. */
-export const shownUntil = () => taken && taken.number + (taken.kind === "brush" ? 1 : 0);
+/** How many treatments of the layer the stage shows for the tool in the hand; null for all of them. */
+export const shownUntil = () => (taken && taken.number !== null ? taken.number + (taken.kind === "brush" ? 1 : 0) : null);
 
-const path = (name) => `layers.0.treatments.${taken.number}.${name}`;
+/** Whether a tool is in the hand. */
+export const inHand = () => Boolean(taken);
+
+const path = (name) => `${taken.owner}.${name}`;
 const input = (name) => document.querySelector(`#controls [name="${path(name)}"]`);
 const drawn = (name) => JSON.parse(input(name).value);
 
@@ -47,16 +53,16 @@ function at(event, beyond = 0) {
   ];
 }
 
-function take(kind, number) {
-  const same = taken?.kind === kind && taken.number === number;
-  taken = same ? null : { kind, number };
+function take(kind, owner, number) {
+  const same = taken?.kind === kind && taken.owner === owner;
+  taken = same ? null : { kind, owner, number };
   show();
   bench.dispatchEvent(new CustomEvent("tool"));
 }
 
 /** Puts the tool down when its treatment is gone, and shows it where its treatment now is. */
 export function showTool() {
-  if (taken && !document.querySelector(`[data-tool="${taken.kind}"][data-number="${taken.number}"]`)) {
+  if (taken && !document.querySelector(`[data-owner="${taken.owner}"] [data-tool="${taken.kind}"]`)) {
     taken = null;
     bench.dispatchEvent(new CustomEvent("tool"));
   }
@@ -65,7 +71,7 @@ export function showTool() {
 
 function show() {
   for (const button of document.querySelectorAll("[data-tool]")) {
-    const on = taken && button.dataset.tool === taken.kind && Number(button.dataset.number) === taken.number;
+    const on = taken && button.dataset.tool === taken.kind && button.closest("[data-owner]").dataset.owner === taken.owner;
     button.setAttribute("aria-pressed", String(Boolean(on)));
   }
   overlay.replaceChildren();
@@ -171,16 +177,16 @@ function showCrop() {
   function keep() {
     const round = (value) => Number((100 * value).toFixed(2));
     const [left, top] = [round(box[0]), round(box[1])];
-    cropTo(left, top, Math.min(round(box[2] - box[0]), 100 - left), Math.min(round(box[3] - box[1]), 100 - top), taken.number);
+    cropTo(left, top, Math.min(round(box[2] - box[0]), 100 - left), Math.min(round(box[3] - box[1]), 100 - top), taken.owner);
   }
 
   paint();
   refocus(corners);
 }
 
-function cropTo(left, top, width, height, number, meets) {
-  const values = Object.fromEntries(Object.entries({ left, top, width, height }).map(([name, value]) => [`layers.0.treatments.${number}.${name}`, value]));
-  if (meets !== undefined) values[`layers.0.treatments.${number}.meets`] = meets;
+function cropTo(left, top, width, height, owner, meets) {
+  const values = Object.fromEntries(Object.entries({ left, top, width, height }).map(([name, value]) => [`${owner}.${name}`, value]));
+  if (meets !== undefined) values[`${owner}.meets`] = meets;
   htmx.ajax("POST", page().change, { source: bench, swap: "none", values });
 }
 
@@ -213,7 +219,7 @@ function showBrush() {
   const stroke = svg("path", { class: "t-stroke" });
   const ring = svg("circle", { class: "t-ring", r: 0 });
   overlay.append(surface, stroke, ring);
-  const field = document.querySelector(`#treatment-${taken.number} [data-brush]`);
+  const field = document.querySelector(`[data-owner="${taken.owner}"] [data-brush]`);
   const radius = () => Math.max(field.valueAsNumber || 1, 0.05);
   const inPixels = () => (radius() / frame.footprint[0]) * frame.width;
   let points = [];
@@ -257,9 +263,78 @@ function showBrush() {
   });
 }
 
+// imprints: places that are clicked, dragged and taken away
+
+function showPlaces() {
+  const places = drawn("places");
+  const paper = svg("rect", { class: "t-paper t-click", width: "100%", height: "100%", tabindex: 0, role: "application", "aria-label": "Click to press one in; with the keyboard, Enter presses one into the middle" });
+  const round = ([x, y]) => [Number(x.toFixed(5)), Number(y.toFixed(5))];
+  const dots = places.map((place_, number) => {
+    const dot = handle(`Imprint ${number + 1}`, (to) => dot.stand(...(places[number] = to.map((part) => clamp(part, 0, 1)))), () => put("places", places.map(round)));
+    dot.addEventListener("keydown", (event) => {
+      if (!["Delete", "Backspace"].includes(event.key)) return;
+      event.preventDefault();
+      places.splice(number, 1);
+      put("places", places.map(round));
+    });
+    return dot;
+  });
+  overlay.append(paper, ...dots);
+  dots.forEach((dot, number) => dot.stand(...places[number]));
+  paper.addEventListener("pointerdown", (event) => event.button === 0 && put("places", [...places.map(round), round(at(event))]));
+  paper.addEventListener("keydown", (event) => event.key === "Enter" && put("places", [...places.map(round), [0.5, 0.5]]));
+  refocus(dots);
+}
+
+// a line drawn by hand, or a stroke that works on the relief while it is drawn
+
+function drawnLine(onMove, onEnd) {
+  const paper = svg("rect", { class: "t-paper t-click", width: "100%", height: "100%" });
+  const line = svg("path", { class: "t-line" });
+  let points = [];
+  const add = (event) => {
+    const here = at(event);
+    const last = points.at(-1);
+    if (last && Math.hypot((here[0] - last[0]) * frame.width, (here[1] - last[1]) * frame.height) < FINE) return;
+    points.push([...here, event.pointerType === "pen" ? event.pressure : 1].map((part) => Number(part.toFixed(4))));
+    line.setAttribute("d", `M${points.map((point) => place(point).join(" ")).join("L")}`);
+    onMove(points);
+  };
+  draggable(paper, {
+    start: (event) => ((points = []), add(event)),
+    move: add,
+    end: () => points.length && onEnd(points),
+  });
+  overlay.append(paper, line);
+  return line;
+}
+
+function showLine() {
+  const line = drawnLine(() => {}, (points) => put("line", points.map(([x, y]) => [x, y])));
+  const kept = drawn("line");
+  if (kept.length) line.setAttribute("d", `M${kept.map((point) => place(point).join(" ")).join("L")}`);
+}
+
+function showStrokes() {
+  const tools = document.querySelector(`[data-owner="${taken.owner}"]`);
+  const number = (name, least) => Math.max(tools.querySelector(`[data-${name}]`).valueAsNumber || 0, least);
+  const stroke = (points) => ({ work: tools.querySelector("[data-work]").value, points, radius: number("brush", 0.05), falloff: Math.min(number("falloff", 0), 1), strength: number("strength", 0) });
+  const before = drawn("strokes");
+  drawnLine(
+    (points) => bench.dispatchEvent(new CustomEvent("draft", { detail: { [path("strokes")]: JSON.stringify([...before, stroke(points)]) } })),
+    (points) => put("strokes", [...before, stroke(points)]),
+  );
+}
+
 document.addEventListener("click", async ({ target }) => {
   const button = target.closest("[data-tool]");
-  if (button) take(button.dataset.tool, Number(button.dataset.number));
+  if (button) take(button.dataset.tool, button.closest("[data-owner]").dataset.owner, button.dataset.number === undefined ? null : Number(button.dataset.number));
+  const clear = target.closest("[data-clear]");
+  if (clear) {
+    const field = clear.closest(".field").querySelector("[data-drawn]");
+    field.value = "[]";
+    commit(field);
+  }
   const last = target.closest("[data-drop-last]");
   if (last) {
     const field = last.closest(".field").querySelector("[data-drawn]");
@@ -271,8 +346,8 @@ document.addEventListener("click", async ({ target }) => {
   const chosen = target.closest("[data-crop]");
   if (chosen) {
     const { left, top, width, height, seam } = JSON.parse(chosen.dataset.crop);
-    const number = Number(chosen.closest("[data-suggestions]").dataset.suggestions);
-    cropTo(...[left, top, width, height].map((value) => Math.floor(100 * value) / 100), number, seam < 1.5);
+    const { owner } = chosen.closest("[data-owner]").dataset;
+    cropTo(...[left, top, width, height].map((value) => Math.floor(100 * value) / 100), owner, seam < 1.5);
   }
 });
 
@@ -285,7 +360,7 @@ document.addEventListener("change", async ({ target }) => {
 });
 
 async function asked(number, extra = {}) {
-  const answer = await fetch(`${page().repeats}?${new URLSearchParams({ base: page().revision, until: number, ...extra })}`);
+  const answer = await fetch(`${page().repeats}?${new URLSearchParams({ base: page().revision, layer: page().layer, until: number, ...extra })}`);
   return answer.json();
 }
 
@@ -312,6 +387,6 @@ async function showSuggestions(number) {
 }
 
 document.addEventListener("keydown", (event) => {
-  if (event.key === "Escape" && taken) take(taken.kind, taken.number);
+  if (event.key === "Escape" && taken && !document.querySelector("dialog[open]")) take(taken.kind, taken.owner, taken.number);
 });
 onFramed(show);

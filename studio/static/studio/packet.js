@@ -2,9 +2,15 @@
 
 const TYPES = { uint8: Uint8Array, uint16: Uint16Array, uint32: Uint32Array, float32: Float32Array };
 
+const LONGEST = 3000; // letters that fit into an address; what is drawn by hand may be longer and is posted
+
 /** Fetches a packet. Gives its header with `arrays`, each a typed array with its `shape`. */
 export async function fetchPacket(address, parameters) {
-  const answer = await fetch(`${address}?${new URLSearchParams(parameters)}`, { headers: { Accept: "application/octet-stream" } });
+  const asked = new URLSearchParams(parameters);
+  const headers = { Accept: "application/octet-stream" };
+  const long = String(asked).length > LONGEST;
+  if (long) headers["X-CSRFToken"] = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+  const answer = await (long ? fetch(address, { method: "POST", body: asked, headers }) : fetch(`${address}?${asked}`, { headers }));
   if (answer.status === 422) throw new Error((await answer.json()).message);
   if (!answer.ok) throw new Error("The studio did not answer. The piece is kept; reload the page.");
   const bytes = await answer.arrayBuffer();
