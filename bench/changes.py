@@ -25,7 +25,7 @@ from relief.inspect.start import started
 from relief.pipeline import Pipeline
 from relief.recipe import Picture, Recipe
 from relief.sources.roles import READING_OF
-from shelf.models import Source, TextureSet, read_source
+from shelf.models import Piece, Source, TextureSet, read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
 SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
@@ -75,6 +75,13 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
 def mend(request: HttpRequest, pk: int) -> HttpResponse:
     """Does what a finding offers."""
     return _carried_out(request, pk, lambda base: _edited(base, partial(_mended, request.POST.get("finding"))))
+
+
+@require_POST
+def close_guide(request: HttpRequest, pk: int) -> HttpResponse:
+    """The hint that a demo piece opens with is not shown again."""
+    Piece.objects.filter(pk=piece_of(request, pk).pk).update(guide="")
+    return HttpResponse()
 
 
 @require_POST
@@ -189,13 +196,14 @@ def _number(request: HttpRequest, name: str) -> float:
 def _changed(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
     """The history, the section's numbers, and the groups of the left side that read otherwise than before."""
     was, now = before.read(), revision.read()
+    shown = layer_of(request.POST, was)
     grown = len(now.layers) > len(was.layers) and request.POST.get("action") in ("add", "source")
     layer = len(now.layers) - 1 if grown else layer_of(request.POST, now)
     context = page_context(revision, step, layer)
     same_layers = layer_rows(was) == layer_rows(now)
-    earlier = {group.id: group for group in groups(before, step, min(layer, len(was.layers) - 1))}
-    same_groups = list(earlier) == [group.id for group in context["groups"]]
-    context["whole"] = grown or not same_groups or step.name in ("surface", "deliver")
+    earlier = {group.id: group for group in groups(before, step, shown)}
+    same_groups = shown == layer and list(earlier) == [group.id for group in context["groups"]]
+    context["whole"] = not same_groups or step.name in ("surface", "deliver")
     context["changed_layers"] = not same_layers and step.name == "relief"
     context["changed_views"] = views(was, step) != context["views"]
     context["changed_groups"] = [group for group in context["groups"] if earlier.get(group.id) != group]

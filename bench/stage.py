@@ -15,6 +15,7 @@ from bench.models import Revision
 from bench.previews import VIEWS, seen_by
 from bench.requests import asked, draft_of, layer_of, line_of, piece_of, revision_of, whole_number
 from relief import arrange
+from relief.compose.imprints import touches_edge
 from relief.compose.strokes import Strokes
 from relief.deliver.bundle import displaced_plane
 from relief.deliver.images import png
@@ -23,7 +24,7 @@ from relief.errors import ReliefError
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.findings import findings
+from relief.inspect.findings import Finding, findings
 from relief.inspect.readings import readings
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.section import Point, length, section
@@ -200,10 +201,22 @@ def measured(request: HttpRequest, pk: int) -> HttpResponse:
         taken = readings(height, recipe.amplitude, recipe.midlevel)
         picture = ENGINE.run(pipeline.picture()) if recipe.layers[0].source else None
         found = findings(recipe, height, taken, picture)
+        found += _inked(Pipeline(recipe, read_source, PROXY))
         context |= {"readings": taken, "findings": found, "cost": forecast(recipe.surface, recipe.relief_footprint)}
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/measured.html", context)
+
+
+def _inked(pipeline: Pipeline) -> list[Finding]:
+    """Pictures that are pressed in although they are drawn up to their edge."""
+    found = []
+    for number, layer in enumerate(pipeline.recipe.layers):
+        picture = pipeline.imprint_picture(number) if layer.on else None
+        if picture and touches_edge(ENGINE.run(picture)):
+            reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
+            found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
+    return found
 
 
 @require_safe

@@ -193,16 +193,18 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         source = Source.objects.filter(owner=revision.piece.owner, digest=digest).first()
         channels = source.facts.channels if source else ()
     names = {
-        "source": {role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()},
-        "channel": {"": "First", **{name: name.capitalize() for name in channels}},
-        "layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
+        "content.source": {
+            role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()
+        },
+        "content.channel": {"": "First", **{name: name.capitalize() for name in channels}},
+        "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
     }
     if isinstance(content, Imprints):
-        names["source"] = {"": "None", **names["source"]}
+        names["content.source"] = {"": "None", **names["content.source"]}
     named = []
     for item in fields:
-        name = item.control.name
-        if name == "channel" and len(channels) < 2:
+        name = ".".join(item.path.split(".")[-2:])
+        if name == "content.channel" and len(channels) < 2:
             continue
         control = replace(item.control, names=names[name]) if name in names else item.control
         named.append(replace(item, control=control))
@@ -287,7 +289,8 @@ def layer_rows(recipe: Recipe) -> list[LayerRow]:
         )
         amount, switch = (field_at(recipe, f"layers.{number}.{name}") for name in ("amount", "on"))
         movable = not isinstance(content, Imprints | Strokes) or number > 0
-        rows.append(LayerRow(number, layer, f"{made}, {laid}", amount, switch, movable))
+        about = "raised, lowered, smoothed" if isinstance(content, Strokes) else f"{made}, {laid}"
+        rows.append(LayerRow(number, layer, about, amount, switch, movable))
     return rows[::-1]
 
 

@@ -23,6 +23,7 @@ urlpatterns = [
     path("piece/<int:pk>/layers", changes.layers, name="layers"),
     path("piece/<int:pk>/heal", changes.heal, name="heal"),
     path("piece/<int:pk>/start-off", changes.start_off, name="start-off"),
+    path("piece/<int:pk>/close-guide", changes.close_guide, name="close-guide"),
     path("piece/<int:pk>/mend", changes.mend, name="mend"),
     path("piece/<int:pk>/undo", changes.undo, name="undo"),
     path("piece/<int:pk>/redo", changes.redo, name="redo"),

@@ -14,7 +14,7 @@ from relief.treat.heal import Heal, Mark
 from relief.treat.treatment import Treatment
 
 Done = tuple[Recipe, str]
-LAID_AT_FIRST = {"imprints": ("taller", 0.3), "strokes": ("replace", 1.0), "picture": ("add", 0.3)}
+LAID_AT_FIRST = {"imprints": ("add", 0.3), "strokes": ("replace", 1.0), "picture": ("add", 0.3)}
 """Blend and amount of a new layer by its kind; noises and patterns are added a little."""
 
 

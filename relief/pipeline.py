@@ -130,6 +130,13 @@ class Pipeline:
         compute = partial(_laid_out, footprint, edges, longest)
         return Stage("Laying it out", compute, [place, longest], (made, picture, *fitting))
 
+    def imprint_picture(self, layer: int) -> Stage | None:
+        """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""
+        content = self.recipe.layers[layer].content
+        if not isinstance(content, Imprints) or content.shape != "picture" or not content.source:
+            return None
+        return self._of_picture(Picture(source=content.source, reading="height"), Footprint(), Edges(), None)
+
     def _stamp(self, content: Imprints) -> Stage:
         """The small relief of one imprint."""
         shape = content.model_dump(include={"shape", "size", "fade"})

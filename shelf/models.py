@@ -146,6 +146,7 @@ class Piece(Kept):
     title = models.CharField(max_length=120)
     remark = models.CharField(max_length=200, blank=True)
     demo = models.SlugField(blank=True)
+    guide = models.CharField(max_length=400, blank=True)
     position = models.PositiveIntegerField(default=0)
     sources = models.ManyToManyField(Source, related_name="pieces", blank=True)
     touched = models.DateTimeField(default=timezone.now)

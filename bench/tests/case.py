@@ -38,7 +38,7 @@ class StudioTestCase(TestCase):
         source = Source.objects.keep(the_artist(), filename, png(HEIGHTS) if data is None else data)
         return Revision.objects.begin(source, "Dunes")
 
-    def post(self, name: str, piece: Piece, base: int, **values):
+    def post(self, name: str, piece: Piece, base: int, /, **values):
         """Posts as the bench does, from the relief step."""
         return self.client.post(reverse(name, args=[piece.pk]), {"base": base, "step": "relief", **values})
 

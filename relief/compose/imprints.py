@@ -69,11 +69,23 @@ class Imprints(Parameters):
         60, 0.1, 100_000, label="Along the line", unit="mm", step=1, slider=(5, 400), logarithmic=True,
         help="From one imprint to the next on the line.",
     )  # fmt: skip
+    angle: float = number(0, -180, 180, label="Turn", unit="°", step=5, help="How far all imprints are turned.")
     turn: float = number(
         0, 0, 180, label="Turn, jitter", unit="°", step=5, help="How far imprints are turned at random."
     )
     vary: float = number(0, 0, 0.9, label="Size, jitter", step=0.01, help="How much their sizes differ.")
     seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other places.")
+
+
+INK = 0.08
+"""Part of a picture's range by which its border may vary before it is called inked."""
+
+
+def touches_edge(picture: HeightField) -> bool:
+    """Whether something is drawn up to the edge of a picture, so that it would be cut off in a straight line."""
+    seen = picture.samples if picture.alpha is None else picture.alpha
+    border = np.concatenate([seen[0], seen[-1], seen[:, 0], seen[:, -1]])
+    return bool(np.ptp(border) > INK * max(float(np.ptp(seen)), 1e-9))
 
 
 @dataclass(frozen=True)
@@ -93,7 +105,7 @@ def presses(imprints: Imprints, footprint: Footprint, wraps: tuple[bool, bool]) 
     rng = np.random.default_rng(imprints.seed + 77)
     jitter = rng.uniform(-1, 1, (len(places), 2))
     return [
-        Press(x, y, math.radians(imprints.turn) * turn, 1 + imprints.vary * size)
+        Press(x, y, math.radians(imprints.angle + imprints.turn * turn), 1 + imprints.vary * size)
         for (x, y), (turn, size) in zip(places, jitter, strict=True)
     ]
 

@@ -191,7 +191,7 @@ class EveryGeneratorTests(TestCase):
                     rows = out.shape[0] // factor
                     looks.append(out[: rows * factor].reshape(rows, factor, 512, factor).mean(axis=(1, 3)))
                 for coarse, fine in pairwise(looks):
-                    self.assertLess(np.abs(coarse - fine).mean(), 0.03, kind)
+                    self.assertLess(np.abs(coarse - fine).mean(), 0.035, kind)
                 half = np.roll(looks[0], (looks[0].shape[0] // 2, 256), (0, 1))
                 steps = np.abs(np.diff(half, axis=1)).mean(axis=0)
                 self.assertLessEqual(steps[255], steps.max() + 1e-6)

@@ -14,6 +14,7 @@ from relief.maps.normal import Normal, normal_map
 from shelf.demo.drawing import smoothstep, soft_noise
 
 TITLE = "Oyster-shell plaster"
+GUIDE = "The green of the normal map is the wrong way round. Step 1 says where; look at the set and mend it there."
 REMARK = "texture set"
 CHANGES = {"footprint.width": 500, "amplitude": 16}
 SIZE = 1024

@@ -9,6 +9,7 @@ from shelf.demo.drawing import grid, ridge, smoothstep, soft_noise
 
 TITLE = "Scallop tile, north wall"
 FILENAME = "scallop-tile-height.png"
+GUIDE = "Drag the datum in the section below: what lies above it comes out in ochre, below it goes in, in blue."
 REMARK = "height scan, 16 bit"
 CHANGES = {"footprint.width": 600, "amplitude": 20}
 SIZE = 1500

@@ -13,6 +13,9 @@ from shelf.demo.drawing import grid, ridge, smoothstep, soft_noise
 
 TITLE = "Pressed tin ceiling"
 FILENAME = "tin-ceiling.jpg"
+GUIDE = (
+    "Hold “without” at Even light to see what the window did to this photo, and press H to look for the closed seam."
+)
 REMARK = "photo, unevenly lit"
 CHANGES = {"footprint.width": 1600}
 CROP = {"left": 12.5, "top": 16.7, "width": 53, "height": 70.6}

@@ -45,12 +45,12 @@ class SourceTests(ShelfTestCase):
 class DemoTests(ShelfTestCase):
     def test_the_demo_is_loaded_once_and_what_was_changed_stays(self):
         call_command("load_demo", stdout=io.StringIO())
-        self.assertEqual(Piece.objects.count(), 3)
+        self.assertEqual(Piece.objects.count(), 5)
         piece = Piece.objects.get(demo="scallop-tile-north-wall")
         piece.title = "My tile"
         piece.save()
         call_command("load_demo", stdout=io.StringIO())
-        self.assertEqual(Piece.objects.count(), 3)
+        self.assertEqual(Piece.objects.count(), 5)
         self.assertTrue(Piece.objects.filter(title="My tile").exists())
 
     def test_the_scallop_scan_tiles_and_uses_its_sixteen_bits(self):

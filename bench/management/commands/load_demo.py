@@ -9,7 +9,7 @@ from bench.engine import ENGINE
 from bench.models import Revision
 from relief import arrange
 from relief.inspect.start import started
-from shelf.demo import oyster_plaster, scallops, tin_ceiling
+from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
 from shelf.models import Piece, Source, read_source
 from shelf.sets import gathered
 from studio.middleware import the_artist
@@ -23,6 +23,8 @@ class Command(BaseCommand):
         pieces: dict[str, Callable] = {
             tin_ceiling.TITLE: self.tin_ceiling,
             oyster_plaster.TITLE: self.oyster_plaster,
+            from_nothing.NET: self.net,
+            from_nothing.SAND_COURT: self.sand_court,
             scallops.TITLE: self.scallops,
         }
         for title, make in pieces.items():
@@ -33,7 +35,20 @@ class Command(BaseCommand):
 
     def scallops(self, artist, name):
         source = Source.objects.keep(artist, scallops.FILENAME, scallops.picture())
-        Revision.objects.begin(source, scallops.TITLE, scallops.CHANGES, remark=scallops.REMARK, demo=name)
+        Revision.objects.begin(
+            source, scallops.TITLE, scallops.CHANGES, remark=scallops.REMARK, demo=name, guide=scallops.GUIDE
+        )
+
+    def sand_court(self, artist, name):
+        recipe = from_nothing.sand_court(read_source, ENGINE)
+        guide = from_nothing.SAND_COURT_GUIDE
+        title = from_nothing.SAND_COURT
+        Revision.objects.keep_first(artist, title, recipe, remark="noise and pattern", demo=name, guide=guide)
+
+    def net(self, artist, name):
+        recipe = from_nothing.net(read_source, ENGINE)
+        title, guide = from_nothing.NET, from_nothing.NET_GUIDE
+        Revision.objects.keep_first(artist, title, recipe, remark="pattern over sand", demo=name, guide=guide)
 
     def oyster_plaster(self, artist, name):
         sources = [Source.objects.keep(artist, *file) for file in oyster_plaster.files().items()]
@@ -41,14 +56,24 @@ class Command(BaseCommand):
         Source.objects.filter(pk__in=[source.pk for source in sources]).update(green="up")
         sets, _ = gathered(Source.objects.filter(pk__in=[source.pk for source in sources]))
         Revision.objects.begin_set(
-            sets[0], oyster_plaster.CHANGES, oyster_plaster.TITLE, remark=oyster_plaster.REMARK, demo=name
+            sets[0],
+            oyster_plaster.CHANGES,
+            oyster_plaster.TITLE,
+            remark=oyster_plaster.REMARK,
+            demo=name,
+            guide=oyster_plaster.GUIDE,
         )
 
     def tin_ceiling(self, artist, name):
         """The photo, then step by step what makes a clean tile of it; each step can be undone."""
         source = Source.objects.keep(artist, tin_ceiling.FILENAME, tin_ceiling.picture())
         piece = Revision.objects.begin(
-            source, tin_ceiling.TITLE, tin_ceiling.CHANGES, remark=tin_ceiling.REMARK, demo=name
+            source,
+            tin_ceiling.TITLE,
+            tin_ceiling.CHANGES,
+            remark=tin_ceiling.REMARK,
+            demo=name,
+            guide=tin_ceiling.GUIDE,
         )
         steps = [
             lambda recipe: arrange.added(recipe, "crop", **tin_ceiling.CROP),

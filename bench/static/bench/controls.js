@@ -91,6 +91,17 @@ export function commit(input) {
 }
 
 document.addEventListener("click", ({ target }) => {
+  // a menu closes when something in it was chosen, or when somebody clicks elsewhere
+  for (const menu of document.querySelectorAll("details.more[open]")) {
+    if (target.closest(".menu") || !menu.contains(target)) menu.open = false;
+  }
+  const another = target.closest("[data-another]");
+  if (another) {
+    const box = another.closest(".field").querySelector("input[type=number]");
+    box.value = box.valueAsNumber + 1;
+    commit(box);
+    return;
+  }
   const why = target.closest(".why");
   if (!why) return;
   const help = document.getElementById(why.getAttribute("aria-controls"));

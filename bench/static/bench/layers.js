@@ -124,16 +124,16 @@ async function drawSection(button) {
 }
 
 function trying(target) {
-  clearTimeout(waiting);
   const button = target.closest?.("#gallery [data-kind]");
   if (!button) return;
+  clearTimeout(waiting);
   about.textContent = button.querySelector(".visually-hidden")?.textContent.replace(/^: /, "") || about.textContent;
   waiting = setTimeout(() => bench.dispatchEvent(new CustomEvent("try", { detail: button.dataset.kind })), TRIED);
 }
 gallery.addEventListener("pointerover", ({ target }) => trying(target));
 gallery.addEventListener("focusin", ({ target }) => trying(target));
 gallery.addEventListener("keydown", (event) => {
-  const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: 6, ArrowUp: -6 }[event.key];
+  const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: 3, ArrowUp: -3 }[event.key];
   const buttons = [...gallery.querySelectorAll("[data-kind], [data-from]")];
   const now = buttons.indexOf(document.activeElement);
   if (!by || now < 0) return;

@@ -25,6 +25,7 @@ const HINTS = {
 const SHOWN = { crop: showCrop, corners: showCorners, brush: showBrush, places: showPlaces, line: showLine, strokes: showStrokes };
 
 let taken = null; // { kind, owner, number } of the tool in the hand: whose parameters it sets
+let drawing = false; // while something is drawn the tool stays as it is, whatever the stage shows
 let motif = [null, null]; // the motif's size in percent of the relief, where it has one
 
 /** How many treatments of the layer the stage shows for the tool in the hand; null for all of them. */
@@ -301,9 +302,16 @@ function drawnLine(onMove, onEnd) {
     onMove(points);
   };
   draggable(paper, {
-    start: (event) => ((points = []), add(event)),
+    start: (event) => {
+      drawing = true;
+      points = [];
+      add(event);
+    },
     move: add,
-    end: () => points.length && onEnd(points),
+    end: () => {
+      drawing = false;
+      onEnd(points);
+    },
   });
   overlay.append(paper, line);
   return line;
@@ -389,4 +397,4 @@ async function showSuggestions(number) {
 document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && taken && !document.querySelector("dialog[open]")) take(taken.kind, taken.owner, taken.number);
 });
-onFramed(show);
+onFramed(() => drawing || show());
