@@ -90,13 +90,14 @@ def _light(pipeline: Pipeline) -> np.ndarray:
 
 
 def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
-    """Where a layer is seen, in ochre over the lit relief, and where what lies below is, in blue."""
+    """Where a layer is laid most, in ochre over the lit relief, and where only what lies below is, in blue."""
     seen = ENGINE.run(pipeline.seen(layer)) if layer else np.ones_like(_height(pipeline).samples)
     height = _height(pipeline)
     if seen.shape != height.samples.shape:
         seen = resampled(seen, *height.samples.shape, "area", height.edges.wraps)
     light = swatch(height, pipeline.recipe.amplitude).astype(np.float32)[..., None] / 190
-    colour = (BELOW + (ABOVE - BELOW) * np.clip(seen, 0, 1)[..., None]) * 0.55 + GROUND * 0.45
+    part = np.clip(seen / max(float(seen.max()), 1e-6), 0, 1)[..., None]
+    colour = (BELOW + (ABOVE - BELOW) * part) * 0.55 + GROUND * 0.45
     return np.clip(colour * light, 0, 255).astype(np.uint8)
 
 

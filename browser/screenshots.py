@@ -19,13 +19,15 @@ VIEWS = {
     "source": "Oyster-shell plaster/source",
     "relief": "Pressed tin ceiling/relief",
     "crop": "Pressed tin ceiling/relief",
+    "layers": "Raked sand court/relief",
+    "gallery": "Knotted net/relief",
     "maps": "Scallop tile, north wall/maps",
     "surface": "Scallop tile, north wall/surface",
     "deliver": "Scallop tile, north wall/deliver",
 }
 """What each picture shows: an address, or a piece and its step, or a set."""
 
-CLICKS = {"set": "[data-show=lit]", "crop": "[data-tool=crop]"}
+CLICKS = {"set": "[data-show=lit]", "crop": "[data-tool=crop]", "gallery": "#open-gallery"}
 """What is clicked before a picture is taken."""
 
 

@@ -10,7 +10,7 @@ from bench.steps import BY_NAME
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief import arrange
-from shelf.models import Source
+from shelf.models import Piece, Source
 from shelf.sets import gathered
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
@@ -31,6 +31,9 @@ class AccessibilityTests(BrowserTestCase):
         piece = Revision.objects.begin(source, "Waves")
         for number, kind in enumerate(("crop", "tone_curve", "straighten", "heal", "close_seam"), start=1):
             Revision.objects.edit(piece, number, partial(arrange.added, kind=kind))
+        for kind in ("cellular_noise", "imprints", "strokes"):
+            Revision.objects.edit(piece, piece.position, partial(arrange.layer_added, kind=kind))
+        Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
         for theme in ("light", "dark"):
@@ -45,6 +48,13 @@ class AccessibilityTests(BrowserTestCase):
                 self.until(lambda: self.all("#measured dl"))
                 self.run_script("for (const part of document.querySelectorAll('details')) part.open = true")
                 self.assertEqual(self.violations(), [], f"{name}, {theme}")
+            for layer in range(4):
+                self.open(f"/piece/{piece.pk}/relief/?layer={layer}")
+                self.settled()
+                self.assertEqual(self.violations(), [], f"layer {layer}, {theme}")
+            self.find("#open-gallery").click()
+            self.until(lambda: self.find("#gallery").is_displayed())
+            self.assertEqual(self.violations(), [], f"the gallery, {theme}")
 
     def test_nothing_is_cut_off_from_1024_to_2560(self):
         source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))

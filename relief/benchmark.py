@@ -17,9 +17,13 @@ import scipy.ndimage
 from relief import arrange
 from relief.displace.displace import displaced
 from relief.engine import Engine
+from relief.generate.cellular_noise import CellularNoise
+from relief.generate.generator import Grid
+from relief.generate.gradient_noise import GradientNoise
+from relief.generate.value_noise import ValueNoise
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.section import section
-from relief.inspect.start import suggested_start
+from relief.inspect.start import generated, suggested_start
 from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import slopes, steepness
 from relief.parameters import controls
@@ -33,6 +37,7 @@ WRAPPED = Edges(across="wrap", down="wrap")
 SIZES = (1024, 4096)
 PHOTO_SIZE = 2048
 MOVES = 16
+NOISE_SIZE = 1024
 
 
 def table() -> str:
@@ -40,6 +45,8 @@ def table() -> str:
     lines = [f"{'kernel':34}{'size':>6}{'ms':>9}{'copies':>9}{'times SciPy':>13}"]
     for size in SIZES:
         lines += _kernels(size)
+    lines += ["", f"{'noise, 5 octaves at 1024':40}{'ms':>10}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _noises()]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips()]
     lines += ["", f"{'mesh':40}{'ms':>10}", f"{'plane of 1 000 000 faces, displaced':40}{_million_faces():10.1f}"]
@@ -134,7 +141,39 @@ def _round_trips() -> list[tuple[str, float]]:
             rows.append(
                 (f"{model.title}: {dragged.label.lower()} dragged", median(recipe, path, dragged.default, step))
             )
-    return rows
+    return [*rows, *_piled(median)]
+
+
+def _piled(median: Callable[[Recipe, str, float, float], float]) -> list[tuple[str, float]]:
+    """Eight layers with four treatments each: the top one's amount, and the ground's."""
+    recipe = generated("gradient_noise", lambda _: b"", Engine())
+    for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
+        recipe, _ = arrange.layer_added(recipe, kind)
+    for layer in range(len(recipe.layers)):
+        for treatment in ("soften", "levels", "sharpen", "invert"):
+            recipe, _ = arrange.added(recipe, treatment, layer)
+    return [
+        ("eight layers: amount of the top one", median(recipe, "layers.7.amount", 0.2, 0.01)),
+        ("eight layers: amount of the ground", median(recipe, "layers.0.amount", 0.8, 0.01)),
+    ]
+
+
+def _noises() -> list[tuple[str, float]]:
+    """The noises, and where it is installed a general-purpose C++ noise library on one core."""
+    grid = Grid(NOISE_SIZE, NOISE_SIZE, Footprint(width=300, height=300))
+    rows = []
+    for model in (GradientNoise, ValueNoise, CellularNoise):
+        noise = model(size=40, octaves=5)
+        rows.append((f"{model.title}, tiling", _best(lambda noise=noise: noise.draw(grid), times=3)))
+    try:
+        from pyfastnoiselite.pyfastnoiselite import FastNoiseLite, FractalType, NoiseType
+    except ImportError:
+        return rows
+    other = FastNoiseLite(1)
+    other.noise_type, other.fractal_type = NoiseType.NoiseType_Perlin, FractalType.FractalType_FBm
+    other.fractal_octaves, other.frequency = 5, 0.007
+    places = np.indices((NOISE_SIZE, NOISE_SIZE), np.float32).reshape(2, -1)
+    return [*rows, ("gradient noise of a C++ library", _best(lambda: other.gen_from_coords(places), times=3))]
 
 
 def _million_faces() -> float:
@@ -151,3 +190,6 @@ def warm_up() -> None:
     normal_map(field, 1, Normal())
     normal_map(field, 1, Normal(), 16)
     displaced(plane(field.footprint, 1, 1), field, 1, 0.5)
+    for model in (GradientNoise, ValueNoise, CellularNoise):
+        model().draw(Grid(4, 4, field.footprint))
+        model(warp=1).draw(Grid(4, 4, field.footprint))

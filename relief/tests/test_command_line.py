@@ -120,7 +120,7 @@ class CommandTests(TestCase):
         self.assertEqual(list((self.folder / "out").iterdir()), [])
 
     def test_the_benchmark_prints_its_table(self):
-        with mock.patch("relief.benchmark.SIZES", (32,)), mock.patch("relief.benchmark.PHOTO_SIZE", 64):
+        with mock.patch.multiple("relief.benchmark", SIZES=(32,), PHOTO_SIZE=64, NOISE_SIZE=32, MOVES=2):
             code, out, _ = self.run_command("bench")
         self.assertEqual(code, 0)
         for row in ("normal map", "soften", "strength dragged", "1 000 000 faces"):

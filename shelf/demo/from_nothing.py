@@ -64,7 +64,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
         }),
         ("gradient_noise", "Grain", {"amount": 0.03, "content.size": 5, "content.octaves": 2}),
         ("net", "Net", {
-            "blend": "taller", "amount": 0.75, "offset": -0.14, "passage": 0.05, "content.mesh": 130,
+            "blend": "taller", "amount": 0.75, "offset": -0.05, "passage": 0.05, "content.mesh": 130,
             "content.cord": 13,
             "content.knot": 15,
         }),
