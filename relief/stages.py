@@ -1,0 +1,245 @@
+"""What each stage of a recipe computes: plain functions on arrays, put in order by `relief.pipeline`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from relief.compose.blend import blended
+from relief.compose.imprints import Imprints, pressed, presses
+from relief.compose.layout import Layout
+from relief.compose.strokes import Strokes, worked
+from relief.generate.generator import Generator, Grid
+from relief.height import Edges, Footprint, HeightField, fitted_size, shrunk
+from relief.maps.height_from_normals import height_from_normals
+from relief.recipe import Layer, Picture
+from relief.resample import Method, field_resampled, resampled
+from relief.sources import picture as pictures
+from relief.sources.colour import displayed, full_scale, grey_of_data, grey_of_photo
+from relief.sources.decode import decode
+from relief.treat.treatment import Treatment
+
+WRAPPED = Edges(across="wrap", down="wrap")
+
+GROUND = 2048
+"""Texels on the long side of relief that no picture gives a size to."""
+
+ReadSource = Callable[[str], bytes]
+"""Gives the bytes of a source by its digest."""
+
+
+@dataclass(frozen=True)
+class Composite:
+    """Layers put together.
+
+    Attributes:
+        field: the relief.
+        seen: how much of each layer is seen where it was laid, by its number: float32 (rows, columns), 0 to 1.
+    """
+
+    field: HeightField
+    seen: dict[int, np.ndarray]
+
+    @property
+    def nbytes(self) -> int:
+        return self.field.nbytes + sum(seen.nbytes for seen in self.seen.values())
+
+
+def decoded(read_source: ReadSource, digest: str, filename: str) -> pictures.Picture:
+    return decode(read_source(digest), filename)
+
+
+def colour(picture: pictures.Picture, longest: int | None) -> np.ndarray:
+    small = np.rint(displayed(picture, longest) * 255).astype(np.uint8)
+    return small if small.ndim == 3 else cv2.cvtColor(small, cv2.COLOR_GRAY2RGB)
+
+
+def plain() -> np.ndarray:
+    return np.full((1, 1, 3), 190, np.uint8)
+
+
+def companion(role: str, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+    """A companion as floats: colours as they are displayed, data as they are."""
+    if role == "colour":
+        return displayed(picture, longest)
+    samples = np.ascontiguousarray(picture.channel("green" if picture.is_colour else ""))
+    return shrunk(full_scale(samples), longest)
+
+
+def followed(treatment: Treatment, companion: np.ndarray, field: HeightField) -> np.ndarray:
+    """A companion after a treatment; it may have another number of texels than the height."""
+    rows, columns = field.samples.shape
+    if companion.shape[:2] != (rows, columns):
+        companion = resampled(np.asarray(companion, np.float32), rows, columns, "area", field.edges.wraps)
+    return np.ascontiguousarray(treatment.follow(companion, field)).astype(companion.dtype)
+
+
+def on_grid(role: str, grid: Grid, companion: np.ndarray | None = None) -> np.ndarray:
+    """A companion at the size of the grid; mid grey where the ground has none."""
+    if companion is None:
+        shape = (grid.rows, grid.columns, 3) if role == "colour" else (grid.rows, grid.columns)
+        return np.full(shape, 0.5, np.float32)
+    if role == "colour" and companion.ndim == 2:
+        companion = np.dstack([companion] * 3)
+    return resampled(companion, grid.rows, grid.columns, "area", (False, False))
+
+
+def companion_laid_over(number: int, below: np.ndarray, over: np.ndarray, composite: Composite) -> np.ndarray:
+    seen = composite.seen[number]
+    if below.ndim == 3:
+        over = over if over.ndim == 3 else np.dstack([over] * 3)
+        seen = seen[..., None]
+    return below + seen * (over - below)
+
+
+def colours_pressed(content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray) -> np.ndarray:
+    colours = colours if colours.ndim == 3 else np.dstack([colours] * 3)
+    colours = resampled(colours, *small.samples.shape, "area", (False, False))
+    return pressed(small, presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
+
+
+def samples_over_grid(layout: Layout, samples: np.ndarray, grid: Grid) -> np.ndarray:
+    cell = layout.cell(grid)
+    return layout.laid(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid)
+
+
+def eight_bits(colours: np.ndarray) -> np.ndarray:
+    return np.rint(np.clip(colours, 0, 1) * 255).astype(np.uint8)
+
+
+def grid_of_picture(whole: Footprint, left: Footprint, longest: int | None, picture: pictures.Picture) -> Grid:
+    """As many texels as the picture leaves after it was cut."""
+    rows, columns = fitted_size(picture.rows, picture.columns, longest)
+    across, down = round(columns * left.width / whole.width), round(rows * left.height / whole.height)
+    return Grid(max(1, down), max(1, across), left)
+
+
+def grid_of(footprint: Footprint, resolution: int | None, longest: int | None) -> Grid:
+    long_side = min(resolution or GROUND, longest or 1 << 30)
+    scale = long_side / max(footprint.sides)
+    return Grid(max(1, round(footprint.height * scale)), max(1, round(footprint.width * scale)), footprint)
+
+
+def drawn_on(generator: Generator, grid: Grid) -> HeightField:
+    return HeightField(generator.draw(grid), grid.footprint, WRAPPED)
+
+
+def level(grid: Grid) -> HeightField:
+    return HeightField(np.zeros((grid.rows, grid.columns), np.float32), grid.footprint, WRAPPED)
+
+
+def imprints_pressed(content: Imprints, grid: Grid, small: HeightField) -> HeightField:
+    places = presses(content, grid.footprint, WRAPPED.wraps)
+    heights, cover = pressed(small, places, grid, WRAPPED.wraps)
+    return HeightField(heights, grid.footprint, WRAPPED, cover)
+
+
+def ground(amount: float, rest: float, field: HeightField, grid: Grid) -> HeightField:
+    """The first layer on the grid, as much of it as is wanted."""
+    field = field_resampled(field, grid.rows, grid.columns, "area")
+    if amount != 1:
+        field = field.with_samples(
+            np.float32(rest) + np.float32(amount) * (field.samples - np.float32(rest)), abs(amount)
+        )
+    return replace(field, footprint=grid.footprint)
+
+
+def over_grid(layout: Layout, edges: Edges, field: HeightField, grid: Grid) -> HeightField:
+    """A layer's repeats over the grid."""
+    cell = layout.cell(grid)
+    fitted = field_resampled(field, cell.rows, cell.columns, "area")
+    alpha = None if fitted.alpha is None else layout.laid(fitted.alpha, grid)
+    return HeightField(layout.laid(fitted.samples, grid), grid.footprint, edges, alpha, fitted.grain)
+
+
+def alone(field: HeightField) -> Composite:
+    return Composite(field, {})
+
+
+def field_of(composite: Composite) -> HeightField:
+    return composite.field
+
+
+def seen(layer: int, composite: Composite) -> np.ndarray:
+    return composite.seen.get(layer, np.ones_like(composite.field.samples))
+
+
+def hand_worked(content: Strokes, below: Composite) -> HeightField:
+    return below.field.with_samples(worked(below.field, content.strokes))
+
+
+def layer_laid_over(
+    number: int,
+    layer: Layer,
+    amplitude: float,
+    below: Composite,
+    over: HeightField,
+    looked_at: HeightField | None = None,
+) -> Composite:
+    """A layer over those below it, where its mask and its own alpha let it."""
+    field = below.field
+    mask = layer.mask.cover(replace(looked_at or field, amplitude=amplitude))
+    by_hand = isinstance(layer.content, Strokes)
+    if over.alpha is not None and not by_hand:
+        mask = over.alpha if mask is None else mask * over.alpha
+    heights, seen = blended(
+        field.samples, over.samples, "replace" if by_hand else layer.blend, layer.amount,
+        rest=type(layer.content).rest, offset=layer.offset, passage=layer.passage, mask=mask,
+    )  # fmt: skip
+    if by_hand:
+        seen = np.zeros_like(heights)
+    return Composite(field.with_samples(heights), {**below.seen, number: np.ascontiguousarray(seen)})
+
+
+def grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+    if content.reading == "photo":
+        samples = grey_of_photo(picture, content.grey, content.hue, content.transfer)
+    else:
+        samples = grey_of_data(picture, content.channel, content.transfer)
+    return np.ascontiguousarray(shrunk(samples, longest), np.float32)
+
+
+def laid_out(
+    footprint: Footprint, edges: Edges, longest: int | None, grey: np.ndarray, picture: pictures.Picture,
+    cell: Grid | None = None,
+) -> HeightField:  # fmt: skip
+    footprint = cell.footprint if cell else footprint
+    return HeightField(grey, footprint, edges, alpha(picture, longest), picture.grain)
+
+
+def alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:
+    """The source's alpha, unless it covers everything."""
+    if picture.alpha is None:
+        return None
+    alpha = np.clip(shrunk(full_scale(picture.alpha), longest), 0, 1)
+    return None if alpha.min() > 0.999 else alpha
+
+
+def integrated(
+    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, picture: pictures.Picture,
+    cell: Grid | None = None,
+) -> HeightField:  # fmt: skip
+    """The height that has the slopes of a normal map."""
+    footprint = cell.footprint if cell else footprint
+    if not picture.is_colour:
+        return HeightField(grey(content, longest, picture), footprint, edges, grain=picture.grain)
+    pixels = shrunk(full_scale(picture.pixels), longest)
+    spacing = footprint.width / pixels.shape[1], footprint.height / pixels.shape[0]
+    samples, _ = height_from_normals(pixels, content.green, spacing, edges.wraps)
+    return HeightField(samples, footprint, edges, alpha(picture, longest))
+
+
+def with_amplitude(field: HeightField, amplitude: float) -> HeightField:
+    return replace(field, amplitude=amplitude)
+
+
+def sized(resolution: int | None, method: Method, longest: int | None, field: HeightField) -> HeightField:
+    """The field at the resolution of the maps, a proxy at its own."""
+    rows, columns = field.samples.shape
+    now = max(rows, columns)
+    wanted = min(resolution or now, longest or max(now, resolution or 0))
+    scale = wanted / now
+    return field_resampled(field, max(1, round(rows * scale)), max(1, round(columns * scale)), method)
