@@ -58,6 +58,18 @@ def layers(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def maps(request: HttpRequest, pk: int) -> HttpResponse:
+    """Adds a grey map, or removes one."""
+
+    def work(recipe: Recipe) -> tuple[Recipe, str]:
+        if request.POST.get("action") == "add":
+            return arrange.map_added(recipe, request.POST.get("kind", ""))
+        return arrange.map_removed(recipe, int(_number(request, "number")))
+
+    return _carried_out(request, pk, lambda base: _edited(base, work))
+
+
+@require_POST
 def heal(request: HttpRequest, pk: int) -> HttpResponse:
     """Heals one place of the relief."""
     place = {name: _number(request, name) for name in ("x", "y", "radius")}

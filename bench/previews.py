@@ -121,6 +121,23 @@ def _eight_bit(samples: np.ndarray) -> np.ndarray:
     return displacement_range(samples).coded(samples, 8)
 
 
+def pixels_of(name: str, pipeline: Pipeline, layer: int) -> np.ndarray:
+    """The pixels of a view by its name.
+
+    Raises:
+        KeyError: there is no such view.
+    """
+    if name == "seen":
+        return seen_by(pipeline, layer)
+    number = name.removeprefix("more-")
+    if number != name and number.isdecimal():
+        more = pipeline.recipe.maps.more
+        if int(number) >= len(more):
+            raise KeyError(name)
+        return more[int(number)].coded(_height(pipeline), pipeline.recipe.amplitude)
+    return VIEWS[name](pipeline)
+
+
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "whole": _whole,
     "picture": _picture,
@@ -129,7 +146,6 @@ VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "height": _coloured_height,
     "slope": _slope,
     "light": _light,
-    "seen": lambda pipeline: seen_by(pipeline, len(pipeline.recipe.layers) - 1),
     "normal": _normal,
     "bump": _bump,
     "displacement": _displacement,

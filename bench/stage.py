@@ -12,7 +12,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Revision
-from bench.previews import VIEWS, seen_by
+from bench.previews import pixels_of
 from bench.requests import asked, draft_of, layer_of, line_of, piece_of, revision_of, whole_number
 from relief import arrange
 from relief.compose.imprints import touches_edge
@@ -60,8 +60,6 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
     values = asked(request)
     revision = revision_of(piece_of(request, pk), values.get("base"))
     name = values.get("view", "lit")
-    if name not in VIEWS:
-        raise Http404
     longest = min(whole_number(values.get("longest", PROXY)), SHARPEST)
     line = line_of(request)
     try:
@@ -75,11 +73,13 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         height = ENGINE.run(now.height())
         shown = before if values.get("before") else now
         arrays = {
-            "pixels": seen_by(shown, chosen) if name == "seen" else VIEWS[name](shown),
+            "pixels": pixels_of(name, shown, chosen),
             "section": section(height, *line),
             "section_before": _distances(before, line),
             **_of_layers(layers, chosen, line),
         }
+    except KeyError:
+        raise Http404 from None
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     # the picture as it came in lies on its own footprint, before anything was cut

@@ -12,6 +12,7 @@ from relief.generate import GENERATORS
 from relief.generate.generator import Generator
 from relief.generate.noise import Noise
 from relief.height import Footprint
+from relief.maps import COMPANION_MAPS
 from relief.parameters import Control, Parameters, controls
 from relief.recipe import Content, Layer, Picture, Recipe
 from relief.treat import TREATMENTS
@@ -76,7 +77,11 @@ class Group:
 
     @property
     def id(self) -> str:
-        return f"treatment-{self.number}" if self.treatment else "group-" + self.title.lower().replace(" ", "-")
+        if self.treatment:
+            return f"treatment-{self.number}"
+        if self.number is not None:
+            return f"map-{self.number}"
+        return "group-" + self.title.lower().replace(" ", "-")
 
     @property
     def actions(self) -> list[tuple[str, str]]:
@@ -157,6 +162,8 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
             fields = _with_names(fields, revision)
         if fields:
             shown.append(Group(title, fields))
+    if step.name == "maps":
+        shown += more_maps(recipe)
     return shown + (of_layer(revision, layer) + treatments(recipe, layer) if step.name == "relief" else [])
 
 
@@ -304,8 +311,23 @@ def views(recipe: Recipe, step: Step) -> list[View]:
     """The ways to look at the relief at a step; the light that was taken out only where some was."""
     evened = any(treatment.kind == "even_light" and treatment.on for treatment in recipe.layers[0].treatments)
     relief = step.name == "relief"
+    if step.name in ("maps", "deliver"):
+        made = [View(f"more-{number}", grey.title) for number, grey in enumerate(recipe.maps.more) if grey.on]
+        return [*step.views, *made]
     more = [REMOVED_LIGHT] if evened and relief else []
     return [*step.views, *more, *([SEEN] if relief and len(recipe.layers) > 1 else [])]
+
+
+def more_maps(recipe: Recipe) -> list[Group]:
+    """One group for each grey map beside the others."""
+    shown = []
+    for number, grey in enumerate(recipe.maps.more):
+        owner = f"maps.more.{number}"
+        fields = [field_at(recipe, f"{owner}.{known.name}") for known in controls(type(grey))]
+        switch = next(item for item in fields if item.control.name == "on")
+        others = [item for item in fields if item is not switch]
+        shown.append(Group(grey.title, others, switch, number, owner=owner))
+    return shown
 
 
 def treatments(recipe: Recipe, layer: int = 0) -> list[Group]:
@@ -347,3 +369,8 @@ def gallery() -> list[tuple[str, list[Offer]]]:
     families = {"noise": "Noise", "pattern": "Patterns"}
     listed = [(model.family, Offer(kind, model.title, model.about())) for kind, model in GENERATORS.items()]
     return [(name, [offer for of, offer in listed if of == family]) for family, name in families.items()]
+
+
+def offered_maps() -> list[Offer]:
+    """The grey maps that can be added."""
+    return [Offer(kind, model.title, model.about()) for kind, model in COMPANION_MAPS.items()]

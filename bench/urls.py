@@ -21,6 +21,7 @@ urlpatterns = [
     path("piece/<int:pk>/change", changes.change, name="change"),
     path("piece/<int:pk>/treatments", changes.treatments, name="treatments"),
     path("piece/<int:pk>/layers", changes.layers, name="layers"),
+    path("piece/<int:pk>/maps/change", changes.maps, name="change-maps"),
     path("piece/<int:pk>/heal", changes.heal, name="heal"),
     path("piece/<int:pk>/start-off", changes.start_off, name="start-off"),
     path("piece/<int:pk>/close-guide", changes.close_guide, name="close-guide"),

@@ -15,7 +15,19 @@ from django.views.decorators.http import require_POST, require_safe
 from bench.engine import ENGINE
 from bench.models import Revision
 from bench.requests import layer_of, piece_of, whole_number
-from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, field_at, gallery, groups, layer_rows, offered, views
+from bench.steps import (
+    BY_NAME,
+    SECTION_PATHS,
+    STEPS,
+    Step,
+    field_at,
+    gallery,
+    groups,
+    layer_rows,
+    offered,
+    offered_maps,
+    views,
+)
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError, RecipeError
 from relief.inspect.start import generated
@@ -101,6 +113,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "chosen": layer,
         "layers": layer_rows(recipe),
         "gallery": gallery(),
+        "offered_maps": offered_maps(),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
         "ground_is_picture": bool(recipe.layers[0].source),

@@ -10,6 +10,7 @@ from bench.steps import BY_NAME
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief import arrange
+from relief.maps import COMPANION_MAPS
 from shelf.models import Piece, Source
 from shelf.sets import gathered
 from shelf.tests.case import set_files
@@ -33,6 +34,8 @@ class AccessibilityTests(BrowserTestCase):
             Revision.objects.edit(piece, number, partial(arrange.added, kind=kind))
         for kind in ("cellular_noise", "imprints", "strokes"):
             Revision.objects.edit(piece, piece.position, partial(arrange.layer_added, kind=kind))
+        for kind in COMPANION_MAPS:
+            Revision.objects.edit(piece, piece.position, partial(arrange.map_added, kind=kind))
         Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")

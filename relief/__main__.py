@@ -7,6 +7,7 @@ import hashlib
 import json
 import re
 import sys
+from collections.abc import Mapping
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NoReturn, get_args
@@ -21,8 +22,9 @@ from relief.errors import ReliefError
 from relief.height import Edge, Footprint
 from relief.inspect.readings import readings
 from relief.inspect.start import started, suggested_start
+from relief.maps import COMPANION_MAPS
 from relief.maps.slopes import Kernel
-from relief.parameters import Control, control, controls
+from relief.parameters import Control, Parameters, control, controls
 from relief.pipeline import Pipeline
 from relief.recipe import Picture, Recipe
 from relief.resample import Method
@@ -31,7 +33,6 @@ from relief.sources.decode import KNOWN, decode
 from relief.sources.facts import facts
 from relief.sources.roles import Green, Reading
 from relief.treat import TREATMENTS
-from relief.treat.treatment import Treatment
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -93,6 +94,10 @@ def _parser() -> argparse.ArgumentParser:
     _add_number(maps, "strength")
     _add_number(maps, "resolution", kind=int)
     _add_choice(maps, "resample", get_args(Method))
+    maps.add_argument(
+        "--map", dest="more", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
+        help=f"make a grey map more: {', '.join(COMPANION_MAPS)}; can be given several times",
+    )  # fmt: skip
     maps.set_defaults(command=write_maps)
 
     mesh = commands.add_parser("mesh", help="write the displaced plane of a picture")
@@ -185,28 +190,32 @@ def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
             path: value for path, value in changes.items() if path in ("amplitude", "midlevel") and value is not None
         }
         recipe = recipe.with_changes(asked)
+    if getattr(chosen, "more", None):
+        more = tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more)
+        recipe = recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"more": more})})
     if chosen.treat:
         kept = range(len(recipe.layers[0].treatments))
-        recipe = recipe.with_treatments([*kept, *map(_treatment, chosen.treat)])
+        added = [_asked_for(text, TREATMENTS, "treatment") for text in chosen.treat]
+        recipe = recipe.with_treatments([*kept, *added])
     return Pipeline(recipe, lambda _: data), engine
 
 
-def _treatment(text: str) -> Treatment:
-    """The treatment that `kind:name=value,name=value` asks for; a value with commas stands in brackets.
+def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> Any:
+    """The treatment or map that `kind:name=value,name=value` asks for; a value with commas stands in brackets.
 
     Raises:
-        ReliefError: no such treatment or parameter, or a value out of its bounds.
+        ReliefError: no such kind or parameter, or a value out of its bounds.
     """
     kind, _, rest = text.partition(":")
-    if kind not in TREATMENTS:
-        raise ReliefError(f"There is no treatment “{kind}”. There are {', '.join(TREATMENTS)}.")
+    if kind not in models:
+        raise ReliefError(f"There is no {what} “{kind}”. There are {', '.join(models)}.")
     values = {}
     for part in re.findall(r"(?:\[.*?\](?=,\w+=|$)|[^,])+", rest):
         name, equals, value = part.partition("=")
-        if not equals or name not in TREATMENTS[kind].model_fields or name == "kind":
-            raise ReliefError(f"The treatment {kind} has no parameter “{name}”.")
+        if not equals or name not in models[kind].model_fields or name == "kind":
+            raise ReliefError(f"The {what} {kind} has no parameter “{name}”.")
         values[name] = value
-    return TREATMENTS[kind].checked(**values)
+    return models[kind].checked(**values)
 
 
 def _treatments_in_words() -> str:

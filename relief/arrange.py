@@ -8,7 +8,9 @@ from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
 from relief.errors import RecipeError
 from relief.generate import GENERATORS
-from relief.recipe import Layer, Picture, Recipe, SourceReference
+from relief.maps import COMPANION_MAPS
+from relief.maps.companion import CompanionMap
+from relief.recipe import MOST_MAPS, Layer, Picture, Recipe, SourceReference
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
 from relief.treat.treatment import Treatment
@@ -85,6 +87,35 @@ def _at(recipe: Recipe, number: int, layer: int) -> Treatment:
 
 def _all(recipe: Recipe, layer: int) -> list[int]:
     return list(range(len(_layer(recipe, layer).treatments)))
+
+
+# maps
+
+
+def map_added(recipe: Recipe, kind: str) -> Done:
+    """A grey map more.
+
+    Raises:
+        RecipeError: there is no such map, or too many of them.
+    """
+    if kind not in COMPANION_MAPS:
+        raise RecipeError("There is no such map.")
+    if len(recipe.maps.more) == MOST_MAPS:
+        raise RecipeError(f"A piece has at most {MOST_MAPS} more maps.")
+    made = COMPANION_MAPS[kind]()
+    return _with_maps(recipe, (*recipe.maps.more, made)), f"Added {made.title}"
+
+
+def map_removed(recipe: Recipe, number: int) -> Done:
+    """A grey map less."""
+    more = recipe.maps.more
+    if not 0 <= number < len(more):
+        raise RecipeError("There is no such map.")
+    return _with_maps(recipe, (*more[:number], *more[number + 1 :])), f"Removed {more[number].title}"
+
+
+def _with_maps(recipe: Recipe, more: tuple[CompanionMap, ...]) -> Recipe:
+    return recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"more": more})})
 
 
 # layers

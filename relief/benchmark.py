@@ -25,6 +25,7 @@ from relief.height import Edges, Footprint, HeightField
 from relief.inspect.section import section
 from relief.inspect.start import generated, suggested_start
 from relief.maps.normal import Normal, normal_map
+from relief.maps.occlusion import occlusion
 from relief.maps.slopes import slopes, steepness
 from relief.parameters import controls
 from relief.pipeline import PROXY, Pipeline
@@ -45,6 +46,8 @@ def table() -> str:
     lines = [f"{'kernel':34}{'size':>6}{'ms':>9}{'copies':>9}{'times SciPy':>13}"]
     for size in SIZES:
         lines += _kernels(size)
+    lines += ["", f"{'occlusion, 16 directions':34}{'size':>6}{'ms':>9}"]
+    lines += [f"{'reach 20 mm of 300 mm':34}{size:6}{_occlusion(size):9.1f}" for size in SIZES]
     lines += ["", f"{'noise, 5 octaves at 1024':40}{'ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _noises()]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
@@ -176,6 +179,12 @@ def _noises() -> list[tuple[str, float]]:
     return [*rows, ("gradient noise of a C++ library", _best(lambda: other.gen_from_coords(places), times=3))]
 
 
+def _occlusion(size: int) -> float:
+    samples = np.random.default_rng(1).random((size, size), dtype=np.float32)
+    field = HeightField(samples, Footprint(width=300, height=300), WRAPPED)
+    return _best(lambda: occlusion(field, 5, 20, 16), times=3)
+
+
 def _million_faces() -> float:
     samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
     field = HeightField(samples, Footprint(), WRAPPED)
@@ -189,6 +198,7 @@ def warm_up() -> None:
     slopes(field, 1)
     normal_map(field, 1, Normal())
     normal_map(field, 1, Normal(), 16)
+    occlusion(field, 1, 1, 4)
     displaced(plane(field.footprint, 1, 1), field, 1, 0.5)
     for model in (GradientNoise, ValueNoise, CellularNoise):
         model().draw(Grid(4, 4, field.footprint))

@@ -21,6 +21,8 @@ from relief.compose.strokes import Strokes
 from relief.errors import RecipeError
 from relief.generate import AnyGenerator
 from relief.height import Edges, Footprint
+from relief.maps import AnyCompanionMap
+from relief.maps.companion import CompanionMap
 from relief.maps.normal import Normal
 from relief.parameters import Control, Parameters, choice, complaint, control, number, switch
 from relief.resample import METHOD_NAMES, Method
@@ -33,6 +35,7 @@ from relief.treat.treatment import Treatment
 VERSION = 1
 MOST_TREATMENTS = 64
 MOST_LAYERS = 24
+MOST_MAPS = 16
 TREATMENTS_PATH = "layers.0.treatments"
 
 
@@ -136,6 +139,8 @@ class Maps(Parameters):
     """How the maps are made."""
 
     normal: Normal = Normal()
+    more: tuple[AnyCompanionMap, ...] = Field((), max_length=MOST_MAPS)
+    """Grey maps beside normal, bump and displacement."""
     resolution: int = number(
         0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192),
         help="Texels on the long side of all maps; 0 is the size of the source. The full picture is kept to the end "
@@ -353,7 +358,7 @@ class Recipe(Parameters):
     def _title(self, path: str) -> str:
         """The treatment that a path belongs to, as it stands before its parameter in a sentence."""
         owner, _ = self._owner(path)
-        if isinstance(owner, Treatment):
+        if isinstance(owner, Treatment | CompanionMap):
             return f"{owner.title}: "
         layer = re.match(r"layers\.([1-9]\d*)\.", path)
         return f"{self.layers[int(layer[1])].name}: " if layer else ""
@@ -408,7 +413,8 @@ def _without_kinds(location: tuple[str | int, ...]) -> list[str | int]:
     kept = []
     for place, part in enumerate(location):
         before = location[place - 1] if place else None
-        if before == "content" or (isinstance(before, int) and place > 1 and location[place - 2] == "treatments"):
+        listed = isinstance(before, int) and place > 1 and location[place - 2] in ("treatments", "more")
+        if before == "content" or listed:
             continue
         kept.append(part)
     return kept

@@ -2,13 +2,17 @@
 
 import json
 
+import numpy as np
 from django.contrib.auth import get_user_model
 from django.test import Client
 from django.urls import reverse
 
 from bench.models import Revision
-from bench.tests.case import HEIGHTS, StudioTestCase, png
-from shelf.models import Source
+from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
+from relief.engine import Engine
+from relief.maps.slope_map import SlopeMap
+from relief.pipeline import Pipeline
+from shelf.models import Source, read_source
 
 
 class ChangeTests(StudioTestCase):
@@ -114,6 +118,29 @@ class TreatmentTests(StudioTestCase):
             self.assertEqual(answer.status_code, 422, text[:20])
             self.assertNotContains(answer, "Traceback", status_code=422)
 
+    def test_a_grey_map_is_added_looked_at_delivered_and_removed(self):
+        piece = self.piece()
+
+        def slope(base: int) -> np.ndarray:
+            return unpacked(self.get("bench:preview", piece, base=base, view="more-0"))[1]["pixels"]
+
+        self.assertContains(
+            self.post("bench:change-maps", piece, 1, step="maps", action="add", kind="slope"), 'id="map-0"'
+        )
+        pixels, recipe = slope(2), self.recipe(piece)
+        height = Engine().run(Pipeline(recipe, read_source).height())
+        np.testing.assert_array_equal(pixels, SlopeMap().coded(height, recipe.amplitude))
+        self.post("bench:change", piece, 2, **{"maps.more.0.steepest": 30})
+        np.testing.assert_allclose(slope(3), np.minimum(pixels * 3.0, 255), atol=2)
+        page = self.client.get(reverse("bench:step", args=[piece.pk, "deliver"]))
+        self.assertContains(page, "<dt>Slope</dt>")
+        self.assertContains(page, 'data-view="more-0"')
+        self.post("bench:change-maps", piece, 3, action="remove", number=0)
+        self.assertEqual(self.recipe(piece).maps.more, ())
+        self.assertEqual(self.get("bench:preview", piece, base=4, view="more-0").status_code, 404)
+        for values in ({"action": "add", "kind": "glitter"}, {"action": "remove", "number": 5}):
+            self.assertEqual(self.post("bench:change-maps", piece, 4, **values).status_code, 422)
+
     def test_a_place_is_healed_and_the_light_is_set_off_in_one_click(self):
         piece = self.piece()
         self.assertContains(self.post("bench:heal", piece, 1, x="0.5", y="0.4", radius="6"), "Undo: Healed a place")
@@ -136,7 +163,7 @@ class OtherArtistTests(StudioTestCase):
         piece = Revision.objects.begin(source, "Theirs")
         for name in ("piece", "measured", "facts", "preview", "mesh", "repeats", "histogram"):
             self.assertEqual(self.get(f"bench:{name}", piece, base=1).status_code, 404, name)
-        for name in ("change", "undo", "redo", "treatments", "heal", "start-off", "mend"):
+        for name in ("change", "undo", "redo", "treatments", "layers", "change-maps", "heal", "start-off", "mend"):
             self.assertEqual(self.post(f"bench:{name}", piece, 1, x=0, y=0, radius=1).status_code, 404, name)
         for name, arguments in (("step", ["relief"]), ("swatch", [1])):
             answer = self.client.get(reverse(f"bench:{name}", args=[piece.pk, *arguments]))

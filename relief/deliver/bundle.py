@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import io
 import zipfile
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import count
 
 import numpy as np
 
@@ -53,7 +54,7 @@ def map_files(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
     if height.alpha is not None:
         cover = Entry(f"{stem}_mask.png", "Mask", "8 bit, grey", "White is covered by the relief, black is not.")
         mask = [File(cover, png(np.rint(height.alpha * 255).astype(np.uint8)))]
-    return [
+    files = [
         File(
             Entry(
                 f"{stem}_normal.png", "Normal map, tangent space", f"{bits} bit, red green blue",
@@ -85,7 +86,33 @@ def map_files(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
             tiff(height.samples),
         ),
         *mask,
+        *_grey_maps(recipe, height, stem),
     ]  # fmt: skip
+    return told_apart(files)
+
+
+def _grey_maps(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
+    """The grey maps beside the others."""
+    made = []
+    for grey in recipe.maps.more:
+        if grey.on:
+            reads = f"{grey.reads}{' Turned around.' if grey.inverted else ''}"
+            entry = Entry(f"{stem}_{grey.kind}.png", grey.title, "8 bit, grey", reads)
+            made.append(File(entry, png(grey.coded(height, recipe.amplitude))))
+    return made
+
+
+def told_apart(files: list[File]) -> list[File]:
+    """The files with a number after each name that another one has already."""
+    given: set[str] = set()
+    named = []
+    for file in files:
+        base, dot, ending = file.name.rpartition(".")
+        names = (f"{base}{f'_{number}' if number > 1 else ''}{dot}{ending}" for number in count(1))
+        name = next(name for name in names if name not in given)
+        given.add(name)
+        named.append(File(replace(file.entry, name=name), file.data))
+    return named
 
 
 def displaced_plane(recipe: Recipe, height: HeightField) -> Mesh:
@@ -142,7 +169,7 @@ def delivery_files(pipeline: Pipeline, engine: Engine, title: str, progress: Pro
     progress.step(0.6, "Writing the maps")
     files = map_files(recipe, height, stem)
     progress.step(0.7, "Writing what goes along")
-    files += companion_files(pipeline, engine, height, stem)
+    files = told_apart(files + companion_files(pipeline, engine, height, stem))
     progress.step(0.75, "Displacing the plane")
     mesh = displaced_plane(recipe, height)
     progress.step(0.8, "Writing the mesh")

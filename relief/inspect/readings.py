@@ -10,10 +10,14 @@ import scipy.fft
 from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.maps.slopes import steepness
+from relief.sources.facts import seam_ratios
 
 STEEPEST_SHARE = 0.05
 FINEST_SHARE = 0.99
 """The finest detail is the wavelength down to which this share of the height's variance reaches."""
+
+COUNTED = 1_000_000
+"""Places that medians, figures and levels are taken of at most."""
 
 BANDS = 4096
 """Parts that the frequencies are sorted into."""
@@ -25,32 +29,67 @@ class Readings:
 
     Attributes:
         lowest, highest: distance from the base surface, mm.
-        mean: mean distance from the base surface, mm; 0 when the relief neither swells nor shrinks the whole.
+        mean, median: of the distance from the base surface, mm; a mean of 0 neither swells nor shrinks the whole.
         steepest: the angle, in degrees, that the steepest 5 % of the surface exceeds.
+        typical: the median angle, degrees.
         finest: wavelength of the finest detail, mm; none on a flat field.
+        sa, sq, sz: arithmetic and root mean square distance from the mean, and the range, mm (ISO 25178-2).
+        clipped: share of the surface at its very lowest or highest.
+        levels: how many different heights there are, of at most a million places.
+        seam_across, seam_down: seam ratios; 1 is invisible.
+        texels: texels on a mm, across.
     """
 
     lowest: float
     highest: float
     mean: float
+    median: float
     steepest: float
+    typical: float
     finest: float | None
+    sa: float
+    sq: float
+    clipped: float
+    levels: int
+    seam_across: float
+    seam_down: float
+    texels: float
 
     @property
     def range(self) -> float:
         return self.highest - self.lowest
 
+    @property
+    def sz(self) -> float:
+        return self.range
+
 
 def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
     """Measures a height field."""
-    ends = np.array([field.samples.min(), field.samples.max(), field.samples.mean(dtype=np.float64)])
-    lowest, highest, mean = displacement(ends, amplitude, midlevel)
+    samples = field.samples
+    lowest, highest, mean = (float(samples.min()), float(samples.max()), float(samples.mean(dtype=np.float64)))
+    few = samples.ravel()[:: max(1, samples.size // COUNTED)]
+    ends = displacement(np.array([lowest, highest, mean, np.median(few)]), amplitude, midlevel)
+    from_mean = few - np.float32(mean)
+    angles = steepness(field, amplitude).ravel()
+    typical, steep = np.percentile(angles, (50, 100 * (1 - STEEPEST_SHARE)), overwrite_input=True)
+    at_ends = (few == np.float32(lowest)).mean() + (few == np.float32(highest)).mean()
+    across, down = seam_ratios(samples)
     return Readings(
-        lowest=float(lowest),
-        highest=float(highest),
-        mean=float(mean),
-        steepest=steepest(field, amplitude),
+        lowest=float(ends[0]),
+        highest=float(ends[1]),
+        mean=float(ends[2]),
+        median=float(ends[3]),
+        steepest=float(steep),
+        typical=float(typical),
         finest=finest_detail(field),
+        sa=float(np.abs(from_mean).mean(dtype=np.float64) * amplitude),
+        sq=float(np.sqrt(np.square(from_mean).mean(dtype=np.float64)) * amplitude),
+        clipped=float(at_ends) if highest > lowest else 0.0,
+        levels=int(np.unique(few).size),
+        seam_across=across,
+        seam_down=down,
+        texels=1 / field.spacing[0],
     )
 
 

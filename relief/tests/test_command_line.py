@@ -61,6 +61,20 @@ class CommandTests(TestCase):
         expected = {"amplitude": 12, "midlevel": 0.5, "strength": -2, "kernel": "central", "green": "down", "bits": 16}
         self.assertLessEqual(expected.items(), json.loads(out)["used"].items())
 
+    def test_grey_maps_are_asked_for_by_kind(self):
+        code, out, _ = self.run_command(
+            "maps", self.scan, "--out", self.folder, "--as", "height", "--map", "occlusion:reach=5,inverted=yes",
+            "--map", "slope",
+        )  # fmt: skip
+        self.assertEqual(code, 0, out)
+        for kind in ("occlusion", "slope"):
+            with Image.open(self.folder / f"scan_{kind}.png") as grey:
+                self.assertEqual((grey.mode, grey.size), ("L", (80, 60)))
+                self.assertGreater(np.ptp(np.asarray(grey)), 20)
+        for wrong in ("glitter", "slope:angle=3", "slope:steepest=200"):
+            code, _, error = self.run_command("maps", self.scan, "--out", self.folder, "--map", wrong)
+            self.assertEqual((code, error.count("\n")), (2, 1), error)
+
     def test_meshes_in_every_format(self):
         for kind, unit in (("obj", 1), ("ply", 1), ("stl", 1), ("glb", 1000)):
             path = self.folder / f"plane.{kind}"
