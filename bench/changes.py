@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 
 from bench.engine import ENGINE
 from bench.models import Revision, StaleError, content_of_set
-from bench.requests import layer_of, piece_of, revision_of, step_of, whole_number
+from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from bench.steps import Step, groups, layer_rows, views
 from bench.views import page_context
 from relief import arrange
@@ -94,6 +94,18 @@ def close_guide(request: HttpRequest, pk: int) -> HttpResponse:
     """The hint that a demo piece opens with is not shown again."""
     Piece.objects.filter(pk=piece_of(request, pk).pk).update(guide="")
     return HttpResponse()
+
+
+@require_POST
+def back_to_proof(request: HttpRequest, pk: int) -> HttpResponse:
+    """A new revision with the recipe of a proof; nothing that was made since is lost."""
+
+    def work(base: Revision) -> Revision:
+        proof = proof_of(base.piece, request.POST.get("number"))
+        recipe = proof.revision.read()
+        return _edited(base, lambda _: (recipe, f"Back to {proof.name}"))
+
+    return _carried_out(request, pk, work)
 
 
 @require_POST

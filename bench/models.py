@@ -188,3 +188,17 @@ class Revision(models.Model):
     def following(self) -> Revision | None:
         """The revision that was last made from this one."""
         return Revision.objects.filter(piece=self.piece, parent=self.number).order_by("-number").first()
+
+
+class Proof(models.Model):
+    """A kept look: a revision under a name, for comparing. There is one of a revision at most."""
+
+    revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="proof")
+    name = models.CharField(max_length=80)
+    kept = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -8,6 +8,7 @@ import numpy as np
 
 from bench.engine import ENGINE
 from relief.height import HeightField
+from relief.inspect.differences import height_difference
 from relief.inspect.swatch import swatch
 from relief.maps.displacement import bump_range, displacement, displacement_range
 from relief.maps.normal import Normal, normal_map
@@ -73,9 +74,18 @@ def _grey(pipeline: Pipeline) -> np.ndarray:
 
 
 def _coloured_height(pipeline: Pipeline) -> np.ndarray:
-    """Ochre above the base surface, blue below; the strongest colour at the farthest of both."""
+    """Ochre above the base surface, blue below."""
     recipe = pipeline.recipe
-    distance = displacement(_height(pipeline).samples, recipe.amplitude, recipe.midlevel)
+    return _coloured(displacement(_height(pipeline).samples, recipe.amplitude, recipe.midlevel))
+
+
+def apart(now: Pipeline, proof: Pipeline) -> np.ndarray:
+    """Ochre where the surface stands out farther than in the proof, blue where less far."""
+    return _coloured(height_difference((now.recipe, proof.recipe), (_height(now), _height(proof))))
+
+
+def _coloured(distance: np.ndarray) -> np.ndarray:
+    """Ochre above zero, blue below; the strongest colour at the farthest of both."""
     farthest = max(float(np.abs(distance).max()), 1e-9)
     return HEIGHT_RAMP[np.rint((distance / farthest * 0.5 + 0.5) * (SHADES - 1)).astype(np.uint8)]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import Http404, HttpRequest, QueryDict
 from django.shortcuts import get_object_or_404
 
-from bench.models import Revision
+from bench.models import Proof, Revision
 from bench.steps import BY_NAME, Step
 from relief.inspect.section import Point
 from relief.recipe import Recipe
@@ -20,6 +20,12 @@ def piece_of(request: HttpRequest, pk: int) -> Piece:
 def revision_of(piece: Piece, number: str | int | None) -> Revision:
     """The revision of a piece that a request names."""
     return get_object_or_404(Revision.objects.select_related("piece"), piece=piece, number=whole_number(number))
+
+
+def proof_of(piece: Piece, number: str | None) -> Proof:
+    """The proof of a piece that was kept of a revision."""
+    found = Proof.objects.select_related("revision")
+    return get_object_or_404(found, revision__piece=piece, revision__number=whole_number(number))
 
 
 def step_of(name: str | None) -> Step:

@@ -12,8 +12,8 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Revision
-from bench.previews import pixels_of
-from bench.requests import asked, draft_of, layer_of, line_of, piece_of, revision_of, whole_number
+from bench.previews import apart, pixels_of
+from bench.requests import asked, draft_of, layer_of, line_of, piece_of, proof_of, revision_of, whole_number
 from relief import arrange
 from relief.compose.imprints import touches_edge
 from relief.compose.strokes import Strokes
@@ -64,6 +64,10 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
     line = line_of(request)
     try:
         now, before, before_label = _states(revision, draft_of(request), longest)
+        if "against" in values:
+            proof = proof_of(revision.piece, values["against"])
+            before, before_label = replace(before, recipe=proof.revision.read()), f"“{proof.name}”"
+        drawn_apart = name == "apart" and "against" in values
         if "try" in values:
             now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
         chosen = layer_of(values, now.recipe)
@@ -73,11 +77,13 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         height = ENGINE.run(now.height())
         shown = before if values.get("before") else now
         arrays = {
-            "pixels": pixels_of(name, shown, chosen),
+            "pixels": apart(now, before) if drawn_apart else pixels_of(name, shown, chosen),
             "section": section(height, *line),
             "section_before": _distances(before, line),
             **_of_layers(layers, chosen, line),
         }
+        if "against" in values:
+            arrays |= _compared(before, name, chosen)
     except KeyError:
         raise Http404 from None
     except ReliefError as problem:
@@ -96,6 +102,14 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         section_length=length(height, *line),
         before_label=before_label,
     )
+
+
+def _compared(proof: Pipeline, name: str, layer: int) -> dict[str, np.ndarray]:
+    """The same view of a proof, where it has that view: the difference has none, nor has a map added since."""
+    try:
+        return {"pixels_against": pixels_of(name, proof, min(layer, len(proof.recipe.layers) - 1))}
+    except KeyError:
+        return {}
 
 
 def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[str, np.ndarray]:

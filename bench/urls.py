@@ -1,7 +1,7 @@
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
-from bench import changes, stage, views
+from bench import changes, proofs, stage, views
 from bench.steps import BY_NAME
 
 
@@ -28,6 +28,12 @@ urlpatterns = [
     path("piece/<int:pk>/mend", changes.mend, name="mend"),
     path("piece/<int:pk>/undo", changes.undo, name="undo"),
     path("piece/<int:pk>/redo", changes.redo, name="redo"),
+    path("piece/<int:pk>/back-to-proof", changes.back_to_proof, name="back-to-proof"),
+    path("piece/<int:pk>/proofs", proofs.proofs, name="proofs"),
+    path("piece/<int:pk>/proofs/keep", proofs.keep, name="keep-proof"),
+    path("piece/<int:pk>/proofs/name", proofs.name, name="name-proof"),
+    path("piece/<int:pk>/proofs/remove", proofs.remove, name="remove-proof"),
+    path("piece/<int:pk>/differences", proofs.differences, name="differences"),
     path("piece/<int:pk>/measured", stage.measured, name="measured"),
     path("piece/<int:pk>/facts", stage.facts, name="facts"),
     path("piece/<int:pk>/preview", stage.preview, name="preview"),

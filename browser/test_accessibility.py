@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from bench.models import Revision
+from bench.models import Proof, Revision
 from bench.steps import BY_NAME
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
@@ -36,6 +36,7 @@ class AccessibilityTests(BrowserTestCase):
             Revision.objects.edit(piece, piece.position, partial(arrange.layer_added, kind=kind))
         for kind in COMPANION_MAPS:
             Revision.objects.edit(piece, piece.position, partial(arrange.map_added, kind=kind))
+        Proof.objects.create(revision=Revision.objects.now(piece), name="Calm water")
         Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")

@@ -340,10 +340,17 @@ class Recipe(Parameters):
         """The keys of the sources that some layers are made of."""
         return {key for layer in layers for key in (layer.source, *layer.companions.values()) if key}
 
-    def differences(self, other: Recipe) -> list[str]:
-        """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`."""
+    def differences(self, other: Recipe, apart_from: tuple[str, ...] = ()) -> list[str]:
+        """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`.
+
+        Args:
+            other: the recipe to compare with.
+            apart_from: beginnings of paths that are passed over.
+        """
         words = []
         for path in self.paths():
+            if path.startswith(apart_from):
+                continue
             try:
                 there = other.value(path)
             except RecipeError:

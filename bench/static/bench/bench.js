@@ -10,6 +10,7 @@ import { showGrips } from "./arrange.js";
 import { inHand, showTool, shownUntil } from "./tools.js";
 import { showLayers, showProfiles } from "./layers.js";
 import { findTelltales } from "./telltales.js";
+import "./proofs.js";
 import "./dome.js";
 import { belongsTo } from "./keys.js";
 
@@ -47,7 +48,9 @@ async function show(longest) {
   try {
     const { layer } = page();
     const parameters = { base, layer, view, longest, section: look.line.join(","), ...drafted() };
+    if (look.against !== null) parameters.against = look.against;
     if (before) parameters.before = 1;
+    else if (look.apart && look.against !== null && !solidView) parameters.view = "apart";
     if (trial) parameters.try = trial;
     const until = shownUntil();
     if (until !== null && !solidView) parameters.until = until;
@@ -102,6 +105,7 @@ function showStage(asSurface) {
   solid.hidden = !asSurface;
   flat.hidden = asSurface;
   document.getElementById("line").toggleAttribute("hidden", asSurface);
+  document.getElementById("wipe").toggleAttribute("hidden", asSurface || !stage.compared());
   hint.hidden = asSurface;
 }
 
@@ -114,7 +118,7 @@ function say(text) {
 /** Marks the buttons of the stage and shows those that the view has a use for. */
 function showTools() {
   const view = currentView();
-  const uses = { colour: COLOUR_VIEWS.includes(view), flat: view !== "surface", surface: view === "surface" };
+  const uses = { colour: COLOUR_VIEWS.includes(view), flat: view !== "surface", surface: view === "surface", compared: look.against !== null && view !== "surface" };
   for (const group of document.querySelectorAll(".stage-tools [data-for]")) group.hidden = !uses[group.dataset.for];
   document.getElementById("dome").hidden = !LIT_VIEWS.includes(view);
   const press = (attribute, isPressed) => {
@@ -140,7 +144,7 @@ bench.addEventListener("look", ({ detail }) => {
   showTools();
   if ("camera" in detail) surface?.aim();
   else if ("light" in detail) surface?.draw();
-  else if (!["channel", "repeats", "shifted", "telltales"].some((name) => name in detail)) refresh();
+  else if (!["channel", "repeats", "shifted", "telltales", "wipe"].some((name) => name in detail)) refresh();
 });
 bench.addEventListener("tool", refresh);
 

@@ -19,6 +19,7 @@ const KEYS = {
   l: toggleRaking,
   x: swapLine,
   t: () => setLook({ repeats: !look.repeats }),
+  p: () => document.getElementById("keep-proof")?.click(),
   h: () => setLook({ shifted: !look.shifted }),
   "?": () => dialog.showModal(),
 };

@@ -11,6 +11,9 @@ export const look = {
   shifted: false,
   telltales: false,
   alone: null,
+  against: null, // the revision of the proof that is compared with
+  apart: false, // whether the difference is drawn instead of both
+  wipe: 0.5, // where the stage changes from now to the proof, of its width
   light: [-0.5, 0.45],
   line: [0, 0.5, 1, 0.5],
   displaced: true,

@@ -9,6 +9,7 @@ const canvas = document.getElementById("flat");
 const overlay = document.getElementById("line");
 const context = canvas.getContext("2d");
 const tile = document.createElement("canvas");
+const proof = document.createElement("canvas"); // the same view of the proof that is compared with
 const MARGIN = 14;
 const ROOM = 56; // around the picture while a tool is in the hand, so that its handles are free
 const BEYOND = 0.38; // how strongly the neighbours of a tile that wraps are shown
@@ -44,9 +45,14 @@ export function draw(packet) {
 /** Draws the packet that is on the stage again: with another light, another channel, another size. */
 export function paint() {
   if (!shown) return;
-  paintPixels(tile, shown.arrays.pixels, { channel: look.channel, towards: lightDirection() });
+  const light = { channel: look.channel, towards: lightDirection() };
+  paintPixels(tile, shown.arrays.pixels, light);
+  if (compared()) paintPixels(proof, shown.arrays.pixels_against, light);
   compose();
 }
+
+/** Whether a proof lies on the stage beside the piece as it stands. */
+export const compared = () => Boolean(shown?.arrays.pixels_against);
 
 function compose() {
   const ratio = window.devicePixelRatio || 1;
@@ -59,33 +65,46 @@ function compose() {
   const repeats = look.repeats ? 3 : 1;
   const margin = bench.hasAttribute("data-in-hand") ? ROOM : MARGIN;
   const scale = Math.min((width - 2 * margin) / wide, (height - 2 * margin) / high) / repeats;
-  const wraps = shown.wraps.every(Boolean);
-  const beyond = wraps || look.repeats || look.shifted;
   frame = { width: wide * scale, height: high * scale, footprint: shown.footprint };
   frame.left = (width - frame.width) / 2;
   frame.top = (height - frame.height) / 2;
   context.fillStyle = getComputedStyle(canvas.parentElement).backgroundColor;
   context.fillRect(0, 0, width, height);
-  if (beyond) {
-    const half = look.shifted ? 0.5 : 0; // of a repeat, so that four corners meet in the middle
-    const across = Math.ceil(width / frame.width / 2 + half);
-    const down = Math.ceil(height / frame.height / 2 + half);
-    const reach = look.repeats ? 1 : 0; // repeats that are shown in full
-    for (let i = -across; i <= across; i++) {
-      for (let j = -down; j <= down; j++) {
-        const full = Math.abs(i + half) <= reach + half && Math.abs(j + half) <= reach + half;
-        if (!full && !wraps) continue;
-        context.globalAlpha = full ? 1 : BEYOND;
-        context.drawImage(tile, frame.left + (i + half) * frame.width, frame.top + (j + half) * frame.height, frame.width, frame.height);
-      }
-    }
-    context.globalAlpha = 1;
-  } else {
-    context.drawImage(tile, frame.left, frame.top, frame.width, frame.height);
+  lay(tile, width, height);
+  if (compared()) {
+    context.save();
+    context.beginPath();
+    context.rect(look.wipe * width, 0, width, height);
+    context.clip();
+    context.fillRect(0, 0, width, height);
+    lay(proof, width, height);
+    context.restore();
   }
   overlay.toggleAttribute("data-aside", Boolean(shown.whole || look.shifted));
   for (const callback of framed) callback();
   placeLine();
+}
+
+/** Draws a picture in the frame, and its neighbours where it repeats. */
+function lay(picture, width, height) {
+  const wraps = shown.wraps.every(Boolean);
+  if (!wraps && !look.repeats && !look.shifted) {
+    context.drawImage(picture, frame.left, frame.top, frame.width, frame.height);
+    return;
+  }
+  const half = look.shifted ? 0.5 : 0; // of a repeat, so that four corners meet in the middle
+  const across = Math.ceil(width / frame.width / 2 + half);
+  const down = Math.ceil(height / frame.height / 2 + half);
+  const reach = look.repeats ? 1 : 0; // repeats that are shown in full
+  for (let i = -across; i <= across; i++) {
+    for (let j = -down; j <= down; j++) {
+      const full = Math.abs(i + half) <= reach + half && Math.abs(j + half) <= reach + half;
+      if (!full && !wraps) continue;
+      context.globalAlpha = full ? 1 : BEYOND;
+      context.drawImage(picture, frame.left + (i + half) * frame.width, frame.top + (j + half) * frame.height, frame.width, frame.height);
+    }
+  }
+  context.globalAlpha = 1;
 }
 
 function placeLine() {
@@ -154,7 +173,7 @@ export function swapLine() {
 bench.addEventListener("look", ({ detail }) => {
   if (!shown) return;
   if ("light" in detail || "channel" in detail) paint();
-  else if ("repeats" in detail || "shifted" in detail) compose();
+  else if (["repeats", "shifted", "wipe"].some((name) => name in detail)) compose();
   else if ("line" in detail) placeLine();
 });
 new ResizeObserver(() => shown && compose()).observe(canvas.parentElement);

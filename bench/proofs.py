@@ -1,0 +1,70 @@
+"""Proofs: kept looks of a piece, and what lies between one of them and the piece as it stands."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_POST, require_safe
+
+from bench.engine import ENGINE
+from bench.models import Proof, Revision
+from bench.requests import piece_of, proof_of, revision_of
+from relief.errors import ReliefError
+from relief.inspect.differences import difference, in_words
+from relief.pipeline import PROXY, Pipeline
+from shelf.models import Piece, read_source
+
+
+@require_safe
+def proofs(request: HttpRequest, pk: int) -> HttpResponse:
+    """The proofs of a piece."""
+    return _listed(request, piece_of(request, pk))
+
+
+@require_POST
+def keep(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keeps a proof of the revision that is shown; one that is kept already stays as it is."""
+    piece = piece_of(request, pk)
+    revision = revision_of(piece, request.POST.get("base"))
+    Proof.objects.get_or_create(revision=revision, defaults={"name": revision.label[:80]})
+    return _listed(request, piece)
+
+
+@require_POST
+def name(request: HttpRequest, pk: int) -> HttpResponse:
+    """Names a proof; a name of nothing leaves the old one."""
+    piece = piece_of(request, pk)
+    proof = proof_of(piece, request.POST.get("number"))
+    wanted = " ".join(request.POST.get("name", "").split())[:80]
+    if wanted:
+        proof.name = wanted
+        proof.save(update_fields=["name"])
+    return _listed(request, piece)
+
+
+@require_POST
+def remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Removes a proof. Its revision stays, so undo still goes through it."""
+    piece = piece_of(request, pk)
+    proof_of(piece, request.POST.get("number")).delete()
+    return _listed(request, piece)
+
+
+@require_safe
+def differences(request: HttpRequest, pk: int) -> HttpResponse:
+    """What lies between a proof and the piece as it stands, in words and in figures."""
+    piece = piece_of(request, pk)
+    proof = proof_of(piece, request.GET.get("number"))
+    recipes = Revision.objects.now(piece).read(), proof.revision.read()
+    context = {"proof": proof, "words": in_words(recipes[1], recipes[0])}
+    try:
+        now, then = (ENGINE.run(Pipeline(recipe, read_source, PROXY).height()) for recipe in recipes)
+        context["measured"] = difference(recipes, (now, then))
+    except ReliefError as problem:
+        context["problem"] = str(problem)
+    return render(request, "bench/differences.html", context)
+
+
+def _listed(request: HttpRequest, piece: Piece) -> HttpResponse:
+    kept = Proof.objects.filter(revision__piece=piece).select_related("revision")
+    return render(request, "bench/proofs.html", {"piece": piece, "proofs": kept})

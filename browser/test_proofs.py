@@ -1,0 +1,72 @@
+"""In the browser: a proof is kept by key, compared by a wipe, by the difference and in words, and taken back."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.models import Revision
+from browser.driver import BrowserTestCase
+from browser.pictures import png16, waves
+from shelf.models import Source
+from studio.middleware import the_artist
+
+
+class ProofTests(BrowserTestCase):
+    def begin(self):
+        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
+        piece = Revision.objects.begin(source, "Waves")
+        self.open(f"/piece/{piece.pk}/relief/")
+        self.settled()
+        self.until(lambda: self.find("#keep-proof").is_displayed())
+        return piece
+
+    def test_turn_look_compare_and_turn_it_back(self):
+        piece = self.begin()
+        first = self.pixels("#flat")
+        self.press("p")
+        self.until(lambda: self.all("[data-proof]"))
+        self.set_number("control-amplitude", "0.5")
+        self.until(lambda: self.revision() == "2")
+        self.settled()
+        second = self.pixels("#flat")
+
+        self.find("[data-compare]").click()
+        self.until(lambda: "0.5 mm" in self.text("#differences"))
+        self.settled()
+        self.assertIn("dashed: “Suggested start”", self.text("#section-note"))
+        grip = self.find("#wipe g")
+        middle = self.halves(0.5)
+        self.assert_same(self.pixels("#flat"), second, middle[0])
+        self.assert_same(self.pixels("#flat"), first, middle[1])
+        self.drag(self.find("#wipe .wipe-grip"), (-int(first.shape[1] / 4), 0))
+        self.assertEqual(grip.get_attribute("aria-valuenow"), "25")
+        quarter = self.halves(0.25)
+        self.assert_same(self.pixels("#flat"), second, quarter[0])
+        self.assert_same(self.pixels("#flat"), first, quarter[1])
+
+        self.find("[data-toggle=apart]").click()
+        self.settled()
+        self.until(lambda: not self.find("#wipe").is_displayed())
+        self.find("[data-compare-end]").click()
+        self.settled()
+        self.assertFalse(self.find("#differences").is_displayed())
+        self.assert_same(self.pixels("#flat"), second, (0, 1))
+
+        self.find("[data-proof] [hx-post$=back-to-proof]").click()
+        self.until(lambda: self.revision() == "3")
+        self.settled()
+        self.assert_same(self.pixels("#flat"), first, (0, 1))
+        self.assertEqual(self.recipe_at(piece, 3), self.recipe_at(piece, 1))
+
+    def recipe_at(self, piece, number: int):
+        return Revision.objects.get(piece=piece, number=number).read()
+
+    def halves(self, wipe: float) -> tuple[tuple[float, float], tuple[float, float]]:
+        """The parts of the stage's width that lie clear of the wipe on its left and on its right."""
+        return (0, wipe - 0.1), (wipe + 0.1, 1)
+
+    def assert_same(self, got: np.ndarray, expected: np.ndarray, part: tuple[float, float]):
+        """Compares below the buttons and above the section line, with some room for how edges are smoothed."""
+        rows, columns = got.shape[:2]
+        place = slice(int(rows * 0.32), int(rows * 0.45)), slice(int(columns * part[0]), int(columns * part[1]))
+        self.assertLess(float(np.abs(got[place] - expected[place]).mean()), 0.004)

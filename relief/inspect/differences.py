@@ -1,0 +1,100 @@
+"""What lies between two states of a piece: in words, and measured on their height fields."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from relief.height import HeightField
+from relief.maps.displacement import displacement
+from relief.maps.slopes import slopes
+from relief.recipe import Recipe
+from relief.resample import resampled
+
+
+@dataclass(frozen=True)
+class Difference:
+    """How far two states are from each other.
+
+    Attributes:
+        angle: the mean angle between their normals as the normal map has them, degrees.
+        high_angle: the angle that 95 % stay below, degrees.
+        height: root mean square of the difference between their distances from the base surface, mm.
+    """
+
+    angle: float
+    high_angle: float
+    height: float
+
+
+def difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, HeightField]) -> Difference:
+    """Measures two states on the grid of the first."""
+    apart = height_difference(recipes, fields)
+    first, second = (_unit_normals(recipe, field) for recipe, field in zip(recipes, _on_one_grid(fields), strict=True))
+    # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does
+    half_chord = np.linalg.norm(first - second, axis=2) / 2
+    angles = np.degrees(2 * np.arcsin(np.clip(half_chord, 0, 1)))
+    return Difference(
+        float(angles.mean(dtype=np.float64)),
+        float(np.percentile(angles, 95)),
+        float(np.sqrt(np.square(apart).mean(dtype=np.float64))),
+    )
+
+
+def height_difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, HeightField]) -> np.ndarray:
+    """The first state's distance from the base surface less the second's, mm: float32 (rows, columns)."""
+    one, other = (
+        displacement(field.samples, recipe.amplitude, recipe.midlevel)
+        for recipe, field in zip(recipes, _on_one_grid(fields), strict=True)
+    )
+    return one - other
+
+
+def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, HeightField]:
+    """Both on the grid of the first; its footprint stretches over the first's."""
+    one, other = fields
+    samples = resampled(other.samples, *one.samples.shape, "area", other.edges.wraps)
+    return one, HeightField(samples, other.footprint, other.edges)
+
+
+def _unit_normals(recipe: Recipe, field: HeightField) -> np.ndarray:
+    normal = recipe.maps.normal
+    slope = slopes(field, recipe.amplitude * normal.strength, normal.kernel)
+    normals = np.dstack([-slope, np.ones(slope.shape[:2], np.float32)])
+    return normals / np.linalg.norm(normals, axis=2, keepdims=True)
+
+
+def in_words(one: Recipe, other: Recipe) -> list[str]:
+    """What the other recipe has otherwise: what was put in or taken out, else each parameter, from what to what."""
+    lists = [
+        (
+            "Layers",
+            _titles(layer.name for layer in one.layers),
+            _titles(layer.name for layer in other.layers),
+            "layers.",
+        ),
+        (
+            "Maps",
+            _titles(grey.title for grey in one.maps.more),
+            _titles(grey.title for grey in other.maps.more),
+            "maps.more.",
+        ),
+    ]
+    for number, (before, after) in enumerate(zip(one.layers, other.layers, strict=False)):
+        name = "Treatments" if number == 0 else f"{after.name}: treatments"
+        owner = f"layers.{number}.treatments."
+        titles = [_titles(treatment.title for treatment in layer.treatments) for layer in (before, after)]
+        lists.append((name, *titles, owner))
+    words, told = [], []
+    for name, before, after, owner in lists:
+        if before != after and not owner.startswith(tuple(told)):
+            words.append(f"{name} {before} to {after}")
+            told.append(owner)
+    # parameters of a list that differs stand at other places in it, so only those outside can be set side by side
+    return words + one.differences(other, apart_from=tuple(told))
+
+
+def _titles(names: Iterable[str]) -> str:
+    return ", ".join(names) or "none"
