@@ -8,7 +8,7 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.cache import cache_control
-from django.views.decorators.http import require_http_methods, require_safe
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Revision
@@ -34,7 +34,7 @@ from relief.pipeline import PROXY, Pipeline
 from relief.recipe import Picture, Recipe
 from relief.sources.facts import Facts, histogram
 from relief.sources.roles import NAMES_IN_A_SENTENCE
-from shelf.models import Source, TextureSet, read_source
+from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
 from studio.packet import packet
 
@@ -205,8 +205,21 @@ def _coarser(recipe: Recipe) -> Recipe:
 @require_safe
 def measured(request: HttpRequest, pk: int) -> HttpResponse:
     """The right side: readings, findings and cost, measured at full size."""
+    return _measured(request, piece_of(request, pk))
+
+
+@require_POST
+def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
+    """Says no more of one kind of finding for this piece; without a kind all are said again."""
     piece = piece_of(request, pk)
-    revision = revision_of(piece, request.GET.get("base"))
+    kind = request.POST.get("finding", "")[:40]
+    piece.set_aside = sorted({*piece.set_aside, kind})[:40] if kind else []
+    piece.save(update_fields=["set_aside"])
+    return _measured(request, piece)
+
+
+def _measured(request: HttpRequest, piece: Piece) -> HttpResponse:
+    revision = revision_of(piece, asked(request).get("base"))
     recipe = revision.read()
     context = {"piece": piece, "revision": revision}
     try:
@@ -216,7 +229,14 @@ def measured(request: HttpRequest, pk: int) -> HttpResponse:
         picture = ENGINE.run(pipeline.picture()) if recipe.layers[0].source else None
         found = findings(recipe, height, taken, picture)
         found += _inked(Pipeline(recipe, read_source, PROXY))
-        context |= {"readings": taken, "findings": found, "cost": forecast(recipe.surface, recipe.relief_footprint)}
+        aside = [item for item in found if item.kind in piece.set_aside]
+        found = [item for item in found if item not in aside]
+        context |= {
+            "readings": taken,
+            "findings": found,
+            "aside": aside,
+            "cost": forecast(recipe.surface, recipe.relief_footprint),
+        }
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/measured.html", context)

@@ -26,6 +26,7 @@ urlpatterns = [
     path("piece/<int:pk>/start-off", changes.start_off, name="start-off"),
     path("piece/<int:pk>/close-guide", changes.close_guide, name="close-guide"),
     path("piece/<int:pk>/mend", changes.mend, name="mend"),
+    path("piece/<int:pk>/set-aside", stage.set_aside, name="set-aside"),
     path("piece/<int:pk>/undo", changes.undo, name="undo"),
     path("piece/<int:pk>/redo", changes.redo, name="redo"),
     path("piece/<int:pk>/back-to-proof", changes.back_to_proof, name="back-to-proof"),

@@ -20,6 +20,8 @@ from relief.displace.forecast import refuse_if_too_large
 from relief.engine import Engine, Progress
 from relief.errors import ReliefError
 from relief.height import Edge, Footprint
+from relief.inspect.check import check
+from relief.inspect.findings import Finding
 from relief.inspect.readings import readings
 from relief.inspect.start import started, suggested_start
 from relief.maps import COMPANION_MAPS
@@ -29,7 +31,7 @@ from relief.pipeline import Pipeline
 from relief.recipe import Picture, Recipe
 from relief.resample import Method
 from relief.sources.colour import Grey, Transfer
-from relief.sources.decode import KNOWN, decode
+from relief.sources.decode import ENDINGS, KNOWN, decode
 from relief.sources.facts import facts
 from relief.sources.roles import Green, Reading
 from relief.treat import TREATMENTS
@@ -122,6 +124,10 @@ def _parser() -> argparse.ArgumentParser:
     look = commands.add_parser("look", help="print what is known of pictures: facts and what each seems to be")
     look.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE")
     look.set_defaults(command=print_facts)
+
+    check_ = commands.add_parser("check", help="print what will look wrong: of pictures, and of the sets they form")
+    check_.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE|DIR", help="pictures, or folders of them")
+    check_.set_defaults(command=print_findings)
 
     bench = commands.add_parser("bench", help="measure the kernels on this machine")
     bench.set_defaults(command=lambda chosen: print(table()))
@@ -245,6 +251,29 @@ def print_facts(chosen: argparse.Namespace) -> None:
     for picture in chosen.pictures:
         known[str(picture)] = asdict(facts(decode(picture.read_bytes(), picture.name), picture.name))
     print(json.dumps(known, indent=2))
+
+
+def print_findings(chosen: argparse.Namespace) -> None:
+    """`relief check`: what is found in each picture and in each set, as one JSON object."""
+    paths = []
+    for path in chosen.pictures:
+        inside = sorted(path.iterdir()) if path.is_dir() else [path]
+        paths += [file for file in inside if not path.is_dir() or file.suffix.lower() in ENDINGS]
+    if not paths:
+        raise ReliefError(f"There is no picture in {chosen.pictures[0]}.")
+    found = check({str(path): path.read_bytes() for path in paths})
+    if len(found.problems) == len(paths):
+        raise ReliefError(f"{paths[0]}: {found.problems[str(paths[0])]}")
+    listed = {name: {"problem": problem} for name, problem in found.problems.items()}
+    for name, role in found.roles.items():
+        listed[name] = {"role": role, "findings": [_in_words(item) for item in found.files[name]]}
+    sets = {name: [_in_words(item) for item in items] for name, items in found.sets.items()}
+    print(json.dumps({"files": listed, "sets": sets}, indent=2, ensure_ascii=False))
+
+
+def _in_words(finding: Finding) -> dict[str, str]:
+    mend = {"mend": finding.mend.label} if finding.mend else {}
+    return {"kind": finding.kind, "title": finding.title, "reason": finding.reason} | mend
 
 
 def write_maps(chosen: argparse.Namespace) -> None:

@@ -148,6 +148,8 @@ class Piece(Kept):
     demo = models.SlugField(blank=True)
     guide = models.CharField(max_length=400, blank=True)
     position = models.PositiveIntegerField(default=0)
+    set_aside = models.JSONField(default=list, blank=True)
+    """Kinds of findings that the artist has seen and means to keep."""
     sources = models.ManyToManyField(Source, related_name="pieces", blank=True)
     touched = models.DateTimeField(default=timezone.now)
 

@@ -155,6 +155,17 @@ class TreatmentTests(StudioTestCase):
         self.assertContains(self.post("bench:mend", piece, 2, finding="swell"), "Undo: Set midlevel to mean")
         self.assertContains(self.post("bench:mend", piece, 3, finding="swell"), "nothing to mend", status_code=422)
 
+    def test_a_finding_is_set_aside_for_this_piece_and_shown_again(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, midlevel=0.9)
+        self.assertContains(self.get("bench:measured", piece, base=2), 'data-finding="swell"')
+        aside = self.post("bench:set-aside", piece, 2, finding="swell")
+        self.assertNotContains(aside, 'data-finding="swell"')
+        self.assertContains(aside, "Set aside: sinking")
+        self.post("bench:change", piece, 2, midlevel=0.95)
+        self.assertNotContains(self.get("bench:measured", piece, base=3), 'data-finding="swell"')
+        self.assertContains(self.post("bench:set-aside", piece, 3, finding=""), 'data-finding="swell"')
+
 
 class OtherArtistTests(StudioTestCase):
     def test_another_artists_piece_is_not_found(self):
@@ -163,7 +174,19 @@ class OtherArtistTests(StudioTestCase):
         piece = Revision.objects.begin(source, "Theirs")
         for name in ("piece", "measured", "facts", "preview", "mesh", "repeats", "histogram"):
             self.assertEqual(self.get(f"bench:{name}", piece, base=1).status_code, 404, name)
-        for name in ("change", "undo", "redo", "treatments", "layers", "change-maps", "heal", "start-off", "mend"):
+        for name in (
+            "change",
+            "undo",
+            "redo",
+            "treatments",
+            "layers",
+            "change-maps",
+            "heal",
+            "start-off",
+            "mend",
+            "set-aside",
+            "keep-proof",
+        ):
             self.assertEqual(self.post(f"bench:{name}", piece, 1, x=0, y=0, radius=1).status_code, 404, name)
         for name, arguments in (("step", ["relief"]), ("swatch", [1])):
             answer = self.client.get(reverse(f"bench:{name}", args=[piece.pk, *arguments]))

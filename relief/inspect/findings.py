@@ -13,9 +13,12 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.inspect.readings import Readings
+from relief.maps.slopes import steepness
 from relief.recipe import Recipe
 from relief.sources.picture import Picture
 from relief.sources.roles import green_of
+from relief.treat.close_seam import CloseSeam
+from relief.treat.levels import Levels
 from relief.treat.remove_steps import RemoveSteps
 from relief.treat.treatment import Treatment
 
@@ -38,6 +41,27 @@ COMFORTABLE = 40.0
 """Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
 
 
+WEAK_BELOW = 8.0
+"""Degrees. A relief that nowhere but in one part of 200 is steeper is lost under most lights (common practice, no
+source)."""
+
+WEAK_SHARE = 0.005
+"""What may be steeper in a weak relief; thin lines on even ground are more than this."""
+
+CLIPPED_ABOVE = 0.03
+"""Part of a photo's relief at its very lowest and highest. Levels by percentiles cut off 0.01; more are plateaus."""
+
+SEAM_ABOVE = 2.0
+"""Seam ratio. From 1.5 on a step across the edge reads as a line; noise within a picture that tiles stays below 2."""
+
+BANDS_ABOVE = 75.0
+"""Degrees in the normal map. Here one of 8 bits turns it by 1 / (127 cos 75 degrees), 1.7 degrees, seen on smooth
+ground."""
+
+SEAM_BAND = 0.1
+"""Part of the shorter side over which a seam is closed at first."""
+
+
 @dataclass(frozen=True)
 class Mend:
     """A change that sets a finding right.
@@ -45,17 +69,21 @@ class Mend:
     Attributes:
         label: what its button says.
         changes: new values by path.
-        treatment: a treatment that is put before all others.
+        first: a treatment that is put before all others.
+        last: a treatment that is put behind all others.
     """
 
     label: str
-    changes: dict[str, Any]
-    treatment: Treatment | None = None
+    changes: dict[str, Any] = field(default_factory=dict)
+    first: Treatment | None = None
+    last: Treatment | None = None
 
     def applied(self, recipe: Recipe) -> Recipe:
         """The recipe after the mend."""
-        if self.treatment:
-            recipe = recipe.with_treatments([self.treatment, *range(len(recipe.layers[0].treatments))])
+        if self.first or self.last:
+            kept = range(len(recipe.layers[0].treatments))
+            order = [self.first, *kept, self.last]
+            recipe = recipe.with_treatments([item for item in order if item is not None])
         return recipe.with_changes(self.changes)
 
 
@@ -71,9 +99,17 @@ class Finding:
 
 def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None) -> list[Finding]:
     """What is to be said of a finished height field at full size; `picture` is that of the ground, where it is one."""
-    found = [harsh(recipe, measured), swell(recipe, height, measured)]
+    if measured.range == 0:
+        return [FLAT]
+    found = [
+        harsh(recipe, measured),
+        weak(recipe, height, measured),
+        swell(recipe, height, measured),
+        seam(recipe, measured),
+        bands(recipe, measured),
+    ]
     if picture:
-        found.append(reversed_green(recipe, picture))
+        found += [reversed_green(recipe, picture), clipped(recipe, measured)]
     if picture and picture.grain >= COARSE_GRAIN:
         found.append(steps(recipe, height))
     return [finding for finding in found if finding]
@@ -96,6 +132,75 @@ def harsh(recipe: Recipe, measured: Readings) -> Finding | None:
         "folds into spikes.",
         Mend(f"Lower amplitude to {amplitude:g} mm", {"amplitude": amplitude}),
     )
+
+
+FLAT = Finding(
+    "flat",
+    "No relief",
+    "All of the surface lies at one height, so its maps are empty. The source may be one even colour, or a treatment "
+    "takes everything away.",
+)
+
+
+def weak(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | None:
+    """Hardly anything is steep enough to catch light."""
+    if measured.steepest >= WEAK_BELOW:
+        return None
+    angle = float(np.percentile(steepness(height, recipe.amplitude), 100 * (1 - WEAK_SHARE), overwrite_input=True))
+    if angle >= WEAK_BELOW:
+        return None
+    reason = f"Hardly anything stands steeper than {angle:.2g}°, so no light but a raking one shows it."
+    if angle == 0:
+        return Finding("weak", "Weak relief", reason)
+    amplitude = float(f"{amplitude_for(COMFORTABLE, angle, recipe.amplitude):.3g}")
+    return Finding(
+        "weak", "Weak relief", reason, Mend(f"Raise amplitude to {amplitude:g} mm", {"amplitude": amplitude})
+    )
+
+
+def clipped(recipe: Recipe, measured: Readings) -> Finding | None:
+    """The heights of a photo are cut off; plateaus of a height image or of a pattern are meant."""
+    if measured.clipped <= CLIPPED_ABOVE or recipe.layers[0].content.reading != "photo" or len(recipe.layers) > 1:
+        return None
+    reason = f"{measured.clipped:.0%} of the surface lies at its very lowest or highest, in plateaus without shades."
+    levels = [
+        f"layers.0.treatments.{number}"
+        for number, treatment in enumerate(recipe.layers[0].treatments)
+        if isinstance(treatment, Levels) and treatment.on and (treatment.black > 0 or treatment.white < 1)
+    ]
+    if not levels:
+        reason += " The photo itself is over- or underexposed there."
+        return Finding("clipped", "Clipped", reason)
+    mend = Mend("Open the levels to the whole range", {f"{levels[0]}.black": 0, f"{levels[0]}.white": 1})
+    return Finding("clipped", "Clipped", reason, mend)
+
+
+def seam(recipe: Recipe, measured: Readings) -> Finding | None:
+    """The relief is said to repeat, but its edges do not meet."""
+    wraps = recipe.relief_edges.wraps
+    ratios = (measured.seam_across, measured.seam_down)
+    open_ = [ratio for ratio, wrap in zip(ratios, wraps, strict=True) if wrap and ratio > SEAM_ABOVE]
+    if not open_:
+        return None
+    reason = f"The step across the edge is {max(open_):.1f} times an inner one, so repeats show a line."
+    if len(recipe.layers) > 1:
+        return Finding("seam", "Seam", reason)
+    footprint = recipe.relief_footprint
+    band = float(f"{SEAM_BAND * min(footprint.width, footprint.height):.2g}")
+    return Finding("seam", "Seam", reason, Mend(f"Close it over {band:g} mm", last=CloseSeam(band=band)))
+
+
+def bands(recipe: Recipe, measured: Readings) -> Finding | None:
+    """The normal map is so steep that 8 bits are too coarse for it."""
+    slope = abs(recipe.maps.normal.strength) * math.tan(math.radians(measured.steepest))
+    angle = math.degrees(math.atan(slope))
+    if recipe.delivery.normal_bits != 8 or angle <= BANDS_ABOVE:
+        return None
+    step = math.degrees(1 / (127 * math.cos(math.radians(angle))))
+    reason = (
+        f"The steepest 5 % of the normal map stand above {angle:.0f}°, where one of 8 bits turns it by {step:.1f}°."
+    )
+    return Finding("bands", "Bands", reason, Mend("Deliver it with 16 bits", {"delivery.normal_bits": 16}))
 
 
 def swell(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | None:
@@ -175,4 +280,4 @@ def _without_steps(recipe: Recipe, run: float) -> Mend:
     if first and isinstance(first[0], RemoveSteps):
         reach = max(reach, first[0].reach * 2)
         return Mend(f"Remove steps over {reach:g} mm", {"layers.0.treatments.0.reach": reach})
-    return Mend(f"Remove steps over {reach:g} mm", {}, treatment=fresh)
+    return Mend(f"Remove steps over {reach:g} mm", first=fresh)

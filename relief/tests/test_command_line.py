@@ -126,6 +126,18 @@ class CommandTests(TestCase):
             self.assertNotIn("Traceback", complaint)
             self.assertFalse(out.exists())
 
+    def test_check_prints_what_is_found_in_pictures_and_folders(self):
+        (self.folder / "notes.txt").write_text("no picture")
+        (self.folder / "torn.png").write_bytes(self.scan.read_bytes()[:60])
+        code, out, _ = self.run_command("check", self.folder)
+        printed = json.loads(out)["files"]
+        self.assertEqual((code, {Path(name).name for name in printed}), (0, {"gravel.png", "scan.png", "torn.png"}))
+        self.assertEqual(printed[str(self.scan)]["role"], "height")
+        self.assertIn("problem", printed[str(self.folder / "torn.png")])
+        for wrong in (self.folder / "torn.png", self.folder / "none.png", self.folder / "notes.txt"):
+            code, _, error = self.run_command("check", wrong)
+            self.assertEqual((code, error.count("\n")), (2, 1), error)
+
     def test_a_full_disk_is_one_line_and_leaves_no_file(self):
         with mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")):
             code, _, complaint = self.run_command("maps", self.scan, "--out", self.folder / "out")

@@ -105,6 +105,41 @@ class FindingTests(TestCase):
         self.assert_mended("swell", *self.with_changes({"midlevel": level + 0.05}))
         self.assert_mended("swell", *self.with_changes({"midlevel": level - 0.05}))
 
+    def test_weak_but_not_where_thin_lines_lie_on_even_ground(self):
+        self.assertNotIn("weak", found(*self.with_changes({})))
+        self.assert_mended("weak", *self.with_changes({"amplitude": 0.2}))
+        lines = np.full((128, 128), 0.2)
+        lines[:, 40:42] = 0.6
+        pipeline, engine = self.with_changes({"amplitude": 5}, lines)
+        taken = readings(engine.run(pipeline.height()), 5, 0.2)
+        self.assertLess(taken.steepest, 8)
+        self.assertNotIn("weak", found(pipeline, engine))
+
+    def test_clipped_levels_of_a_photo_but_not_the_plateaus_of_a_height_image(self):
+        pipeline, engine = begun(skimage.data.gravel(), "photo")
+        self.assertNotIn("clipped", found(pipeline, engine))
+        harder = {"layers.0.treatments.0.black": 0.4, "layers.0.treatments.0.white": 0.6}
+        self.assert_mended("clipped", replace(pipeline, recipe=pipeline.recipe.with_changes(harder)), engine)
+        over = np.clip(skimage.data.gravel().astype(int) * 2, 0, 255).astype(np.uint8)
+        self.assertIn("clipped", found(*begun(over, "photo")))
+        self.assertNotIn("clipped", found(*begun(over, "height")))
+
+    def test_a_seam_where_it_is_said_to_repeat(self):
+        wrapping = {"edges.across": "wrap", "edges.down": "wrap"}
+        self.assertNotIn("seam", found(*self.with_changes(wrapping)))
+        slanted = rough(128, 128) * 0.5 + centres(128) * 0.5
+        self.assertNotIn("seam", found(*self.with_changes({"edges.across": "clamp"}, slanted)))
+        self.assert_mended("seam", *self.with_changes(wrapping, slanted))
+
+    def test_bands_of_a_normal_map_that_is_turned_up(self):
+        """At 45 degrees and strength s the map has atan s; above 75 degrees, tan 75 = 3.73, 8 bits are too few."""
+        x = np.tile(centres(128), (128, 1))
+        for strength, expected in ((3.6, False), (3.9, True), (-3.9, True)):
+            changes = {"amplitude": 300, "midlevel": 0.5, "maps.normal.strength": strength}
+            pipeline, engine = self.with_changes(changes, x)
+            self.assertEqual("bands" in found(pipeline, engine), expected, strength)
+        self.assert_mended("bands", pipeline, engine)
+
     def test_steps_of_an_eight_bit_ramp(self):
         ramp = np.rint(np.tile(np.linspace(0.2, 0.8, 1024), (64, 1)) * 255).astype(np.uint8)
         pipeline, engine = begun(ramp)
@@ -156,7 +191,7 @@ class StartTests(TestCase):
             for reading in ("photo", "height"):
                 pipeline, engine = begun(pixels, reading)
                 self.assertEqual(np.ptp(engine.run(pipeline.height()).samples), 0)
-                self.assertEqual(found(pipeline, engine), {})
+                self.assertEqual(list(found(pipeline, engine)), ["flat"])
 
     def test_a_proxy_looks_like_the_whole(self):
         pipeline, engine = begun(skimage.data.gravel(), "photo")
