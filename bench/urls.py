@@ -1,7 +1,7 @@
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
-from bench import changes, proofs, stage, views
+from bench import changes, proofs, stage, trials, views
 from bench.steps import BY_NAME
 
 
@@ -35,6 +35,9 @@ urlpatterns = [
     path("piece/<int:pk>/proofs/name", proofs.name, name="name-proof"),
     path("piece/<int:pk>/proofs/remove", proofs.remove, name="remove-proof"),
     path("piece/<int:pk>/differences", proofs.differences, name="differences"),
+    path("piece/<int:pk>/trial", trials.trial, name="trial"),
+    path("piece/<int:pk>/trial/choose", trials.choose, name="trial-choose"),
+    path("piece/<int:pk>/trial/sheet", trials.sheet, name="trial-sheet"),
     path("piece/<int:pk>/measured", stage.measured, name="measured"),
     path("piece/<int:pk>/facts", stage.facts, name="facts"),
     path("piece/<int:pk>/preview", stage.preview, name="preview"),

@@ -58,6 +58,22 @@ class ProofTests(BrowserTestCase):
         self.assert_same(self.pixels("#flat"), first, (0, 1))
         self.assertEqual(self.recipe_at(piece, 3), self.recipe_at(piece, 1))
 
+    def test_one_of_a_trial_sheet_is_taken(self):
+        piece = self.begin()
+        self.open(f"/piece/{piece.pk}/maps/")
+        self.settled()
+        self.until(lambda: self.find("#open-trial").is_displayed())
+        self.find("#open-trial").click()
+        self.until(lambda: self.all(".trial-form .button"))
+        self.assertEqual(self.find("#trial [name=path]").get_attribute("value"), "maps.normal.strength")
+        self.find(".trial-form .button").click()
+        self.until(lambda: len(self.all("#trial img")) == 5)
+        self.assertEqual(len({image.get_attribute("src") for image in self.all("#trial img")}), 5)
+        self.all("[data-take]")[3].click()
+        self.until(lambda: self.revision() == "2")
+        self.until(lambda: not self.find("#trial").is_displayed())
+        self.assertEqual(self.recipe_at(piece, 2).maps.normal.strength, 2)
+
     def recipe_at(self, piece, number: int):
         return Revision.objects.get(piece=piece, number=number).read()
 

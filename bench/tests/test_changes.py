@@ -172,7 +172,18 @@ class OtherArtistTests(StudioTestCase):
         other = get_user_model().objects.create(username="somebody-else")
         source = Source.objects.keep(other, "x.png", png(HEIGHTS))
         piece = Revision.objects.begin(source, "Theirs")
-        for name in ("piece", "measured", "facts", "preview", "mesh", "repeats", "histogram"):
+        for name in (
+            "piece",
+            "measured",
+            "facts",
+            "preview",
+            "mesh",
+            "repeats",
+            "histogram",
+            "proofs",
+            "trial",
+            "trial-choose",
+        ):
             self.assertEqual(self.get(f"bench:{name}", piece, base=1).status_code, 404, name)
         for name in (
             "change",

@@ -41,6 +41,16 @@ function place() {
 }
 onFramed(place);
 
+// the trial sheet: what is taken from it closes it, and so does its button
+const trial = document.getElementById("trial");
+document.addEventListener("click", ({ target }) => {
+  if (target.closest("#open-trial")) trial.showModal();
+});
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  if (detail.successful && detail.requestConfig.verb === "post" && trial.contains(detail.elt)) trial.close();
+});
+trial.addEventListener("close", () => document.getElementById("trial-sheet").replaceChildren()); // nothing of it is made any more
+
 const row = () => document.querySelector(`[data-proof="${look.against}"]`);
 
 /** Shows which proof is compared with, and what lies between. One that was removed is compared with no longer. */
