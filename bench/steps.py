@@ -132,7 +132,7 @@ STEPS = (
     Step(
         3, "maps", "Maps", (*MAPS, View("shaded", "Lit")),
         {
-            "Normal map": ("maps.normal.strength", "maps.normal.kernel", "maps.normal.green"),
+            "Normal map": ("maps.normal.strength", "maps.normal.soften", "maps.normal.kernel", "maps.normal.green"),
             "Size": ("maps.resolution", "maps.method"),
             "Edges of the picture": ("edges.across", "edges.down"),
             "Bump and displacement": ("amplitude", "midlevel"),

@@ -19,6 +19,7 @@ from relief.errors import ReliefError
 from relief.inspect.readings import readings
 from relief.inspect.swatch import swatch
 from relief.pipeline import Pipeline
+from relief.treat.soften import softened
 from shelf.models import read_source
 
 SMALL = 320
@@ -74,7 +75,9 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         before = revision.read()
         recipe = before.with_changes(draft)
         height = ENGINE.run(Pipeline(recipe, read_source, SMALL).height())
-        pixels = swatch(height, recipe.amplitude * recipe.maps.normal.strength)
+        normal = recipe.maps.normal
+        seen = height.with_samples(softened(height, normal.soften))
+        pixels = swatch(seen, recipe.amplitude * normal.strength)
         context |= {
             "readings": readings(height, recipe.amplitude, recipe.midlevel),
             "picture": base64.b64encode(png(pixels)).decode(),

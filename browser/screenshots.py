@@ -22,13 +22,19 @@ VIEWS = {
     "layers": "Raked sand court/relief",
     "gallery": "Knotted net/relief",
     "maps": "Scallop tile, north wall/maps",
+    "trial": "Scallop tile, north wall/maps",
     "surface": "Scallop tile, north wall/surface",
     "deliver": "Scallop tile, north wall/deliver",
 }
 """What each picture shows: an address, or a piece and its step, or a set."""
 
-CLICKS = {"set": "[data-show=lit]", "crop": "[data-tool=crop]", "gallery": "#open-gallery"}
-"""What is clicked before a picture is taken."""
+CLICKS = {
+    "set": ["[data-show=lit]"],
+    "crop": ["[data-tool=crop]"],
+    "gallery": ["#open-gallery"],
+    "trial": ["#open-trial", ".trial-form .button"],
+}
+"""What is clicked, one after the other, before a picture is taken."""
 
 
 def take(address: str) -> None:
@@ -58,8 +64,8 @@ def _address(address: str, known: dict[str, str], view: str) -> str:
 
 def _shoot(driver, name: str) -> None:
     time.sleep(PATIENCE)
-    if name in CLICKS:
-        driver.execute_script("document.querySelector(arguments[0]).click()", CLICKS[name])
+    for selector in CLICKS.get(name, []):
+        driver.execute_script("document.querySelector(arguments[0]).click()", selector)
         time.sleep(PATIENCE)
     driver.save_screenshot(str(PLACE / f"{name}.png"))
     print(PLACE / f"{name}.png")

@@ -49,6 +49,7 @@ OPTIONS = {
     "amplitude": "amplitude",
     "midlevel": "midlevel",
     "strength": "maps.normal.strength",
+    "soften": "maps.normal.soften",
     "kernel": "maps.normal.kernel",
     "green": "maps.normal.green",
     "bits": "delivery.normal_bits",
@@ -94,6 +95,7 @@ def _parser() -> argparse.ArgumentParser:
     maps.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
     maps.add_argument("--bits", type=int, choices=(8, 16), help="bits in each channel of the normal map")
     _add_number(maps, "strength")
+    _add_number(maps, "soften")
     _add_number(maps, "resolution", kind=int)
     _add_choice(maps, "resample", get_args(Method))
     maps.add_argument(

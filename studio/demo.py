@@ -38,8 +38,14 @@ def emptied(data: Path) -> bool:
     if any(data.iterdir()) and not (data / "studio.sqlite3").exists():
         print(f"{data} holds no studio data, so it is not emptied.", file=sys.stderr)
         return False
-    shutil.rmtree(data)
+    shutil.rmtree(data, onerror=_unless_gone)
     return True
+
+
+def _unless_gone(_function, _path, problem) -> None:
+    """A studio that is just ending removes files of its own meanwhile; anything else is raised."""
+    if not isinstance(problem[1], FileNotFoundError):
+        raise problem[1]
 
 
 def prepare() -> None:

@@ -12,6 +12,7 @@ from relief.maps.displacement import displacement
 from relief.maps.slopes import slopes
 from relief.recipe import Recipe
 from relief.resample import resampled
+from relief.treat.soften import softened
 
 
 @dataclass(frozen=True)
@@ -61,6 +62,7 @@ def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, 
 
 def _unit_normals(recipe: Recipe, field: HeightField) -> np.ndarray:
     normal = recipe.maps.normal
+    field = field.with_samples(softened(field, normal.soften))
     slope = slopes(field, recipe.amplitude * normal.strength, normal.kernel)
     normals = np.dstack([-slope, np.ones(slope.shape[:2], np.float32)])
     return normals / np.linalg.norm(normals, axis=2, keepdims=True)

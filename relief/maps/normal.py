@@ -15,6 +15,7 @@ from relief.kernels import kernel
 from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, slopes_of_row
 from relief.parameters import Parameters, choice, number
 from relief.sources.roles import Green
+from relief.treat.soften import softened
 
 
 class Normal(Parameters):
@@ -23,6 +24,10 @@ class Normal(Parameters):
     strength: float = number(
         1, -100, 100, label="Strength", step=0.05, slider=(-4, 4),
         help="Factor on the slopes. 1 is true to amplitude and footprint; a minus turns in and out around.",
+    )  # fmt: skip
+    soften: float = number(
+        0, 0, 1000, label="Soften", unit="mm", step=0.05, slider=(0, 10),
+        help="Calms grain in the normal map alone. About one texel suits; the displacement keeps its own.",
     )  # fmt: skip
     kernel: Kernel = choice(
         "scharr", KERNEL_NAMES, label="Kernel",
@@ -70,7 +75,7 @@ def normal_map(field: HeightField, amplitude: float, normal: Normal, bits: Liter
     Args:
         field: the height field.
         amplitude: mm that one unit of height stands for.
-        normal: strength, kernel and green direction.
+        normal: strength, soften, kernel and green direction.
         bits: 8 or 16 for each channel.
 
     Returns:
@@ -78,7 +83,7 @@ def normal_map(field: HeightField, amplitude: float, normal: Normal, bits: Liter
     """
     out = np.empty((*field.samples.shape, 3), np.uint8 if bits == 8 else np.uint16)
     arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
-    _encode(field.samples, *arguments, np.float32(2**bits - 1), normal.green == "down", out)
+    _encode(softened(field, normal.soften), *arguments, np.float32(2**bits - 1), normal.green == "down", out)
     return out
 
 

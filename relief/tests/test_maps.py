@@ -81,6 +81,17 @@ class SlopeTests(TestCase):
 
 
 class NormalMapTests(TestCase):
+    def test_its_own_soften_is_a_gaussian_before_the_slopes(self):
+        """SciPy's `gaussian_filter` at 2 mm of 1 mm texels; the heights themselves stay."""
+        samples = rough(64, 64)
+        own = normal_map(field(samples, width=64, edges=WRAP), 9, Normal(soften=2), 16)
+        blurred = scipy.ndimage.gaussian_filter(samples, 2, mode="wrap", truncate=6)
+        expected = normal_map(field(blurred, width=64, edges=WRAP), 9, Normal(), 16)
+        np.testing.assert_allclose(own.astype(int), expected.astype(int), atol=60)
+        self.assertGreater(
+            np.abs(own.astype(int) - normal_map(field(samples, width=64, edges=WRAP), 9, Normal(), 16)).max(), 2000
+        )
+
     def test_flat_is_the_well_known_blue(self):
         """Common practice, no source: (128, 128, 255) in 8 bit."""
         flat = field(np.full((5, 9), 0.3))
