@@ -16,7 +16,7 @@ from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, w
 from bench.steps import Field, groups
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.inspect.readings import readings
+from relief.inspect.readings import steepest
 from relief.inspect.swatch import swatch
 from relief.pipeline import Pipeline
 from relief.treat.soften import softened
@@ -66,7 +66,7 @@ def sheet(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def trial(request: HttpRequest, pk: int) -> HttpResponse:
-    """One picture of a sheet: the relief with the draft, lit as its normal map would be, and its readings."""
+    """One picture of a sheet: the relief with the draft, lit as its normal map would be, and how steep that is."""
     piece = piece_of(request, pk)
     revision = revision_of(piece, request.GET.get("base"))
     draft = draft_of(request)
@@ -79,7 +79,8 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         seen = height.with_samples(softened(height, normal.soften))
         pixels = swatch(seen, recipe.amplitude * normal.strength)
         context |= {
-            "readings": readings(height, recipe.amplitude, recipe.midlevel),
+            "steepest": steepest(seen, recipe.amplitude * abs(normal.strength)),
+            "range": float(np.ptp(height.samples)) * recipe.amplitude,
             "picture": base64.b64encode(png(pixels)).decode(),
             "words": [
                 f"{recipe.control(path).label} {recipe.control(path).worded(recipe.value(path))}" for path in draft

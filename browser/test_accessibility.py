@@ -52,6 +52,13 @@ class AccessibilityTests(BrowserTestCase):
                 self.until(lambda: self.all("#measured dl"))
                 self.run_script("for (const part of document.querySelectorAll('details')) part.open = true")
                 self.assertEqual(self.violations(), [], f"{name}, {theme}")
+            self.open(f"/piece/{piece.pk}/maps/")
+            self.until(lambda: self.find("#open-trial").is_displayed())
+            self.find("#open-trial").click()
+            self.until(lambda: self.all(".trial-form .button"))
+            self.find(".trial-form .button").click()
+            self.until(lambda: self.all("#trial img"))
+            self.assertEqual(self.violations(), [], f"a trial sheet, {theme}")
             for layer in range(4):
                 self.open(f"/piece/{piece.pk}/relief/?layer={layer}")
                 self.settled()

@@ -50,7 +50,9 @@ class TrialTests(StudioTestCase):
         self.assertNotEqual(*pictures)
         self.assertContains(lit[0], "as it is")
         self.assertContains(lit[1], "Strength 3")
-        self.assertContains(lit[1], "steepest 40°")
+        # the suggested start stands at 40 degrees; slopes grow with the strength: atan(3 tan 40) is 68
+        self.assertContains(lit[0], "steepest 40°")
+        self.assertContains(lit[1], "steepest 68°")
         self.assertEqual(Revision.objects.filter(piece=piece).count(), 1)
 
     def test_what_cannot_be_tried_is_said_or_not_found(self):
