@@ -19,8 +19,7 @@ from relief import arrange
 from relief.compose.layout import Layout
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
-from relief.inspect.findings import findings
-from relief.inspect.readings import readings
+from relief.inspect.findings import measured_and_found
 from relief.inspect.start import started
 from relief.pipeline import Pipeline
 from relief.recipe import Picture, Recipe
@@ -196,11 +195,8 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
 
 
 def _mended(kind: str | None, recipe: Recipe) -> tuple[Recipe, str]:
-    pipeline = Pipeline(recipe, read_source)
-    height = ENGINE.run(pipeline.height())
-    taken = readings(height, recipe.amplitude, recipe.midlevel)
-    picture = ENGINE.run(pipeline.picture()) if recipe.layers[0].source else None
-    found = {item.kind: item for item in findings(recipe, height, taken, picture)}
+    _, items = measured_and_found(Pipeline(recipe, read_source), ENGINE)
+    found = {item.kind: item for item in items}
     if kind not in found or found[kind].mend is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")
     return found[kind].mend.applied(recipe), found[kind].mend.label

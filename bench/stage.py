@@ -24,8 +24,7 @@ from relief.errors import ReliefError
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.findings import Finding, findings
-from relief.inspect.readings import readings
+from relief.inspect.findings import Finding, measured_and_found
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.section import Point, length, section
 from relief.inspect.swatch import swatch
@@ -223,11 +222,7 @@ def _measured(request: HttpRequest, piece: Piece) -> HttpResponse:
     recipe = revision.read()
     context = {"piece": piece, "revision": revision}
     try:
-        pipeline = Pipeline(recipe, read_source)
-        height = ENGINE.run(pipeline.height())
-        taken = readings(height, recipe.amplitude, recipe.midlevel)
-        picture = ENGINE.run(pipeline.picture()) if recipe.layers[0].source else None
-        found = findings(recipe, height, taken, picture)
+        taken, found = measured_and_found(Pipeline(recipe, read_source), ENGINE)
         found += _inked(Pipeline(recipe, read_source, PROXY))
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]

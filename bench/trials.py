@@ -19,7 +19,6 @@ from relief.errors import ReliefError
 from relief.inspect.readings import steepest
 from relief.inspect.swatch import swatch
 from relief.pipeline import Pipeline
-from relief.treat.soften import softened
 from shelf.models import read_source
 
 SMALL = 320
@@ -76,7 +75,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         recipe = before.with_changes(draft)
         height = ENGINE.run(Pipeline(recipe, read_source, SMALL).height())
         normal = recipe.maps.normal
-        seen = height.with_samples(softened(height, normal.soften))
+        seen = normal.seen(height)
         pixels = swatch(seen, recipe.amplitude * normal.strength)
         context |= {
             "steepest": steepest(seen, recipe.amplitude * abs(normal.strength)),

@@ -11,8 +11,7 @@ import numpy as np
 
 from relief.engine import Engine
 from relief.errors import PictureError
-from relief.inspect.findings import Finding, findings
-from relief.inspect.readings import readings
+from relief.inspect.findings import Finding, measured_and_found
 from relief.inspect.sets import set_findings
 from relief.inspect.start import first_recipe
 from relief.pipeline import Pipeline
@@ -73,8 +72,7 @@ def _of_one(picture: Picture, data: bytes, name: str, guess: Guess) -> list[Find
     engine, source = Engine(), SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name[-200:])
     content = Content(source="picture", reading=guess.reading, green=guess.green)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine)
-    height = engine.run(Pipeline(recipe, lambda _: data).height())
-    return found + findings(recipe, height, readings(height, recipe.amplitude, recipe.midlevel), picture)
+    return found + measured_and_found(Pipeline(recipe, lambda _: data), engine)[1]
 
 
 def normal_findings(picture: Picture) -> list[Finding]:

@@ -12,7 +12,6 @@ from relief.maps.displacement import displacement
 from relief.maps.slopes import slopes
 from relief.recipe import Recipe
 from relief.resample import resampled
-from relief.treat.soften import softened
 
 
 @dataclass(frozen=True)
@@ -32,8 +31,9 @@ class Difference:
 
 def difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, HeightField]) -> Difference:
     """Measures two states on the grid of the first."""
+    fields = _on_one_grid(fields)
     apart = height_difference(recipes, fields)
-    first, second = (_unit_normals(recipe, field) for recipe, field in zip(recipes, _on_one_grid(fields), strict=True))
+    first, second = (_unit_normals(recipe, field) for recipe, field in zip(recipes, fields, strict=True))
     # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does
     half_chord = np.linalg.norm(first - second, axis=2) / 2
     angles = np.degrees(2 * np.arcsin(np.clip(half_chord, 0, 1)))
@@ -62,8 +62,7 @@ def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, 
 
 def _unit_normals(recipe: Recipe, field: HeightField) -> np.ndarray:
     normal = recipe.maps.normal
-    field = field.with_samples(softened(field, normal.soften))
-    slope = slopes(field, recipe.amplitude * normal.strength, normal.kernel)
+    slope = slopes(normal.seen(field), recipe.amplitude * normal.strength, normal.kernel)
     normals = np.dstack([-slope, np.ones(slope.shape[:2], np.float32)])
     return normals / np.linalg.norm(normals, axis=2, keepdims=True)
 

@@ -11,9 +11,11 @@ from typing import Any
 
 import numpy as np
 
+from relief.engine import Engine
 from relief.height import HeightField
-from relief.inspect.readings import Readings
+from relief.inspect.readings import Readings, readings
 from relief.maps.slopes import steepness
+from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.sources.picture import Picture
 from relief.sources.roles import green_of
@@ -95,6 +97,18 @@ class Finding:
     title: str
     reason: str
     mend: Mend | None = field(default=None)
+
+
+def measured_and_found(pipeline: Pipeline, engine: Engine) -> tuple[Readings, list[Finding]]:
+    """The readings of a pipeline's finished height field, and what is found in it.
+
+    Raises:
+        PictureError: a source cannot be read.
+    """
+    recipe, height = pipeline.recipe, engine.run(pipeline.height())
+    measured = readings(height, recipe.amplitude, recipe.midlevel)
+    picture = engine.run(pipeline.picture()) if recipe.layers[0].source else None
+    return measured, findings(recipe, height, measured, picture)
 
 
 def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None) -> list[Finding]:

@@ -39,6 +39,10 @@ class Normal(Parameters):
         help="Whether light green faces up or down. Take what the receiving program expects; wrong looks almost right.",
     )  # fmt: skip
 
+    def seen(self, field: HeightField) -> HeightField:
+        """The field as the slopes are taken of it: with the map's own soften."""
+        return field.with_samples(softened(field, self.soften))
+
 
 @kernel
 def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, green_down, out):
@@ -83,7 +87,7 @@ def normal_map(field: HeightField, amplitude: float, normal: Normal, bits: Liter
     """
     out = np.empty((*field.samples.shape, 3), np.uint8 if bits == 8 else np.uint16)
     arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
-    _encode(softened(field, normal.soften), *arguments, np.float32(2**bits - 1), normal.green == "down", out)
+    _encode(normal.seen(field).samples, *arguments, np.float32(2**bits - 1), normal.green == "down", out)
     return out
 
 

@@ -10,7 +10,7 @@ import skimage.data
 from PIL import Image
 
 from relief.engine import Engine
-from relief.inspect.findings import HARSH_ABOVE, STEP_ABOVE, findings
+from relief.inspect.findings import HARSH_ABOVE, STEP_ABOVE, measured_and_found
 from relief.inspect.readings import finest_detail, readings
 from relief.inspect.section import length, section
 from relief.inspect.start import suggested_start
@@ -33,9 +33,7 @@ def begun(pixels: np.ndarray, reading="height", name="x.png") -> tuple[Pipeline,
 
 def found(pipeline: Pipeline, engine: Engine) -> dict:
     """The findings of a pipeline by their kind."""
-    recipe, height = pipeline.recipe, engine.run(pipeline.height())
-    measured = readings(height, recipe.amplitude, recipe.midlevel)
-    return {item.kind: item for item in findings(recipe, height, measured, engine.run(pipeline.picture()))}
+    return {item.kind: item for item in measured_and_found(pipeline, engine)[1]}
 
 
 class ReadingTests(TestCase):
