@@ -108,3 +108,14 @@ def from_middle(place: np.ndarray) -> np.ndarray:
 def numbers(count: int, seed: int) -> np.ndarray:
     """Fixed random numbers from 0 to 1: float32 (count,)."""
     return np.random.default_rng(seed).random(max(count, 1), np.float32)
+
+
+class InSquares(Generator):
+    """Base of the patterns that stand in square fields of one `width`, mm."""
+
+    def counts(self, footprint: Footprint) -> tuple[int, int]:
+        """Fields across and down."""
+        return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
+
+    def nudges(self, footprint: Footprint) -> list[str]:
+        return nudge("The field", self.width, footprint.width, self.counts(footprint)[0])

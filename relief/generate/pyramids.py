@@ -6,12 +6,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge
-from relief.height import Footprint
+from relief.generate.generator import Family, Grid, InSquares, from_middle
 from relief.parameters import number
 
 
-class Pyramids(Generator):
+class Pyramids(InSquares):
     """Studs of pressed metal and stepped coffers: pyramids that rise in steps."""
 
     title: ClassVar[str] = "Pyramids"
@@ -26,13 +25,6 @@ class Pyramids(Generator):
     riser: float = number(
         1, 0, 10_000, label="Riser", unit="mm", step=0.1, slider=(0, 20), help="How far a step slopes."
     )
-
-    def counts(self, footprint: Footprint) -> tuple[int, int]:
-        """Fields across and down."""
-        return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
-
-    def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The field", self.width, footprint.width, self.counts(footprint)[0])
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)

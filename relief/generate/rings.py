@@ -6,12 +6,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge, ramp
-from relief.height import Footprint
+from relief.generate.generator import Family, Grid, InSquares, from_middle, ramp
 from relief.parameters import number
 
 
-class Rings(Generator):
+class Rings(InSquares):
     """Rings about a middle, as on turned plates and rosettes."""
 
     title: ClassVar[str] = "Rings"
@@ -35,13 +34,6 @@ class Rings(Generator):
     rim: float = number(
         5, 0, 10_000, label="Rim", unit="mm", step=0.5, slider=(0, 60), help="How far before the field's edge they end."
     )
-
-    def counts(self, footprint: Footprint) -> tuple[int, int]:
-        """Fields across and down."""
-        return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
-
-    def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The field", self.width, footprint.width, self.counts(footprint)[0])
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)

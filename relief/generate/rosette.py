@@ -6,12 +6,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge, ramp
-from relief.height import Footprint
+from relief.generate.generator import Family, Grid, InSquares, bead, ramp
 from relief.parameters import number
 
 
-class Rosette(Generator):
+class Rosette(InSquares):
     """A flower of petals about a boss, one in each field."""
 
     title: ClassVar[str] = "Rosette"
@@ -43,13 +42,6 @@ class Rosette(Generator):
     boss: float = number(
         18, 0, 10_000, label="Boss", unit="mm", step=0.5, slider=(0, 100), help="Radius of the round in the middle."
     )
-
-    def counts(self, footprint: Footprint) -> tuple[int, int]:
-        """Fields across and down."""
-        return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
-
-    def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The field", self.width, footprint.width, self.counts(footprint)[0])
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)
