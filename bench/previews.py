@@ -7,11 +7,13 @@ from collections.abc import Callable
 import numpy as np
 
 from bench.engine import ENGINE
+from relief.finished import finished, normals
 from relief.height import HeightField
 from relief.inspect.differences import height_difference
 from relief.inspect.swatch import swatch
-from relief.maps.displacement import bump_range, displacement, displacement_range
+from relief.maps.displacement import displacement, displacement_range
 from relief.maps.normal import Normal, normal_map
+from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
 from relief.resample import resampled
@@ -44,21 +46,13 @@ def _lit(pipeline: Pipeline) -> np.ndarray:
 
 
 def _shaded(pipeline: Pipeline) -> np.ndarray:
-    """The normal map as it is made, 16 bit, but always green up: what a program sees that reads it right."""
-    return normal_map(_height(pipeline), pipeline.recipe.amplitude, _green_up(pipeline), 16)
-
-
-def _normal(pipeline: Pipeline) -> np.ndarray:
-    return normal_map(_height(pipeline), pipeline.recipe.amplitude, pipeline.recipe.maps.normal)
+    """The normal map as a program sees it that reads it right: 16 bit, always red right and green up."""
+    return ENGINE.run(normals(pipeline, pipeline.recipe.maps.normal.facing_right_and_up(), 16))
 
 
 def _tangent(pipeline: Pipeline) -> np.ndarray:
     """The same with 8 bits, to be laid on the surface."""
-    return normal_map(_height(pipeline), pipeline.recipe.amplitude, _green_up(pipeline))
-
-
-def _green_up(pipeline: Pipeline) -> Normal:
-    return pipeline.recipe.maps.normal.model_copy(update={"green": "up"})
+    return ENGINE.run(normals(pipeline, pipeline.recipe.maps.normal.facing_right_and_up(), 8))
 
 
 def _picture(pipeline: Pipeline) -> np.ndarray:
@@ -117,16 +111,6 @@ def _slope(pipeline: Pipeline) -> np.ndarray:
     return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / 90)).astype(np.uint8)]
 
 
-def _bump(pipeline: Pipeline) -> np.ndarray:
-    samples = _height(pipeline).samples
-    return bump_range(samples, pipeline.recipe.midlevel).coded(samples, 8)
-
-
-def _displacement(pipeline: Pipeline) -> np.ndarray:
-    samples = _height(pipeline).samples
-    return displacement_range(samples).coded(samples, 8)
-
-
 def _eight_bit(samples: np.ndarray) -> np.ndarray:
     return displacement_range(samples).coded(samples, 8)
 
@@ -139,13 +123,16 @@ def pixels_of(name: str, pipeline: Pipeline, layer: int) -> np.ndarray:
     """
     if name == "seen":
         return seen_by(pipeline, layer)
-    number = name.removeprefix("more-")
-    if number != name and number.isdecimal():
-        more = pipeline.recipe.maps.more
-        if int(number) >= len(more):
-            raise KeyError(name)
-        return more[int(number)].coded(_height(pipeline), pipeline.recipe.amplitude)
-    return VIEWS[name](pipeline)
+    return VIEWS[name](pipeline) if name in VIEWS else finished_pixels(name, pipeline)
+
+
+def finished_pixels(name: str, pipeline: Pipeline) -> np.ndarray:
+    """A finished map with 8 bits in each channel, as a screen shows it.
+
+    Raises:
+        KeyError: there is no such map.
+    """
+    return at_depth(ENGINE.run(finished(pipeline, name, 8)), 8)
 
 
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
@@ -156,10 +143,7 @@ VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "height": _coloured_height,
     "slope": _slope,
     "light": _light,
-    "normal": _normal,
-    "bump": _bump,
-    "displacement": _displacement,
     "shaded": _shaded,
     "tangent": _tangent,
 }
-"""The pixels of each view: uint8 grey or colour, or uint16 normals to be lit in the browser."""
+"""The views beside the finished maps: uint8 grey or colour, or uint16 normals to be lit in the browser."""

@@ -283,7 +283,7 @@ def write_maps(chosen: argparse.Namespace) -> None:
     pipeline, engine = _begun(chosen)
     recipe = pipeline.recipe
     height = engine.run(pipeline.height())
-    files = map_files(recipe, height, safe_stem(chosen.picture.name))
+    files = map_files(pipeline, engine, safe_stem(chosen.picture.name))
     chosen.out.mkdir(parents=True, exist_ok=True)
     for file in files:
         write_whole(chosen.out / file.name, file.data)
@@ -332,7 +332,7 @@ def write_mesh(chosen: argparse.Namespace) -> None:
     pipeline, engine = _begun(chosen)
     recipe = pipeline.recipe
     refuse_if_too_large(recipe.surface, recipe.relief_footprint)
-    mesh = displaced_plane(recipe, engine.run(pipeline.height()))
+    mesh = displaced_plane(recipe, engine.run(pipeline.displacing()))
     data = mesh_file(mesh, kind)
     chosen.out.parent.mkdir(parents=True, exist_ok=True)
     write_whole(chosen.out, data)

@@ -8,9 +8,11 @@ from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
 from relief.errors import RecipeError
 from relief.generate import GENERATORS
+from relief.generate.test_card import TestCard
+from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
-from relief.maps.companion import CompanionMap
-from relief.recipe import MOST_MAPS, Layer, Picture, Recipe, SourceReference
+from relief.maps.packing import PRESETS, VALUE, Pack
+from relief.recipe import MOST_MAPS, MOST_PACKS, Layer, Picture, Recipe, SourceReference
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
 from relief.treat.treatment import Treatment
@@ -103,19 +105,116 @@ def map_added(recipe: Recipe, kind: str) -> Done:
     if len(recipe.maps.more) == MOST_MAPS:
         raise RecipeError(f"A piece has at most {MOST_MAPS} more maps.")
     made = COMPANION_MAPS[kind]()
-    return _with_maps(recipe, (*recipe.maps.more, made)), f"Added {made.title}"
+    return _with_maps(recipe, more=(*recipe.maps.more, made)), f"Added {made.title}"
 
 
 def map_removed(recipe: Recipe, number: int) -> Done:
-    """A grey map less."""
+    """A grey map less; channels that held it hold a value, and those that held a later one still do."""
     more = recipe.maps.more
     if not 0 <= number < len(more):
         raise RecipeError("There is no such map.")
-    return _with_maps(recipe, (*more[:number], *more[number + 1 :])), f"Removed {more[number].title}"
+    packs = tuple(_without_map(pack, number) for pack in recipe.maps.packs)
+    changed = _with_maps(recipe, more=(*more[:number], *more[number + 1 :]), packs=packs)
+    return changed, f"Removed {more[number].called}"
 
 
-def _with_maps(recipe: Recipe, more: tuple[CompanionMap, ...]) -> Recipe:
-    return recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"more": more})})
+def _without_map(pack: Pack, number: int) -> Pack:
+    changes = {}
+    for channel, held in pack.holds().items():
+        name, dot, part = held.partition(".")
+        place = int(name.removeprefix("more-")) if name.startswith("more-") else -1
+        if place == number:
+            changes[channel] = VALUE
+        elif place > number:
+            changes[channel] = f"more-{place - 1}{dot}{part}"
+    return pack.model_copy(update=changes)
+
+
+def map_named(recipe: Recipe, number: int, name: str) -> Done:
+    """A grey map under another name; a name of nothing gives it its title back."""
+    more = recipe.maps.more
+    if not 0 <= number < len(more):
+        raise RecipeError("There is no such map.")
+    named = more[number].model_copy(update={"name": " ".join(name.split())[:60]})
+    return _with_maps(recipe, more=(*more[:number], named, *more[number + 1 :])), f"Named a map {named.called}"
+
+
+def pack_added(recipe: Recipe, preset: str) -> Done:
+    """A packed picture more.
+
+    Raises:
+        RecipeError: there is no such preset, or too many of them.
+    """
+    if preset not in PRESETS:
+        raise RecipeError("There is no such packing.")
+    if len(recipe.maps.packs) == MOST_PACKS:
+        raise RecipeError(f"A piece has at most {MOST_PACKS} packed pictures.")
+    _, _, values = PRESETS[preset]
+    if preset == "gltf":
+        values = values | {channel: _made(recipe, role) for channel, role in GLTF.items()}
+    pack = Pack(**values)
+    return _with_maps(recipe, packs=(*recipe.maps.packs, pack)), f"Packed {pack.name}"
+
+
+GLTF = {"red": "occlusion", "green": "roughness", "blue": "metalness"}
+"""What stands in the channels of the picture that glTF 2.0 reads occlusion, roughness and metalness from."""
+
+
+def _made(recipe: Recipe, role: str) -> str:
+    """The name of the map of a kind: one that is made, else one that came along, else a value."""
+    for number, grey in enumerate(recipe.maps.more):
+        if grey.kind == role and grey.on:
+            return f"more-{number}"
+    return f"along-{role}" if role in recipe.companion_roles() else VALUE
+
+
+def pack_removed(recipe: Recipe, number: int) -> Done:
+    """A packed picture less."""
+    packs = recipe.maps.packs
+    if not 0 <= number < len(packs):
+        raise RecipeError("There is no such packed picture.")
+    return _with_maps(recipe, packs=(*packs[:number], *packs[number + 1 :])), f"Removed {packs[number].name}"
+
+
+def pack_named(recipe: Recipe, number: int, name: str) -> Done:
+    """A packed picture under another name."""
+    packs = recipe.maps.packs
+    if not 0 <= number < len(packs):
+        raise RecipeError("There is no such packed picture.")
+    named = packs[number].model_copy(update={"name": " ".join(name.split())[:60] or packs[number].name})
+    return _with_maps(recipe, packs=(*packs[:number], named, *packs[number + 1 :])), f"Named a map {named.name}"
+
+
+def _with_maps(recipe: Recipe, **changes: Any) -> Recipe:
+    return recipe.model_copy(update={"maps": recipe.maps.model_copy(update=changes)})
+
+
+def with_test_card(recipe: Recipe) -> Recipe:
+    """The recipe with the test card in place of its layers; how maps are made stays as it is."""
+    side = max(recipe.relief_footprint.sides)
+    maps = recipe.maps.model_copy(
+        update={
+            "normal": recipe.maps.normal.model_copy(update={"of": "relief"}),
+            "packs": (),
+            "more": (),
+            "resolution": 0,
+        }
+    )
+    return recipe.model_copy(
+        update={
+            "sources": {},
+            "layers": (Layer(name=TestCard.title, content=TestCard()),),
+            "footprint": Footprint(width=side, height=side),
+            "amplitude": CARD_DEPTH * side,
+            "midlevel": TestCard.rest,
+            "maps": maps,
+            "suggested": (),
+        }
+    )
+
+
+CARD_DEPTH = 0.12
+"""Depth of the test card as a part of its side: its dome then stands as steep as a ball cut a third from its top."""
 
 
 # layers

@@ -77,6 +77,12 @@ def switch(default: bool, *, label: str, help: str) -> Any:
     return Field(default, title=label, description=help)
 
 
+def tint(default: str, *, label: str, help: str) -> Any:
+    """A colour as `#rrggbb`, sRGB."""
+    extra = {"tint": True}
+    return Field(default, pattern=r"^#[0-9a-fA-F]{6}$", title=label, description=help, json_schema_extra=extra)
+
+
 def drawn(default: Any, *, label: str, help: str, **bounds: Any) -> Any:
     """Something that is dragged or painted rather than typed: stops, corners, marks. A form sends it as JSON."""
     return Field(default, title=label, description=help, json_schema_extra={"drawn": True}, **bounds)
@@ -87,7 +93,7 @@ class Control:
     """What a person needs to see and set one parameter."""
 
     name: str
-    kind: Literal["number", "choice", "switch", "drawn"]
+    kind: Literal["number", "choice", "switch", "drawn", "tint"]
     label: str
     help: str
     default: Any
@@ -105,6 +111,8 @@ class Control:
             return "on" if value else "off"
         if self.kind == "choice":
             return {str(known): name for known, name in self.names.items()}.get(str(value), str(value))
+        if self.kind == "tint":
+            return value
         if self.kind == "drawn":
             return f"{len(value)}"
         return f"{value:.6g} {self.unit}".rstrip()
@@ -117,8 +125,9 @@ def control(model: type[Parameters], name: str) -> Control:
     shared = {"name": name, "label": field.title, "help": field.description, "default": field.default}
     if field.annotation is bool:
         return Control(kind="switch", **shared)
-    if extra.get("drawn"):
-        return Control(kind="drawn", **shared)
+    for kind in ("drawn", "tint"):
+        if extra.get(kind):
+            return Control(kind=kind, **shared)
     if get_origin(field.annotation) is Literal or "names" in extra:
         names = extra.get("names") or {str(value): str(value) for value in get_args(field.annotation)}
         return Control(kind="choice", names=names, **shared)
@@ -151,7 +160,7 @@ def complaint(error: Mapping[str, Any], label: str, unit: str | None = "") -> st
             return f"{label} must be a number."
         case "int_parsing" | "int_type" | "int_from_float" | "int_parsing_size":
             return f"{label} must be a whole number."
-        case "literal_error" | "bool_parsing" | "bool_type":
+        case "literal_error" | "bool_parsing" | "bool_type" | "string_pattern_mismatch":
             return f"{label} cannot be set to that."
         case "value_error":
             return str(error["ctx"]["error"])

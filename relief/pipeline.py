@@ -18,7 +18,7 @@ from relief.compose.strokes import Strokes
 from relief.engine import Stage
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
-from relief.recipe import Layer, Picture, Recipe
+from relief.recipe import Beside, Layer, Picture, Recipe
 from relief.stages import WRAPPED, ReadSource
 from relief.treat.treatment import Treatment
 
@@ -188,6 +188,13 @@ class Pipeline:
         compute = partial(stages.sized, maps.resolution or None, maps.method, self.longest)
         return Stage("Bringing it to size", compute, [maps.resolution, maps.method, self.longest], (field,))
 
+    def displacing(self) -> Stage:
+        """The `HeightField` as it displaces: with the displacement's own soften."""
+        settings = self.recipe.maps.displacement
+        if settings.soften == 0:
+            return self.height()
+        return Stage("Softening what displaces", settings.seen, settings.model_dump(), (self.height(),))
+
     @property
     def _is_plain(self) -> bool:
         """Whether there is one layer only, and all of it."""
@@ -206,8 +213,15 @@ class Pipeline:
             return Stage("Eight bits", stages.eight_bits, None, (self.companion("colour"),))
         return self._followed(self.colour(), 0)
 
+    def vectors(self) -> Stage:
+        """The normal map that came along, laid as the height is: float32 unit vectors (rows, columns, 3), green up."""
+        return Stage("Normals that came along", stages.unit_vectors, None, (self.companion("normal"), self.height()))
+
     def companion(self, role: str) -> Stage:
-        """A companion of all layers together: float32 (rows, columns[, 3]), 0 to 1, seen where its layer is seen."""
+        """A companion of all layers together, seen where its layer is seen.
+
+        float32 (rows, columns[, 3]), 0 to 1; a normal map's vectors are -1 to 1.
+        """
         roles = [layer.companions.get(role) for layer in self.recipe.layers]
         grid = self.grid()
         ground = self._companion_of(0, role, roles[0]) if roles[0] else None
@@ -230,7 +244,7 @@ class Pipeline:
         """A layer's companion over the whole grid."""
         if isinstance(layer.content, Imprints) and role == "colour" and layer.source:
             picture = Stage(
-                "Colours", partial(stages.companion, role, self.longest), role, (self.picture(layer.source),)
+                "Colours", partial(stages.companion, role, "", self.longest), role, (self.picture(layer.source),)
             )
             cell = Stage("Cutting a repeat", layer.layout.cell, layer.layout.model_dump(), (self.grid(),))
             content = layer.content
@@ -243,22 +257,30 @@ class Pipeline:
         else:
             return None
         layout = layer.layout
-        return Stage(
-            "Laying it out", partial(stages.samples_over_grid, layout), layout.model_dump(), (pressed_, self.grid())
-        )
+        compute = partial(stages.samples_over_grid, role, layout)
+        return Stage("Laying it out", compute, [role, layout.model_dump()], (pressed_, self.grid()))
 
-    def _companion_of(self, layer: int, role: str, key: str) -> Stage:
+    def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
         longest = self._longest_of_source if layer == 0 else self.longest
-        picture = Stage("Companion", partial(stages.companion, role, longest), [role, longest], (self.picture(key),))
-        return self._followed(picture, layer)
+        content = self.recipe.layers[layer].content
+        picture = self.picture(beside.source)
+        if role == "normal":
+            rebuild = content.rebuild_blue or content.unpacked.normal
+            compute = partial(stages.vectors, content.green, rebuild, longest)
+            companion = Stage("Reading its normals", compute, [content.green, rebuild, longest], (picture,))
+        else:
+            compute = partial(stages.companion, role, beside.channel, longest)
+            companion = Stage("Companion", compute, [role, beside.channel, longest], (picture,))
+        return self._followed(companion, layer, role)
 
-    def _followed(self, companion: Stage, layer: int) -> Stage:
+    def _followed(self, companion: Stage, layer: int, role: str = "colour") -> Stage:
         """A companion taken through the treatments of a layer: cropped, turned and closed just as its height is."""
         field = self.untreated(layer)
         for treatment in self._switched_on(layer):
-            if type(treatment).follow is not Treatment.follow:
-                key = treatment.model_dump()
-                companion = Stage(treatment.title, partial(stages.followed, treatment), key, (companion, field))
+            if treatment.carries(role):
+                compute = partial(stages.followed, treatment, role)
+                key = [treatment.model_dump(), role == "normal"]
+                companion = Stage(treatment.title, compute, key, (companion, field))
             field = self._after(field, treatment)
         return companion
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from relief.compose.blend import BLEND_NAMES, Blend
 from relief.compose.imprints import Imprints
@@ -22,20 +22,25 @@ from relief.errors import RecipeError
 from relief.generate import AnyGenerator
 from relief.height import Edges, Footprint
 from relief.maps import AnyCompanionMap
+from relief.maps.colour_map import Colour
 from relief.maps.companion import CompanionMap
+from relief.maps.displacement import Bump, Displacement
 from relief.maps.normal import Normal
+from relief.maps.packing import Pack
 from relief.parameters import Control, Parameters, choice, complaint, control, number, switch
 from relief.resample import METHOD_NAMES, Method
 from relief.sources.colour import GREY_NAMES, TRANSFER_NAMES, Grey, Transfer
 from relief.sources.roles import READING_NAMES, Green, Reading
 from relief.surface.plane import Plane
 from relief.treat import AnyTreatment
+from relief.treat.detail_bands import Bands
 from relief.treat.treatment import Treatment
 
 VERSION = 1
 MOST_TREATMENTS = 64
 MOST_LAYERS = 24
 MOST_MAPS = 16
+MOST_PACKS = 8
 TREATMENTS_PATH = "layers.0.treatments"
 
 
@@ -44,6 +49,54 @@ class SourceReference(Parameters):
 
     digest: str = Field(pattern=r"^[0-9a-f]{64}$")
     filename: str = Field(max_length=200)
+
+
+HELD = {
+    "": "Not used",
+    "roughness": "Roughness",
+    "occlusion": "Occlusion",
+    "metalness": "Metalness",
+    "mask": "Mask",
+}
+"""What a channel of a picture with several maps in it may hold, beside the height."""
+
+
+def _held(name: str) -> str:
+    return choice(
+        "", HELD, label=f"{name} holds",
+        help=f"The map that was packed into {name.lower()}. It then goes along with the relief as a map of its own.",
+    )  # fmt: skip
+
+
+class Unpacked(Parameters):
+    """What the channels of a picture hold into which several maps were packed."""
+
+    normal: bool = switch(
+        False, label="Normal map in red and green",
+        help="Red and green hold a normal map; its blue is made again from them. It can be laid on the relief's own.",
+    )  # fmt: skip
+    red: str = _held("Red")
+    green: str = _held("Green")
+    blue: str = _held("Blue")
+    alpha: str = _held("Alpha")
+
+    @field_validator("red", "green", "blue", "alpha")
+    @classmethod
+    def _known(cls, role: str) -> str:
+        if role not in HELD:
+            raise ValueError("A channel cannot hold that.")
+        return role
+
+    def roles(self) -> dict[str, str]:
+        """By role, the channel that holds it."""
+        return {role: name for name in ("red", "green", "blue", "alpha") if (role := getattr(self, name))}
+
+
+class Beside(NamedTuple):
+    """A map that goes along with a layer: the key of its source, and the channel that holds it (its first if empty)."""
+
+    source: str
+    channel: str = ""
 
 
 class Picture(Parameters):
@@ -74,11 +127,25 @@ class Picture(Parameters):
         "saved wrongly.",
     )  # fmt: skip
     companions: dict[str, str] = Field(default_factory=dict)
-    """Sources that go where the height goes, by their role: colour, roughness, occlusion."""
+    """Sources that go where the height goes, by their role: colour, normal, roughness, occlusion."""
+    unpacked: Unpacked = Unpacked()
     green: Green = choice(
         "up", {"up": "Green up", "down": "Green down"}, label="Green of the source",
         help="Which way light green faces in this normal map. Turn it when hollows come out as bumps.",
     )  # fmt: skip
+    rebuild_blue: bool = switch(
+        False, label="Make blue again",
+        help="Takes red and green of the normal map alone and makes blue of them, for maps whose blue is missing, was "
+        "softened, or holds something else.",
+    )  # fmt: skip
+
+    @property
+    def beside(self) -> dict[str, Beside]:
+        """What goes along, by its role."""
+        found = {role: Beside(key) for role, key in self.companions.items()}
+        if self.reading == "normal" or self.unpacked.normal:
+            found["normal"] = Beside(self.source)
+        return found | {role: Beside(self.source, channel) for role, channel in self.unpacked.roles().items()}
 
 
 Content = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]
@@ -125,9 +192,9 @@ class Layer(Parameters):
         return self.content.source if isinstance(self.content, Picture | Imprints) else ""
 
     @property
-    def companions(self) -> dict[str, str]:
-        """Keys of the sources that go where the layer's height goes, by their role."""
-        return self.content.companions if isinstance(self.content, Picture) else {}
+    def companions(self) -> dict[str, Beside]:
+        """What goes where the layer's height goes, by its role."""
+        return self.content.beside if isinstance(self.content, Picture) else {}
 
     def uses(self) -> tuple[str, ...]:
         """The parameters that do something where the layer lies on others."""
@@ -139,8 +206,13 @@ class Maps(Parameters):
     """How the maps are made."""
 
     normal: Normal = Normal()
+    bump: Bump = Bump()
+    displacement: Displacement = Displacement()
+    colour: Colour = Colour()
     more: tuple[AnyCompanionMap, ...] = Field((), max_length=MOST_MAPS)
     """Grey maps beside normal, bump and displacement."""
+    packs: tuple[Pack, ...] = Field((), max_length=MOST_PACKS)
+    """Pictures that hold several maps in their channels."""
     resolution: int = number(
         0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192),
         help="Texels on the long side of all maps; 0 is the size of the source. The full picture is kept to the end "
@@ -158,6 +230,15 @@ class Delivery(Parameters):
     normal_bits: Literal[8, 16] = choice(
         8, {8: "8 bit", 16: "16 bit"}, label="Normal map",
         help="8 bit is what most programs read; 16 bit keeps smooth slopes free of bands.",
+    )  # fmt: skip
+    bump_bits: Literal[8, 16] = choice(
+        8, {8: "8 bit", 16: "16 bit"}, label="Bump map",
+        help="8 bit is what most programs read; 16 bit keeps its steps out of sight.",
+    )  # fmt: skip
+    test_card: bool = switch(
+        False, label="Test card",
+        help="Delivers a small known relief along, made with the same settings: a dome, a dent, a ramp and a word. If "
+        "its dome looks sunk where the maps arrive, height or green is read the wrong way round.",
     )  # fmt: skip
 
 
@@ -338,7 +419,8 @@ class Recipe(Parameters):
     @staticmethod
     def _sources_of(layers: Sequence[Layer]) -> set[str]:
         """The keys of the sources that some layers are made of."""
-        return {key for layer in layers for key in (layer.source, *layer.companions.values()) if key}
+        beside = [item.source for layer in layers for item in layer.companions.values()]
+        return {key for key in (*(layer.source for layer in layers), *beside) if key}
 
     def differences(self, other: Recipe, apart_from: tuple[str, ...] = ()) -> list[str]:
         """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`.
@@ -365,8 +447,14 @@ class Recipe(Parameters):
     def _title(self, path: str) -> str:
         """The treatment that a path belongs to, as it stands before its parameter in a sentence."""
         owner, _ = self._owner(path)
-        if isinstance(owner, Treatment | CompanionMap):
+        if isinstance(owner, Treatment):
             return f"{owner.title}: "
+        if isinstance(owner, CompanionMap):
+            return f"{owner.called}: "
+        if isinstance(owner, Pack):
+            return f"{owner.name}: "
+        if isinstance(owner, Bands):
+            return "Normal map: "
         layer = re.match(r"layers\.([1-9]\d*)\.", path)
         return f"{self.layers[int(layer[1])].name}: " if layer else ""
 

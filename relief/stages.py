@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import reduce
 
 import cv2
 import numpy as np
@@ -15,17 +16,23 @@ from relief.compose.strokes import Strokes, worked
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fitted_size, shrunk
 from relief.maps.height_from_normals import height_from_normals
+from relief.maps.vectors import unit, vectors_of
 from relief.recipe import Layer, Picture
 from relief.resample import Method, field_resampled, resampled
 from relief.sources import picture as pictures
 from relief.sources.colour import displayed, full_scale, grey_of_data, grey_of_photo
 from relief.sources.decode import decode
+from relief.sources.roles import Green
 from relief.treat.treatment import Treatment
+from relief.treat.turn import Turn
 
 WRAPPED = Edges(across="wrap", down="wrap")
 
 GROUND = 2048
 """Texels on the long side of relief that no picture gives a size to."""
+
+FLAT = np.float32([0, 0, 1])
+"""The normal of level ground."""
 
 ReadSource = Callable[[str], bytes]
 """Gives the bytes of a source by its digest."""
@@ -61,24 +68,40 @@ def plain() -> np.ndarray:
     return np.full((1, 1, 3), 190, np.uint8)
 
 
-def companion(role: str, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+def companion(role: str, channel: str, longest: int | None, picture: pictures.Picture) -> np.ndarray:
     """A companion as floats: colours as they are displayed, data as they are."""
     if role == "colour":
         return displayed(picture, longest)
-    samples = np.ascontiguousarray(picture.channel("green" if picture.is_colour else ""))
+    samples = np.ascontiguousarray(picture.channel(channel or ("green" if picture.is_colour else "")))
     return shrunk(full_scale(samples), longest)
 
 
-def followed(treatment: Treatment, companion: np.ndarray, field: HeightField) -> np.ndarray:
+def vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+    """The unit vectors of a normal map; of a grey picture, which holds none, flat ones."""
+    if not picture.is_colour:
+        rows, columns = fitted_size(picture.rows, picture.columns, longest)
+        return np.broadcast_to(FLAT, (rows, columns, 3)).copy()
+    return unit(shrunk(vectors_of(picture.pixels, green, rebuild_blue), longest))
+
+
+def unit_vectors(vectors: np.ndarray, field: HeightField) -> np.ndarray:
+    """Vectors on the grid of a field, of length 1 again after they were mixed and resampled."""
+    return unit(resampled(vectors, *field.samples.shape, "area", field.edges.wraps))
+
+
+def followed(treatment: Treatment, role: str, companion: np.ndarray, field: HeightField) -> np.ndarray:
     """A companion after a treatment; it may have another number of texels than the height."""
     rows, columns = field.samples.shape
     if companion.shape[:2] != (rows, columns):
         companion = resampled(np.asarray(companion, np.float32), rows, columns, "area", field.edges.wraps)
-    return np.ascontiguousarray(treatment.follow(companion, field)).astype(companion.dtype)
+    moved = np.ascontiguousarray(treatment.follow(companion, field)).astype(companion.dtype)
+    return treatment.turn_vectors(moved) if role == "normal" else moved
 
 
 def on_grid(role: str, grid: Grid, companion: np.ndarray | None = None) -> np.ndarray:
-    """A companion at the size of the grid; mid grey where the ground has none."""
+    """A companion at the size of the grid; mid grey, or flat, where the ground has none."""
+    if companion is None and role == "normal":
+        return np.broadcast_to(FLAT, (grid.rows, grid.columns, 3)).copy()
     if companion is None:
         shape = (grid.rows, grid.columns, 3) if role == "colour" else (grid.rows, grid.columns)
         return np.full(shape, 0.5, np.float32)
@@ -101,8 +124,10 @@ def colours_pressed(content: Imprints, grid: Grid, small: HeightField, colours: 
     return pressed(small, presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
 
 
-def samples_over_grid(layout: Layout, samples: np.ndarray, grid: Grid) -> np.ndarray:
+def samples_over_grid(role: str, layout: Layout, samples: np.ndarray, grid: Grid) -> np.ndarray:
     cell = layout.cell(grid)
+    if role == "normal":
+        samples = Turn(quarters=layout.quarters).turn_vectors(samples)
     return layout.laid(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid)
 
 
@@ -164,6 +189,10 @@ def field_of(composite: Composite) -> HeightField:
 
 
 def seen(layer: int, composite: Composite) -> np.ndarray:
+    """How much of a layer is seen where it was laid; of the ground, what no other layer covers."""
+    if layer == 0:
+        covered = [np.float32(1) - part for part in composite.seen.values()]
+        return reduce(np.multiply, covered, np.ones_like(composite.field.samples))
     return composite.seen.get(layer, np.ones_like(composite.field.samples))
 
 
@@ -227,6 +256,8 @@ def integrated(
     if not picture.is_colour:
         return HeightField(grey(content, longest, picture), footprint, edges, grain=picture.grain)
     pixels = shrunk(full_scale(picture.pixels), longest)
+    if content.rebuild_blue:
+        pixels = vectors_of(pixels, rebuild_blue=True) * np.float32(0.5) + np.float32(0.5)
     spacing = footprint.width / pixels.shape[1], footprint.height / pixels.shape[0]
     samples, _ = height_from_normals(pixels, content.green, spacing, edges.wraps)
     return HeightField(samples, footprint, edges, alpha(picture, longest))

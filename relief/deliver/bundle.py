@@ -12,6 +12,7 @@ from itertools import count
 
 import numpy as np
 
+from relief.arrange import with_test_card
 from relief.deliver.files import safe_stem
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import obj
@@ -19,9 +20,11 @@ from relief.deliver.note import Entry, note
 from relief.displace.displace import displaced
 from relief.displace.forecast import refuse_if_too_large
 from relief.engine import Engine, Part, Progress
+from relief.finished import finished, packable, titles
+from relief.generate.test_card import CARD, SHOWS
 from relief.height import HeightField
-from relief.maps.displacement import bump_range, displacement_range
-from relief.maps.normal import normal_map
+from relief.maps.displacement import displacement_range
+from relief.maps.packing import Pack
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.resample import resampled
@@ -44,62 +47,121 @@ class File:
         return self.entry.name
 
 
-def map_files(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
-    """Normal, bump and displacement maps as files; and the mask of a relief that covers only part of its footprint."""
-    normal = recipe.maps.normal
-    bits = recipe.delivery.normal_bits
-    bump = bump_range(height.samples, recipe.midlevel)
-    whole = displacement_range(height.samples)
-    mask = []
+def map_files(pipeline: Pipeline, engine: Engine, stem: str, progress: Progress | None = None) -> list[File]:
+    """All maps of a recipe as files: normal, bump, displacement, colour, grey maps, what came along, and packed ones.
+
+    Args:
+        pipeline: the recipe and its sources, at full size.
+        engine: where stages are run.
+        stem: what file names begin with.
+        progress: told of each map; may cancel between two.
+
+    Raises:
+        Cancelled, PictureError.
+    """
+    recipe, progress = pipeline.recipe, progress or Progress()
+    height = engine.run(pipeline.height())
+    names = [name for name in titles(recipe) if name != "colour" or _has_colours(pipeline, engine)]
+    files = []
+    for place, name in enumerate(names):
+        progress.step(place / len(names), f"Making {titles(recipe)[name].lower()}")
+        pixels = engine.run(finished(pipeline, name))
+        files.append(File(_entry(recipe, height, name, stem, pixels), png(pixels)))
+        if name == "displacement":
+            files.append(_float_displacement(recipe, engine.run(pipeline.displacing()), stem))
     if height.alpha is not None:
         cover = Entry(f"{stem}_mask.png", "Mask", "8 bit, grey", "White is covered by the relief, black is not.")
-        mask = [File(cover, png(np.rint(height.alpha * 255).astype(np.uint8)))]
-    files = [
-        File(
-            Entry(
-                f"{stem}_normal.png", "Normal map, tangent space", f"{bits} bit, red green blue",
-                f"Green points {normal.green}. Strength {normal.strength:g}, kernel {normal.kernel}.",
-            ),
-            png(normal_map(height, recipe.amplitude, normal, bits)),
-        ),
-        File(
-            Entry(
-                f"{stem}_bump.png", "Bump map", "8 bit, grey",
-                f"Mid grey (128) stays. Black to white is {bump.amplitude(recipe.amplitude):.6g} mm.",
-            ),
-            png(bump.coded(height.samples, 8)),
-        ),
-        File(
-            Entry(
-                f"{stem}_displacement.png", "Displacement map", "16 bit, grey",
-                f"Black to white is {whole.amplitude(recipe.amplitude):.6g} mm; the value "
-                f"{whole.midlevel(recipe.midlevel):.6g} of 0 to 1 stays on the surface.",
-            ),
-            png(whole.coded(height.samples, 16)),
-        ),
-        File(
-            Entry(
-                f"{stem}_displacement.tif", "Displacement map", "32-bit float, grey",
-                f"Heights as they are: one unit is {recipe.amplitude:.6g} mm; the value {recipe.midlevel:.6g} stays on "
-                "the surface.",
-            ),
-            tiff(height.samples),
-        ),
-        *mask,
-        *_grey_maps(recipe, height, stem),
-    ]  # fmt: skip
+        files.append(File(cover, png(np.rint(height.alpha * 255).astype(np.uint8))))
     return told_apart(files)
 
 
-def _grey_maps(recipe: Recipe, height: HeightField, stem: str) -> list[File]:
-    """The grey maps beside the others."""
-    made = []
-    for grey in recipe.maps.more:
-        if grey.on:
-            reads = f"{grey.reads}{' Turned around.' if grey.inverted else ''}"
-            entry = Entry(f"{stem}_{grey.kind}.png", grey.title, "8 bit, grey", reads)
-            made.append(File(entry, png(grey.coded(height, recipe.amplitude))))
-    return made
+def _has_colours(pipeline: Pipeline, engine: Engine) -> bool:
+    """Whether the piece has colours that may be delivered: a set's colour map, or a photo in colour."""
+    recipe = pipeline.recipe
+    if not recipe.maps.colour.on:
+        return False
+    if "colour" in recipe.companion_roles():
+        return True
+    content = recipe.layers[0].content
+    photo = getattr(content, "reading", "") == "photo"
+    return photo and engine.run(pipeline.picture()).is_colour
+
+
+def _entry(recipe: Recipe, height: HeightField, name: str, stem: str, pixels: np.ndarray) -> Entry:
+    """What the note says of a map."""
+    kind, _, rest = name.partition("-")
+    depth = f"{8 * pixels.dtype.itemsize} bit, {_channels(pixels)}"
+    match kind:
+        case "normal":
+            return Entry(f"{stem}_normal.png", "Normal map, tangent space", depth, _about_normal(recipe))
+        case "bump":
+            bump = recipe.maps.bump.range(height.samples, recipe.midlevel)
+            level = bump.midlevel(recipe.midlevel)
+            stays = f"Grey {level * 255:.0f} of 255" if recipe.maps.bump.full_range else "Mid grey (128)"
+            about = f"{stays} stays. Black to white is {bump.amplitude(recipe.amplitude):.6g} mm."
+            return Entry(f"{stem}_bump.png", "Bump map", depth, about)
+        case "displacement":
+            whole = displacement_range(recipe.maps.displacement.seen(height).samples)
+            about = (
+                f"Black to white is {whole.amplitude(recipe.amplitude):.6g} mm; the value "
+                f"{whole.midlevel(recipe.midlevel):.6g} of 0 to 1 stays on the surface."
+            )
+            return Entry(f"{stem}_displacement.png", "Displacement map", depth, about)
+        case "colour":
+            return Entry(f"{stem}_colour.png", "Colour", depth, "Colour, read as sRGB.")
+        case "along":
+            about = "Data, read without any gamma."
+            return Entry(f"{stem}_{safe_stem(rest)}.png", rest.capitalize(), depth, about)
+        case "more":
+            grey = recipe.maps.more[int(rest)]
+            about = f"{grey.reads}{' Turned around.' if grey.inverted else ''}"
+            file = safe_stem(grey.name.lower()) if grey.name else grey.kind
+            return Entry(f"{stem}_{file}.png", grey.called, depth, about)
+        case _:
+            return _packed_entry(recipe, recipe.maps.packs[int(rest)], stem, depth)
+
+
+def _about_normal(recipe: Recipe) -> str:
+    normal = recipe.maps.normal
+    red = "" if normal.red == "right" else " Red points left."
+    made = "" if normal.of == "relief" else " The normal map that came along is in it."
+    return f"Green points {normal.green}.{red} Strength {normal.strength:g}, kernel {normal.kernel}.{made}"
+
+
+def _packed_entry(recipe: Recipe, pack: Pack, stem: str, depth: str) -> Entry:
+    """A packed picture, channel by channel, with what packing loses."""
+    words = packable(recipe)
+    held = [
+        f"{channel} {words.get(name, 'a value of ' + format(getattr(pack, f'{channel}_value'), 'g'))}"
+        + (", turned around" if getattr(pack, f"{channel}_inverted") else "")
+        for channel, name in pack.holds().items()
+    ]
+    about = ". ".join(["; ".join(held).capitalize(), *(cost.rstrip(".") for cost in pack.costs(recipe.amplitude))])
+    return Entry(f"{stem}_{safe_stem(pack.name.lower())}.png", "Packed maps", depth, about + ".")
+
+
+def _float_displacement(recipe: Recipe, field: HeightField, stem: str) -> File:
+    about = (
+        f"Heights as they are: one unit is {recipe.amplitude:.6g} mm; the value {recipe.midlevel:.6g} stays on the "
+        "surface."
+    )
+    return File(Entry(f"{stem}_displacement.tif", "Displacement map", "32-bit float, grey", about), tiff(field.samples))
+
+
+def test_card_files(pipeline: Pipeline, engine: Engine, stem: str) -> list[File]:
+    """The test card's normal, bump and displacement map, made with the settings of the recipe."""
+    card = replace(pipeline, recipe=with_test_card(pipeline.recipe), longest=CARD)
+    height = engine.run(card.height())
+    files = []
+    for name in ("normal", "bump", "displacement"):
+        pixels = engine.run(finished(card, name))
+        entry = _entry(card.recipe, height, name, f"{stem}_test_card", pixels)
+        files.append(
+            File(
+                replace(entry, role=f"Test card: {entry.role.lower()}", reading=f"{entry.reading} {SHOWS}"), png(pixels)
+            )
+        )
+    return files
 
 
 def told_apart(files: list[File]) -> list[File]:
@@ -126,19 +188,12 @@ def displaced_plane(recipe: Recipe, height: HeightField) -> Mesh:
     return displaced(base, height, recipe.amplitude, recipe.midlevel)
 
 
-def companion_files(pipeline: Pipeline, engine: Engine, height: HeightField, stem: str) -> list[File]:
-    """Colour, roughness and so on, laid as the height is; and for each layer that won by height where it did."""
-    rows, columns = height.samples.shape
-    wraps = height.edges.wraps
+def won_files(pipeline: Pipeline, engine: Engine, height: HeightField, stem: str) -> list[File]:
+    """For each layer that won by height, the mask of where it did."""
     made = []
-    for role in pipeline.recipe.companion_roles():
-        samples = resampled(engine.run(pipeline.companion(role)), rows, columns, "area", wraps)
-        kind = "Colour, read as sRGB." if role == "colour" else "Data, read without any gamma."
-        entry = Entry(f"{stem}_{safe_stem(role)}.png", role.capitalize(), f"8 bit, {_channels(samples)}", kind)
-        made.append(File(entry, png(np.rint(np.clip(samples, 0, 1) * 255).astype(np.uint8))))
     for number, layer in enumerate(pipeline.recipe.layers[1:], start=1):
         if layer.on and layer.blend in ("taller", "lower"):
-            seen = resampled(engine.run(pipeline.seen(number)), rows, columns, "area", wraps)
+            seen = resampled(engine.run(pipeline.seen(number)), *height.samples.shape, "area", height.edges.wraps)
             about = f"White where “{layer.name}” is seen, black where what lies below is."
             entry = Entry(f"{stem}_seen_{number}_{safe_stem(layer.name)}.png", "Mask of who won", "8 bit, grey", about)
             made.append(File(entry, png(np.rint(np.clip(seen, 0, 1) * 255).astype(np.uint8))))
@@ -146,7 +201,9 @@ def companion_files(pipeline: Pipeline, engine: Engine, height: HeightField, ste
 
 
 def _channels(samples: np.ndarray) -> str:
-    return "red green blue" if samples.ndim == 3 else "grey"
+    if samples.ndim == 2:
+        return "grey"
+    return "red green blue" + (" alpha" if samples.shape[2] == 4 else "")
 
 
 def delivery_files(pipeline: Pipeline, engine: Engine, title: str, progress: Progress) -> dict[str, bytes]:
@@ -165,13 +222,12 @@ def delivery_files(pipeline: Pipeline, engine: Engine, title: str, progress: Pro
     stem = safe_stem(title)
     refuse_if_too_large(recipe.surface, recipe.relief_footprint)
     progress.step(0.02, "Making the height at full size")
-    height = engine.run(pipeline.height(), Part(progress, 0.02, 0.6))
-    progress.step(0.6, "Writing the maps")
-    files = map_files(recipe, height, stem)
-    progress.step(0.7, "Writing what goes along")
-    files = told_apart(files + companion_files(pipeline, engine, height, stem))
+    height = engine.run(pipeline.height(), Part(progress, 0.02, 0.5))
+    files = map_files(pipeline, engine, stem, Part(progress, 0.5, 0.75)) + won_files(pipeline, engine, height, stem)
+    files += test_card_files(pipeline, engine, stem) if recipe.delivery.test_card else []
+    files = told_apart(files)
     progress.step(0.75, "Displacing the plane")
-    mesh = displaced_plane(recipe, height)
+    mesh = displaced_plane(recipe, engine.run(pipeline.displacing()))
     progress.step(0.8, "Writing the mesh")
     about_mesh = f"{len(mesh.faces)} quads with texture coordinates and normals. Lengths in mm, y up, facing z."
     files.append(File(Entry(f"{stem}_plane.obj", "Displaced plane", "Wavefront OBJ", about_mesh), obj(mesh)))

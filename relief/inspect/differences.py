@@ -9,7 +9,7 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.maps.displacement import displacement
-from relief.maps.slopes import slopes
+from relief.maps.normal import vectors
 from relief.recipe import Recipe
 from relief.resample import resampled
 
@@ -33,7 +33,9 @@ def difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, Height
     """Measures two states on the grid of the first."""
     fields = _on_one_grid(fields)
     apart = height_difference(recipes, fields)
-    first, second = (_unit_normals(recipe, field) for recipe, field in zip(recipes, fields, strict=True))
+    first, second = (
+        vectors(field, recipe.amplitude, recipe.maps.normal) for recipe, field in zip(recipes, fields, strict=True)
+    )
     # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does
     half_chord = np.linalg.norm(first - second, axis=2) / 2
     angles = np.degrees(2 * np.arcsin(np.clip(half_chord, 0, 1)))
@@ -58,13 +60,6 @@ def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, 
     one, other = fields
     samples = resampled(other.samples, *one.samples.shape, "area", other.edges.wraps)
     return one, HeightField(samples, other.footprint, other.edges)
-
-
-def _unit_normals(recipe: Recipe, field: HeightField) -> np.ndarray:
-    normal = recipe.maps.normal
-    slope = slopes(normal.seen(field), recipe.amplitude * normal.strength, normal.kernel)
-    normals = np.dstack([-slope, np.ones(slope.shape[:2], np.float32)])
-    return normals / np.linalg.norm(normals, axis=2, keepdims=True)
 
 
 def in_words(one: Recipe, other: Recipe) -> list[str]:

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Mapping
+from typing import ClassVar, Literal
 
 import numpy as np
+from pydantic import Field
 
 from relief.height import HeightField
-from relief.parameters import Parameters, switch
+from relief.parameters import choice, number, switch
+from relief.treat.soften import softened
+from relief.treat.tone_curve import Curve
+
+NOTHING: Mapping[str, np.ndarray] = {}
 
 
-class CompanionMap(Parameters):
-    """Base of the grey maps that are made of the relief. A subclass has a `kind`, a title, its parameters and `draw`.
+class CompanionMap(Curve):
+    """Base of the maps that are made of the relief. A subclass has a `kind`, a title, its parameters and `draw`.
 
-    Its docstring is what the bench says of it.
+    Its docstring is what the bench says of it. What is drawn is then softened, taken through the tone curve, turned
+    around and coded, in this order.
     """
 
     title: ClassVar[str]
@@ -21,24 +28,55 @@ class CompanionMap(Parameters):
     """How the delivered file is to be read."""
 
     kind: str
+    name: str = Field("", max_length=60)
+    """What the artist calls it; its title where it has no name."""
     on: bool = switch(True, label="On", help="Whether the map is made and delivered.")
+    soften: float = number(
+        0, 0, 1000, label="Soften", unit="mm", step=0.1, slider=(0, 20), help="Blurs the finished map."
+    )
     inverted: bool = switch(False, label="Inverted", help="Turns light and dark around.")
+    bits: Literal[8, 16] = choice(
+        8, {8: "8 bit", 16: "16 bit"}, label="Bits",
+        help="8 bit is what most programs read; 16 bit keeps smooth passages free of bands.",
+    )  # fmt: skip
 
     @classmethod
     def about(cls) -> str:
         """What it is, in a sentence."""
         return (cls.__doc__ or "").strip()
 
-    def draw(self, field: HeightField, amplitude: float) -> np.ndarray:
-        """The map, 0 to 1: float32 (rows, columns).
+    @property
+    def called(self) -> str:
+        return self.name or self.title
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """The names of its channels where it has more than one."""
+        return ()
+
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """What it is drawn from beside the relief, where the piece has it: `roughness`, `colour`, `seen:2`."""
+        return ()
+
+    def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
+        """The map, 0 to 1: float32 (rows, columns), or (rows, columns, 3).
 
         Args:
             field: the finished height field.
             amplitude: mm that one unit of height stands for.
+            beside: what there is of `beside`, float32 0 to 1 on the grid of the field.
         """
         raise NotImplementedError
 
-    def coded(self, field: HeightField, amplitude: float) -> np.ndarray:
-        """The map as it is delivered: uint8 (rows, columns)."""
-        grey = np.clip(self.draw(field, amplitude), 0, 1)
-        return np.rint((1 - grey if self.inverted else grey) * 255).astype(np.uint8)
+    def coded(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
+        """The map as it is delivered, uint8 or uint16."""
+        drawn = np.clip(self.draw(field, amplitude, beside), 0, 1)
+        if self.soften:
+            parts = np.atleast_3d(drawn)
+            blurred = [softened(field.with_samples(parts[..., part]), self.soften) for part in range(parts.shape[2])]
+            drawn = blurred[0] if drawn.ndim == 2 else np.dstack(blurred)
+        if not self.changes_nothing:
+            drawn = np.clip(self.curved(drawn), 0, 1)
+        levels = np.rint((1 - drawn if self.inverted else drawn) * (2**self.bits - 1))
+        return levels.astype(np.uint8 if self.bits == 8 else np.uint16)

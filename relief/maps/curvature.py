@@ -6,12 +6,13 @@ bulges out.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
 
 from relief.height import HeightField
-from relief.maps.companion import CompanionMap
+from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import choice, number
 from relief.treat.soften import softened
 
@@ -46,7 +47,7 @@ class Curvature(CompanionMap):
     )  # fmt: skip
     contrast: float = number(1, 0, 100, label="Contrast", step=0.1, slider=(0, 8), help="How clearly they stand apart.")
 
-    def draw(self, field: HeightField, amplitude: float) -> np.ndarray:
+    def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
         smooth = field.with_samples(softened(field, self.size / 2))
         bent = np.tanh(-mean_curvature(smooth, amplitude) * np.float32(self.size * self.contrast))
         match self.shows:

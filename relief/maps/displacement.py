@@ -6,6 +6,38 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.height import HeightField
+from relief.parameters import Parameters, number, switch
+from relief.treat.soften import softened
+
+
+class Bump(Parameters):
+    """How the bump map is made."""
+
+    full_range: bool = switch(
+        False, label="Full range",
+        help="Spreads the heights from black to white, which keeps more of them apart in 8 bits. Midlevel then lies "
+        "where the note says, not on mid grey.",
+    )  # fmt: skip
+
+    def range(self, samples: np.ndarray, midlevel: float) -> HeightRange:
+        """Which heights its black and white stand for."""
+        return full_range(samples) if self.full_range else bump_range(samples, midlevel)
+
+
+class Displacement(Parameters):
+    """How the displacement map is made."""
+
+    soften: float = number(
+        0, 0, 1000, label="Soften", unit="mm", step=0.05, slider=(0, 20),
+        help="Calms what displaces, and the mesh, without touching the normal map. About ten texels suit where the "
+        "normal map keeps its detail.",
+    )  # fmt: skip
+
+    def seen(self, field: HeightField) -> HeightField:
+        """The field as it displaces."""
+        return field.with_samples(softened(field, self.soften))
+
 
 @dataclass(frozen=True)
 class HeightRange:
@@ -40,6 +72,12 @@ def bump_range(samples: np.ndarray, midlevel: float) -> HeightRange:
     whole = displacement_range(samples)
     half = max(midlevel - whole.black, whole.white - midlevel)
     return HeightRange(midlevel - half, midlevel + half)
+
+
+def full_range(samples: np.ndarray) -> HeightRange:
+    """From the lowest to the highest height."""
+    low, high = float(samples.min()), float(samples.max())
+    return HeightRange(low, high if high > low else low + 1)
 
 
 def displacement(samples: np.ndarray, amplitude: float, midlevel: float) -> np.ndarray:

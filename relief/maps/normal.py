@@ -12,9 +12,11 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.kernels import kernel
-from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, slopes_of_row
+from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, presmoothed, slopes, slopes_of_row
+from relief.maps.vectors import Red, encoded, of_slopes, reoriented, strengthened
 from relief.parameters import Parameters, choice, number
 from relief.sources.roles import Green
+from relief.treat.detail_bands import Bands
 from relief.treat.soften import softened
 
 
@@ -25,27 +27,48 @@ class Normal(Parameters):
         1, -100, 100, label="Strength", step=0.05, slider=(-4, 4),
         help="Factor on the slopes. 1 is true to amplitude and footprint; a minus turns in and out around.",
     )  # fmt: skip
+    of: Literal["relief", "source", "both"] = choice(
+        "relief", {"relief": "The relief", "source": "The one that came along", "both": "Both, one on the other"},
+        label="Made of",
+        help="The relief's own slopes; or the normal map that came along with the picture, turned and resampled as the "
+        "relief is; or that one laid on the relief, so that its detail follows the relief's slopes.",
+    )  # fmt: skip
+    detail: float = number(
+        1, -16, 16, label="Strength of the one that came along", step=0.05, slider=(-2, 4),
+        help="Factor on the slopes of the normal map that came along.",
+    )  # fmt: skip
     soften: float = number(
         0, 0, 1000, label="Soften", unit="mm", step=0.05, slider=(0, 10),
-        help="Calms grain in the normal map alone. About one texel suits; the displacement keeps its own.",
+        help="Calms grain in the normal map alone. About one texel suits; the displacement has its own.",
     )  # fmt: skip
     kernel: Kernel = choice(
         "scharr", KERNEL_NAMES, label="Kernel",
-        help="How slopes are measured. Central keeps the finest detail; Sobel and Scharr calm grain, Scharr evenly in "
-        "all directions.",
+        help="How slopes are measured. Central keeps the finest detail; the others calm grain, Scharr evenly in all "
+        "directions, the smooth one most.",
+    )  # fmt: skip
+    red: Red = choice(
+        "right", {"right": "Red right", "left": "Red left"}, label="Red direction",
+        help="Whether light red faces right or left. Nearly all programs want it right.",
     )  # fmt: skip
     green: Green = choice(
         "up", {"up": "Green up", "down": "Green down"}, label="Green direction",
         help="Whether light green faces up or down. Take what the receiving program expects; wrong looks almost right.",
     )  # fmt: skip
+    bands: Bands = Bands()
+    """Detail bands of the normal map alone."""
 
     def seen(self, field: HeightField) -> HeightField:
-        """The field as the slopes are taken of it: with the map's own soften."""
-        return field.with_samples(softened(field, self.soften))
+        """The field as the slopes are taken of it: with the map's own bands and soften."""
+        banded = self.bands.banded(field)
+        return banded.with_samples(softened(banded, self.soften))
+
+    def facing_right_and_up(self) -> Normal:
+        """The same in the directions that the studio itself reads."""
+        return self.model_copy(update={"red": "right", "green": "up"})
 
 
 @kernel
-def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, green_down, out):
+def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, red_left, green_down, out):
     columns = samples.shape[1]
     half = most / np.float32(2)
     zero = half + np.float32(0.5)  # the half beyond it rounds to nearest when the fraction is cut off
@@ -64,6 +87,9 @@ def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, gre
             red[column] = np.int32(x * z + zero)
             green[column] = np.int32(y * z + zero)
             blue[column] = np.int32(z + zero)
+        if red_left:
+            for column in range(columns):
+                red[column] = np.int32(most) - red[column]
         if green_down:
             for column in range(columns):
                 green[column] = np.int32(most) - green[column]
@@ -73,25 +99,38 @@ def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, gre
             out[row, column, 2] = blue[column]
 
 
-def normal_map(field: HeightField, amplitude: float, normal: Normal, bits: Literal[8, 16] = 8) -> np.ndarray:
+def normal_map(
+    field: HeightField, amplitude: float, normal: Normal, bits: Literal[8, 16] = 8, along: np.ndarray | None = None
+) -> np.ndarray:
     """The tangent-space normal map of a height field.
 
     Args:
         field: the height field.
         amplitude: mm that one unit of height stands for.
-        normal: strength, soften, kernel and green direction.
+        normal: how it is made.
         bits: 8 or 16 for each channel.
+        along: the unit vectors of the normal map that came along, (rows, columns, 3); none where there is none.
 
     Returns:
         uint8 or uint16 (rows, columns, 3), in the order red, green, blue.
     """
+    if along is not None and normal.of != "relief":
+        return encoded(vectors(field, amplitude, normal, along), bits, normal.red, normal.green)
     out = np.empty((*field.samples.shape, 3), np.uint8 if bits == 8 else np.uint16)
     arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
-    _encode(normal.seen(field).samples, *arguments, np.float32(2**bits - 1), normal.green == "down", out)
+    turned = normal.red == "left", normal.green == "down"
+    _encode(presmoothed(normal.seen(field), normal.kernel), *arguments, np.float32(2**bits - 1), *turned, out)
     return out
 
 
-def decoded(pixels: np.ndarray) -> np.ndarray:
-    """Unit vectors of an encoded normal map with green up: float32 (rows, columns, 3)."""
-    vectors = pixels.astype(np.float32) * np.float32(2 / np.iinfo(pixels.dtype).max) - 1
-    return vectors / np.linalg.norm(vectors, axis=-1, keepdims=True)
+def vectors(field: HeightField, amplitude: float, normal: Normal, along: np.ndarray | None = None) -> np.ndarray:
+    """The unit normals before they are encoded: float32 (rows, columns, 3), x right, y up.
+
+    Takes what `normal_map` takes.
+    """
+    if along is not None and normal.of == "source":
+        return strengthened(along, normal.detail)
+    own = of_slopes(slopes(normal.seen(field), amplitude * normal.strength, normal.kernel))
+    if along is None or normal.of == "relief":
+        return own
+    return reoriented(own, strengthened(along, normal.detail))

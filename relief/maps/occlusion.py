@@ -7,6 +7,7 @@ H. C. Hottel's crossed strings (any view-factor catalogue) for the groove.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 import numba
@@ -14,7 +15,7 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.kernels import kernel
-from relief.maps.companion import CompanionMap
+from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import number
 
 GROWTH = 1.06
@@ -122,5 +123,5 @@ class Occlusion(CompanionMap):
         help="1 is true to the relief; more darkens hollows further.",
     )
 
-    def draw(self, field: HeightField, amplitude: float) -> np.ndarray:
+    def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
         return occlusion(field, amplitude, self.reach, self.directions) ** np.float32(self.strength)

@@ -1,25 +1,36 @@
-"""Roughness from the relief: hollows keep dust, edges are polished, slopes are washed."""
+"""Roughness: of a map that came along or the photo, and of the relief: hollows keep dust, edges are polished."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
 
 from relief.height import HeightField
-from relief.maps.companion import CompanionMap
+from relief.maps.companion import NOTHING, CompanionMap
 from relief.maps.curvature import mean_curvature
 from relief.maps.slopes import steepness
-from relief.parameters import number
+from relief.parameters import choice, number
+from relief.sources.colour import LUMINANCE_WEIGHTS
 from relief.treat.soften import softened
+
+Ground = Literal["level", "along", "photo"]
 
 
 class Roughness(CompanionMap):
-    """How dull the surface is, from its cavities and slopes."""
+    """How dull the surface is: one level, a set's own map or the photo, with cavities and slopes on top."""
 
     title: ClassVar[str] = "Roughness"
     reads: ClassVar[str] = "White is dull, black is glossy. Inverted it is a gloss map."
     kind: Literal["roughness"] = "roughness"
+    ground: Ground = choice(
+        "level",
+        {"level": "One level", "along": "The set's roughness", "photo": "The brightness of the colours"},
+        label="Begins with",
+        help="What the roughness is before cavities and slopes are laid on. Where the piece has no such map or no "
+        "colours it is the level.",
+    )  # fmt: skip
     level: float = number(0.6, 0, 1, label="Level", step=0.01, help="The roughness of level, even ground.")
     cavities: float = number(
         0.3, -1, 1, label="Cavities", step=0.01, help="How much duller cavities are, and how much glossier edges."
@@ -30,8 +41,20 @@ class Roughness(CompanionMap):
         help="How wide the cavities are that count.",
     )  # fmt: skip
 
-    def draw(self, field: HeightField, amplitude: float) -> np.ndarray:
-        smooth = field.with_samples(softened(field, self.size / 2))
-        hollow = np.tanh(mean_curvature(smooth, amplitude) * np.float32(self.size))
-        steep = steepness(field, amplitude) / np.float32(90)
-        return np.float32(self.level) + np.float32(self.cavities) * hollow + np.float32(self.slopes) * steep
+    @property
+    def beside(self) -> tuple[str, ...]:
+        return {"along": ("roughness",), "photo": ("colour",)}.get(self.ground, ())
+
+    def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
+        rough = np.full_like(field.samples, self.level)
+        if self.ground == "along" and "roughness" in beside:
+            rough = beside["roughness"].copy()
+        elif self.ground == "photo" and "colour" in beside:
+            colours = beside["colour"]
+            rough = colours @ np.float32(LUMINANCE_WEIGHTS) if colours.ndim == 3 else colours.copy()
+        if self.cavities:
+            smooth = field.with_samples(softened(field, self.size / 2))
+            rough += np.float32(self.cavities) * np.tanh(mean_curvature(smooth, amplitude) * np.float32(self.size))
+        if self.slopes:
+            rough += np.float32(self.slopes / 90) * steepness(field, amplitude)
+        return rough

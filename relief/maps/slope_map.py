@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
 
 from relief.height import HeightField
-from relief.maps.companion import CompanionMap
+from relief.maps.companion import NOTHING, CompanionMap
 from relief.maps.slopes import steepness
 from relief.parameters import number
 
@@ -22,5 +23,5 @@ class SlopeMap(CompanionMap):
         90, 1, 90, label="White at", unit="°", step=1, slider=(10, 90), help="The angle that becomes white."
     )
 
-    def draw(self, field: HeightField, amplitude: float) -> np.ndarray:
+    def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
         return steepness(field, amplitude) / np.float32(self.steepest)

@@ -1,8 +1,10 @@
 """Slopes of a height field by 3 x 3 kernels, each normalised to give the exact slope of a ramp.
 
 A kernel is a difference along one direction, smoothed along the other with the weights (side, middle, side):
-central difference (0, 1, 0), Sobel (1, 2, 1) / 4, Scharr (3, 10, 3) / 16. At a clamped edge the difference is taken
-over the one step there is, so that a ramp keeps its slope up to the border.
+central difference (0, 1, 0), Prewitt (1, 1, 1) / 3, Sobel (1, 2, 1) / 4, Scharr (3, 10, 3) / 16. At a clamped edge the
+difference is taken over the one step there is, so that a ramp keeps its slope up to the border. The smooth 5-tap
+derivative (-1, -2, 0, 2, 1) / 8 across (1, 4, 6, 4, 1) / 16 is the Sobel kernel of a field that went through
+(1, 2, 1) / 4 both ways.
 
 References:
     B. K. P. Horn 1981, Hill shading and the reflectance map, Proc. IEEE 69, for the 3 x 3 slope.
@@ -11,15 +13,23 @@ References:
 
 from typing import Literal
 
+import cv2
 import numba
 import numpy as np
 
 from relief.height import HeightField
 from relief.kernels import inlined, kernel
 
-Kernel = Literal["central", "sobel", "scharr"]
-KERNEL_NAMES = {"central": "Central difference", "sobel": "Sobel", "scharr": "Scharr"}
-SIDE_WEIGHTS = {"central": 0.0, "sobel": 1 / 4, "scharr": 3 / 16}
+Kernel = Literal["central", "prewitt", "sobel", "scharr", "smooth"]
+KERNEL_NAMES = {
+    "central": "Central difference",
+    "prewitt": "Prewitt",
+    "sobel": "Sobel",
+    "scharr": "Scharr",
+    "smooth": "Smooth, 5 taps",
+}
+SIDE_WEIGHTS = {"central": 0.0, "prewitt": 1 / 3, "sobel": 1 / 4, "scharr": 3 / 16, "smooth": 1 / 4}
+BINOMIAL = np.float32([1, 2, 1]) / 4
 
 
 @inlined
@@ -86,19 +96,35 @@ def kernel_arguments(field: HeightField, rise: float, kernel: Kernel) -> tuple:
     return np.float32(rise / width), np.float32(rise / height), side, middle, *field.edges.wraps
 
 
+def presmoothed(field: HeightField, kernel: Kernel) -> np.ndarray:
+    """The samples as the 3 x 3 kernel takes them: through (1, 2, 1) / 4 both ways for the smooth one.
+
+    Beyond a clamped edge a slope goes on as it is, so that a ramp keeps it.
+    """
+    if kernel != "smooth":
+        return field.samples
+    modes = [{"mode": "wrap"} if wrap else {"mode": "reflect", "reflect_type": "odd"} for wrap in field.edges.wraps]
+    # a side of one texel has no slope to go on with
+    across, down = (
+        {"mode": "edge"} if count == 1 else mode for mode, count in zip(modes, field.samples.shape[::-1], strict=True)
+    )
+    wide = np.pad(np.pad(field.samples, ((0, 0), (1, 1)), **across), ((1, 1), (0, 0)), **down)
+    return np.ascontiguousarray(cv2.sepFilter2D(wide, cv2.CV_32F, BINOMIAL, BINOMIAL)[1:-1, 1:-1])
+
+
 def slopes(field: HeightField, rise: float, kernel: Kernel = "central") -> np.ndarray:
     """Slopes dd/dx and dd/dy of the displaced surface.
 
     Args:
         field: the height field.
         rise: mm that one unit of height stands for (the amplitude, times a strength where there is one).
-        kernel: `central`, `sobel` or `scharr`.
+        kernel: one of `KERNEL_NAMES`.
 
     Returns:
         float32 (rows, columns, 2): mm per mm, x to the right and y up.
     """
     out = np.empty((*field.samples.shape, 2), np.float32)
-    _slopes(field.samples, *kernel_arguments(field, rise, kernel), out)
+    _slopes(presmoothed(field, kernel), *kernel_arguments(field, rise, kernel), out)
     return out
 
 
@@ -124,5 +150,5 @@ def steepness(field: HeightField, rise: float, kernel: Kernel = "central") -> np
         float32 (rows, columns), degrees, 0 to 90.
     """
     out = np.empty_like(field.samples)
-    _steepness(field.samples, *kernel_arguments(field, rise, kernel), out)
+    _steepness(presmoothed(field, kernel), *kernel_arguments(field, rise, kernel), out)
     return out

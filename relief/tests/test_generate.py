@@ -197,7 +197,7 @@ class EveryGeneratorTests(TestCase):
                 self.assertLessEqual(steps[255], steps.max() + 1e-6)
 
     def test_every_one_says_what_it_is_and_has_controls_in_bounds(self):
-        self.assertEqual(len(GENERATORS), 15)
+        self.assertEqual(len(GENERATORS), 16)
         for kind, model in GENERATORS.items():
             self.assertRegex(model.about(), r"^[A-Z].*\.$", kind)
             for known in controls(model):

@@ -1,22 +1,34 @@
 """The grey maps of a relief against closed forms, and how they are added and delivered."""
 
+import io
 import json
 import math
 from unittest import TestCase
 
 import numpy as np
+import scipy.ndimage
+from PIL import Image
 
 from relief import arrange
-from relief.deliver.bundle import map_files
+from relief.deliver.bundle import map_files, test_card_files
+from relief.engine import Engine
 from relief.errors import RecipeError
+from relief.finished import finished
+from relief.generate.dots import Dots
+from relief.generate.flutes import Flutes
+from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
+from relief.generate.test_card import TestCard
 from relief.height import Footprint
 from relief.inspect.readings import readings
 from relief.maps import COMPANION_MAPS
 from relief.maps.curvature import Curvature, mean_curvature
-from relief.maps.occlusion import Occlusion, occlusion
+from relief.maps.grey_height import GreyHeight
+from relief.maps.occlusion import Occlusion, occlusion, steps
+from relief.maps.position import Position
 from relief.maps.roughness import Roughness
 from relief.maps.slope_map import SlopeMap
+from relief.pipeline import Pipeline
 from relief.recipe import MOST_MAPS, Layer, Recipe
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 
@@ -59,10 +71,6 @@ class OcclusionTests(TestCase):
 
     def test_against_looking_along_every_direction_one_by_one(self):
         """SciPy's linear interpolation at the same distances; the place's own height is subtracted."""
-        from scipy.ndimage import map_coordinates
-
-        from relief.maps.occlusion import steps
-
         heights = rough(48, 64) * 12
         _, _, inverse = steps(9, (1, 1), 8)
         rows, columns = np.mgrid[:48, :64]
@@ -72,7 +80,7 @@ class OcclusionTests(TestCase):
             angle = 2 * np.pi * (direction + 0.5) / 8
             for distance in 1 / inverse[direction]:
                 ahead = (rows - distance * np.sin(angle), columns + distance * np.cos(angle))
-                there = map_coordinates(heights, ahead, order=1, mode="grid-wrap")
+                there = scipy.ndimage.map_coordinates(heights, ahead, order=1, mode="grid-wrap")
                 horizon = np.maximum(horizon, (there - heights) / distance)
             total += 1 / (1 + horizon**2) / 8
         got = occlusion(field(heights / 12, width=64, edges=WRAP), 12, 9, 8)
@@ -133,12 +141,95 @@ class SlopeAndRoughnessTests(TestCase):
         self.assertGreater(dull[wave.samples[0].argmin()], 0.6)
         self.assertLess(dull[wave.samples[0].argmax()], 0.6)
 
+    def test_roughness_begins_with_a_sets_map_or_with_the_photo(self):
+        """On level ground each is what came along, through the curve where one is set."""
+        flat = field(np.full((8, 8), 0.5))
+        given = np.linspace(0, 1, 64, dtype=np.float32).reshape(8, 8)
+        drawn = Roughness(ground="along").draw(flat, 5, {"roughness": given})
+        np.testing.assert_allclose(drawn, given, atol=1e-6)
+        grey = Roughness(ground="photo").draw(flat, 5, {"colour": np.dstack([given] * 3)})
+        np.testing.assert_allclose(grey, given, atol=1e-5)
+        stops = ((0, 1), (0.5, 0.5), (1, 0.2))
+        curved = Roughness(ground="along", stops=stops, passage="straight").coded(flat, 5, {"roughness": given})
+        np.testing.assert_array_equal(curved, np.rint(np.interp(given, *np.array(stops).T) * 255))
+        self.assertEqual(set(Roughness(ground="along", level=0.2).coded(flat, 5).ravel()), {51})  # where there is none
+
+
+class MoreMapTests(TestCase):
+    def test_position_says_where_each_texel_lies(self):
+        ramp = field(np.tile(centres(16), (8, 1)), width=32)
+        place = Position().draw(ramp, 5)
+        np.testing.assert_allclose(place[0, :, 0], centres(16), rtol=1e-6)
+        np.testing.assert_allclose(place[:, 0, 1], 1 - centres(8), rtol=1e-6)
+        np.testing.assert_allclose(place[3, [0, 15], 2], [0, 1], atol=1e-6)
+        up = Position(axis="up").coded(ramp, 5)
+        self.assertEqual((up.dtype, up[0, 0], up[-1, 0]), (np.uint16, round(65535 * 15 / 16), round(65535 / 16)))
+
+    def test_height_through_a_stepped_curve_is_a_mask(self):
+        """For glow in the depths: white below a third, black above."""
+        ramp = field(np.tile(centres(32), (4, 1)), width=32)
+        mask = GreyHeight(passage="stepped", stops=((0, 1), (1 / 3, 0))).coded(ramp, 5)
+        self.assertEqual(mask[0].tolist(), [255] * 11 + [0] * 21)
+
+    def test_the_mask_of_who_won_is_white_where_the_taller_layer_is(self):
+        """A ramp against a plateau of 0.5: the plateau wins left of the middle."""
+        ramp = Layer(name="Ramp", content=Flutes(), amount=0)
+        over = Layer(name="Over", content=Dots(), blend="taller", passage=0, amount=1)
+        recipe, _ = arrange.map_added(Recipe(sources={}, layers=(ramp, over)), "layer_mask")
+        pipeline, engine = Pipeline(recipe, {}.__getitem__, 64), Engine()
+        mask = engine.run(finished(pipeline, "more-0"))
+        above = engine.run(pipeline.laid(1)).samples > 0
+        self.assertTrue(0.05 < above.mean() < 0.95)
+        np.testing.assert_array_equal(mask > 127, above)
+        ground = Pipeline(recipe.with_changes({"maps.more.0.layer": 0}), {}.__getitem__, 64)
+        np.testing.assert_array_equal(engine.run(finished(ground, "more-0")), 255 - mask)
+
+    def test_their_own_soften_is_a_gaussian(self):
+        """SciPy's `gaussian_filter` on the finished map."""
+        ramp = field(rough(64, 64), width=64, edges=WRAP)
+        soft = GreyHeight(soften=3, bits=16).coded(ramp, 5) / 65535
+        sharp = GreyHeight(bits=16).draw(ramp, 5)
+        expected = scipy.ndimage.gaussian_filter(sharp, 3, mode="wrap", truncate=6)
+        np.testing.assert_allclose(soft, expected, atol=2e-4)
+
+    def test_a_map_is_called_and_delivered_by_its_own_name(self):
+        recipe, _ = arrange.map_added(made_of_noise(), "height")
+        recipe, done = arrange.map_named(recipe, 0, " Glow  in the depths ")
+        self.assertEqual(done, "Named a map Glow in the depths")
+        names = [file.name for file in map_files(Pipeline(recipe, {}.__getitem__, 32), Engine(), "x")]
+        self.assertIn("x_glow_in_the_depths.png", names)
+        recipe, _ = arrange.map_named(recipe, 0, "")
+        self.assertEqual(recipe.maps.more[0].called, GreyHeight.title)
+
+
+class TestCardTests(TestCase):
+    def test_it_has_a_dome_a_dent_and_a_ramp_and_tiles(self):
+        card = TestCard().draw(Grid(256, 256, Footprint()))
+        self.assertAlmostEqual(float(card[64, 64]), 1, places=2)
+        self.assertAlmostEqual(float(card[64, 192]), 0, places=2)
+        self.assertTrue((np.diff(card[192, 32:96]) > 0).all())
+        self.assertEqual({float(edge) for side in (card[0], card[-1], card[:, 0], card[:, -1]) for edge in side}, {0.5})
+
+    def test_the_delivered_card_tells_reversed_green_and_strength(self):
+        """The upper flank of the dome is light green with green up (common practice, no source)."""
+        recipe = made_of_noise().with_changes({"delivery.test_card": True})
+        turned = ({"maps.normal.green": "down"}, False), ({"maps.normal.strength": -1}, False)
+        for changes, lighter in (({}, True), *turned):
+            pipeline = Pipeline(recipe.with_changes(changes), {}.__getitem__, 32)
+            files = {file.name: file for file in test_card_files(pipeline, Engine(), "x")}
+            pixels = np.asarray(Image.open(io.BytesIO(files["x_test_card_normal.png"].data)))
+            self.assertEqual(pixels.shape, (512, 512, 3))
+            self.assertEqual(bool(pixels[80, 128, 1] > 150), lighter)
+            self.assertIn("a dome stands out", files["x_test_card_bump.png"].entry.reading)
+
 
 class EveryMapTests(TestCase):
     def test_each_tiles_where_the_edges_wrap(self):
         """Moved by a part of the tile before or after, a map of a field that wraps is the same."""
         heights = rough(64, 96)
         for kind, model in COMPANION_MAPS.items():
+            if kind == "position":
+                continue  # it says where on the tile a place lies
             with self.subTest(kind):
                 before = model().draw(field(np.roll(heights, (13, 40), (0, 1)), edges=WRAP), 6)
                 after = np.roll(model().draw(field(heights, edges=WRAP), 6), (13, 40), (0, 1))
@@ -148,8 +239,9 @@ class EveryMapTests(TestCase):
         for kind, model in COMPANION_MAPS.items():
             for edges in (WRAP, CLAMP):
                 with self.subTest(kind, edges=edges):
-                    drawn = model().coded(field(np.full((1, 1), 0.5), edges=edges), 6)
-                    self.assertEqual((drawn.dtype, drawn.shape), (np.dtype(np.uint8), (1, 1)))
+                    drawn = model(soften=2).coded(field(np.full((1, 1), 0.5), edges=edges), 6)
+                    depth = {8: np.uint8, 16: np.uint16}[model().bits]
+                    self.assertEqual((drawn.dtype, drawn.shape[:2]), (np.dtype(depth), (1, 1)))
 
     def test_each_is_added_removed_and_delivered_under_a_name_of_its_own(self):
         recipe = made_of_noise()
@@ -160,7 +252,7 @@ class EveryMapTests(TestCase):
         recipe = recipe.with_changes({f"maps.more.{kinds.index('occlusion')}.on": False})
         again = Recipe.read(json.loads(recipe.as_text()))
         self.assertEqual(again, recipe)
-        names = [file.name for file in map_files(again, field(rough(20, 30)), "hull")]
+        names = [file.name for file in map_files(Pipeline(again, {}.__getitem__, 32), Engine(), "hull")]
         expected = {f"hull_{kind}.png" for kind in COMPANION_MAPS if kind != "occlusion"} | {"hull_slope_2.png"}
         self.assertEqual(set(names[4:]), expected)
         removed, _ = arrange.map_removed(recipe, len(kinds) - 1)

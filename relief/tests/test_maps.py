@@ -3,6 +3,7 @@
 import threading
 from unittest import TestCase
 
+import cv2
 import matplotlib.cbook
 import numpy as np
 import scipy.ndimage
@@ -10,8 +11,9 @@ import skimage.filters
 from matplotlib.colors import LightSource
 
 from relief.maps.displacement import bump_range, displacement, displacement_range
-from relief.maps.normal import Normal, decoded, normal_map
+from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import KERNEL_NAMES, slopes, steepness
+from relief.maps.vectors import vectors_of
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 
 
@@ -61,6 +63,17 @@ class SlopeTests(TestCase):
         expected = scipy.ndimage.correlate1d(samples, [-0.5, 0, 0.5], axis=1, mode="wrap")
         np.testing.assert_allclose(wrapped[..., 0], expected, atol=1e-6)
 
+    def test_the_smooth_kernel_is_opencv_sobel_of_five_taps(self):
+        """`cv2.Sobel` with `ksize=5`, whose weights sum to 128 for a step of one texel."""
+        samples = rough(60, 50).astype(np.float32)
+        found = slopes(field(samples, width=50, height=60, edges=WRAP), 1, "smooth")
+        wide = np.pad(samples, 4, mode="wrap")
+        across, down = (
+            cv2.Sobel(wide, cv2.CV_32F, *axes, ksize=5, scale=1 / 128)[4:-4, 4:-4] for axes in ((1, 0), (0, 1))
+        )
+        np.testing.assert_allclose(found[..., 0], across, atol=1e-6)
+        np.testing.assert_allclose(found[..., 1], -down, atol=1e-6)
+
     def test_steepness_of_a_ramp_of_45_degrees(self):
         np.testing.assert_allclose(steepness(field(np.tile(centres(32), (32, 1)), width=10), 10), 45, atol=1e-3)
 
@@ -104,7 +117,7 @@ class NormalMapTests(TestCase):
         x, y = np.meshgrid((centres(size) - 0.5) * 60, (0.5 - centres(size)) * 60)
         cap = np.sqrt(radius**2 - x**2 - y**2)
         for kernel in KERNEL_NAMES:
-            normals = decoded(normal_map(field(cap, width=60), 1, Normal(kernel=kernel), 16))
+            normals = vectors_of(normal_map(field(cap, width=60), 1, Normal(kernel=kernel), 16))
             expected = np.dstack([x, y, cap]) / radius
             angles = np.degrees(np.arccos(np.clip((normals * expected).sum(axis=2), -1, 1)))
             self.assertLess(angles[2:-2, 2:-2].max(), 0.05, kernel)
@@ -131,10 +144,10 @@ class NormalMapTests(TestCase):
 
     def test_strength_is_a_factor_on_slopes_and_its_sign_turns_them(self):
         here = field(rough(40, 40), width=30)
-        once, twice = (decoded(normal_map(here, 5, Normal(strength=s), 16)) for s in (1, 2))
+        once, twice = (vectors_of(normal_map(here, 5, Normal(strength=s), 16)) for s in (1, 2))
         slope = [-vectors[..., 0] / vectors[..., 2] for vectors in (once, twice)]
         np.testing.assert_allclose(slope[1], 2 * slope[0], atol=2e-3)
-        reversed_ = decoded(normal_map(here, 5, Normal(strength=-1), 16))
+        reversed_ = vectors_of(normal_map(here, 5, Normal(strength=-1), 16))
         np.testing.assert_allclose(reversed_[..., :2], -once[..., :2], atol=1e-4)
 
     def test_a_wrapping_map_does_not_know_where_its_edge_is(self):

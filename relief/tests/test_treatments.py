@@ -411,7 +411,7 @@ ALIKE_AT_EVERY_SIZE = (
 
 class EveryTreatmentTests(TestCase):
     def test_every_file_of_the_folder_is_found_and_says_what_it_does(self):
-        self.assertEqual(len(TREATMENTS), 21)
+        self.assertEqual(len(TREATMENTS), 22)
         for kind, model in TREATMENTS.items():
             self.assertTrue(model.title and model.family, kind)
             self.assertRegex(model.__doc__, r"^[A-Z].*\.$", kind)

@@ -15,7 +15,7 @@ import numpy as np
 from pydantic import model_validator
 
 from relief.height import HeightField
-from relief.parameters import number
+from relief.parameters import Parameters, number
 from relief.treat.soften import softened
 from relief.treat.treatment import Family, Treatment
 
@@ -24,12 +24,9 @@ def _gain(name: str, help: str) -> float:
     return number(1, -4, 8, label=name, step=0.05, slider=(0, 3), help=help)
 
 
-class DetailBands(Treatment):
-    """Makes broad shapes, middle ones and fine detail stronger or weaker, each on its own."""
+class Bands(Parameters):
+    """Three bands of detail and where they part."""
 
-    title: ClassVar[str] = "Detail bands"
-    family: ClassVar[Family] = "detail"
-    kind: Literal["detail_bands"] = "detail_bands"
     broad: float = _gain("Broad", "How strong shapes wider than the broad limit are; 1 leaves them, 0 takes them out.")
     middle: float = _gain("Middle", "How strong shapes between both limits are; 1 leaves them, 0 takes them out.")
     fine: float = _gain("Fine", "How strong detail narrower than the fine limit is; 1 leaves it, 0 takes it out.")
@@ -48,7 +45,14 @@ class DetailBands(Treatment):
             raise ValueError("The broad limit must not lie below the fine limit.")
         return self
 
-    def treat(self, field: HeightField) -> HeightField:
+    @property
+    def changes_nothing(self) -> bool:
+        return self.broad == self.middle == self.fine == 1
+
+    def banded(self, field: HeightField) -> HeightField:
+        """The field with its bands stronger or weaker; gains of 1 return it."""
+        if self.changes_nothing:
+            return field
         mean = np.float32(field.samples.mean(dtype=np.float64))
         without_fine = softened(field, self.fine_limit / 2)
         only_broad = softened(field, self.broad_limit / 2)
@@ -56,3 +60,14 @@ class DetailBands(Treatment):
         treated += np.float32(self.middle - 1) * (without_fine - only_broad)
         treated += np.float32(self.broad - 1) * (only_broad - mean)
         return field.with_samples(treated)
+
+
+class DetailBands(Bands, Treatment):
+    """Makes broad shapes, middle ones and fine detail stronger or weaker, each on its own."""
+
+    title: ClassVar[str] = "Detail bands"
+    family: ClassVar[Family] = "detail"
+    kind: Literal["detail_bands"] = "detail_bands"
+
+    def treat(self, field: HeightField) -> HeightField:
+        return self.banded(field)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numpy as np
+
 from relief.height import HeightField
 from relief.treat.treatment import Family, Treatment
 
@@ -17,3 +19,6 @@ class Invert(Treatment):
 
     def treat(self, field: HeightField) -> HeightField:
         return field.with_samples(1 - field.samples)
+
+    def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
+        return vectors * np.float32([-1, -1, 1])

@@ -15,7 +15,7 @@ from pydantic import field_validator
 from scipy.interpolate import PchipInterpolator
 
 from relief.height import HeightField
-from relief.parameters import choice, drawn
+from relief.parameters import Parameters, choice, drawn
 from relief.treat.treatment import Family, Treatment
 
 Stop = tuple[float, float]
@@ -47,12 +47,9 @@ def curved(samples: np.ndarray, stops: tuple[Stop, ...], passage: Passage) -> np
     return np.interp(samples, places, values).astype(np.float32)
 
 
-class ToneCurve(Treatment):
-    """Bends the heights through stops that are dragged on a graph."""
+class Curve(Parameters):
+    """A curve through stops that are dragged on a graph."""
 
-    title: ClassVar[str] = "Tone curve"
-    family: ClassVar[Family] = "tone"
-    kind: Literal["tone_curve"] = "tone_curve"
     passage: Passage = choice(
         "smooth", {"straight": "Straight", "smooth": "Smooth", "stepped": "Stepped"}, label="Passage",
         help="How heights run from one stop to the next. Stepped makes terraces of your own.",
@@ -71,6 +68,23 @@ class ToneCurve(Treatment):
             raise ValueError("Two stops of the tone curve lie on the same height.")
         return stops
 
+    @property
+    def changes_nothing(self) -> bool:
+        """Whether what lies from 0 to 1 goes through as it is."""
+        return self.stops == ((0.0, 0.0), (1.0, 1.0)) and self.passage != "stepped"
+
+    def curved(self, samples: np.ndarray) -> np.ndarray:
+        """Samples through the curve, which goes on level beyond its ends."""
+        return curved(samples, self.stops, self.passage)
+
+
+class ToneCurve(Curve, Treatment):
+    """Bends the heights through stops that are dragged on a graph."""
+
+    title: ClassVar[str] = "Tone curve"
+    family: ClassVar[Family] = "tone"
+    kind: Literal["tone_curve"] = "tone_curve"
+
     def treat(self, field: HeightField) -> HeightField:
         rises = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in pairwise(self.stops)]
-        return field.with_samples(curved(field.samples, self.stops, self.passage), max(map(abs, rises)))
+        return field.with_samples(self.curved(field.samples), max(map(abs, rises)))

@@ -44,6 +44,15 @@ class Treatment(Parameters):
         """
         return companion
 
+    def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
+        """The normals of a normal map (rows, columns, 3) that followed, turned as the picture was turned."""
+        return vectors
+
+    def carries(self, role: str) -> bool:
+        """Whether a companion in this role changes when the height goes through this treatment."""
+        moves = type(self).follow is not Treatment.follow
+        return moves or (role == "normal" and type(self).turn_vectors is not Treatment.turn_vectors)
+
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
         """The footprint that is left of one."""
         return footprint

@@ -34,11 +34,11 @@ class Turn(Placement):
     )  # fmt: skip
 
     def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
-        turned = np.ascontiguousarray(np.rot90(samples, self.quarters))
+        upright = np.ascontiguousarray(np.rot90(samples, self.quarters))
         if self.angle == 0:
-            return turned
+            return upright
         footprint = self._after_quarters(footprint)
-        rows, columns = turned.shape[:2]
+        rows, columns = upright.shape[:2]
         part = kept_part(footprint.width, footprint.height, math.radians(self.angle))
         new_rows, new_columns = max(1, round(rows * part)), max(1, round(columns * part))
         width, height = footprint.width / columns, footprint.height / rows  # texels may be wider than high
@@ -49,7 +49,13 @@ class Turn(Placement):
         shift = middle - matrix @ np.array([(new_columns - 1) / 2, (new_rows - 1) / 2])
         flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
         affine = np.column_stack([matrix, shift])
-        return cv2.warpAffine(turned, affine, (new_columns, new_rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+        return cv2.warpAffine(upright, affine, (new_columns, new_rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+
+    def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
+        angle = math.radians(90 * self.quarters + self.angle)
+        cosine, sine = math.cos(angle), math.sin(angle)
+        around = np.float32([[cosine, -sine, 0], [sine, cosine, 0], [0, 0, 1]])
+        return vectors @ around.T
 
     def _after_quarters(self, footprint: Footprint) -> Footprint:
         return footprint.resized(footprint.height, footprint.width) if self.quarters % 2 else footprint

@@ -1,0 +1,174 @@
+"""The finished maps of a recipe, each a stage under its name: as they are delivered, packed and looked at.
+
+`normal`, `bump`, `displacement` and `colour` are always there; `more-0` and on are the grey maps, `pack-0` and on the
+packed pictures, and `along-roughness` and the like what came along with the sources.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+
+from relief.engine import Stage
+from relief.height import HeightField
+from relief.maps.colour_map import Colour, coloured
+from relief.maps.companion import CompanionMap
+from relief.maps.displacement import displacement_range
+from relief.maps.normal import Normal, normal_map
+from relief.maps.packing import Pack, packed
+from relief.pipeline import Pipeline
+from relief.recipe import Recipe
+from relief.resample import resampled
+
+TITLES = {"normal": "Normal", "bump": "Bump", "displacement": "Displacement", "colour": "Colour"}
+RGB = ("red", "green", "blue")
+
+
+def titles(recipe: Recipe) -> dict[str, str]:
+    """What each map is called, by its name. Maps that are switched off are left out."""
+    found = dict(TITLES)
+    found |= {f"more-{number}": grey.called for number, grey in enumerate(recipe.maps.more) if grey.on}
+    found |= {f"along-{role}": f"{role.capitalize()}, as it came" for role in along(recipe)}
+    return found | {f"pack-{number}": pack.name for number, pack in enumerate(recipe.maps.packs) if pack.on}
+
+
+def along(recipe: Recipe) -> list[str]:
+    """The roles of the data maps that go along; colours and normal maps have maps of their own."""
+    return [role for role in recipe.companion_roles() if role not in ("colour", "normal")]
+
+
+def packable(recipe: Recipe) -> dict[str, str]:
+    """What a channel can hold, by its name: whole grey maps, and the channels of coloured ones."""
+    found = {}
+    for name, title in titles(recipe).items():
+        kind, _, number = name.partition("-")
+        if kind == "pack":
+            continue
+        coloured_ = kind in ("normal", "colour") or (kind == "more" and recipe.maps.more[int(number)].channels)
+        parts = [(f"{name}.{part}", f"{title}, {part}") for part in RGB] if coloured_ else [(name, title)]
+        found |= dict(parts)
+    return found
+
+
+def finished(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
+    """The pixels of a map by its name: uint8 or uint16, (rows, columns[, channels]).
+
+    Args:
+        pipeline: the recipe and its sources, at some size.
+        name: one of `titles`.
+        bits: bits of a normal, bump or displacement map; none for those it is delivered with.
+
+    Raises:
+        KeyError: there is no such map.
+    """
+    recipe = pipeline.recipe
+    kind, _, rest = name.partition("-")
+    match kind:
+        case "normal":
+            return normals(pipeline, recipe.maps.normal, bits or recipe.delivery.normal_bits)
+        case "bump":
+            bits = bits or recipe.delivery.bump_bits
+            key = [recipe.maps.bump.model_dump(), recipe.midlevel, bits]
+            return Stage("Bump map", partial(_bump, recipe, bits), key, (pipeline.height(),))
+        case "displacement":
+            return Stage("Displacement map", partial(_displacement, bits or 16), bits, (pipeline.displacing(),))
+        case "colour":
+            settings = recipe.maps.colour
+            compute = partial(_colours, settings)
+            return Stage("Colours", compute, settings.model_dump(), (pipeline.laid_colour(), pipeline.height()))
+        case "along":
+            if rest not in along(recipe):
+                raise KeyError(name)
+            return Stage("Going along", _along, rest, (pipeline.companion(rest), pipeline.height()))
+        case "more":
+            return _grey(pipeline, _of_list(recipe.maps.more, rest, name))
+        case "pack":
+            return _pack(pipeline, _of_list(recipe.maps.packs, rest, name))
+    raise KeyError(name)
+
+
+def _of_list(listed: tuple, number: str, name: str):
+    if not number.isdecimal() or int(number) >= len(listed):
+        raise KeyError(name)
+    return listed[int(number)]
+
+
+def normals(pipeline: Pipeline, normal: Normal, bits: int) -> Stage:
+    """A normal map of the finished height, made in some way of the recipe's or another."""
+    recipe = pipeline.recipe
+    came_along = (pipeline.vectors(),) if normal.of != "relief" and "normal" in recipe.companion_roles() else ()
+    compute = partial(_normals, recipe.amplitude, normal, bits)
+    key = [recipe.amplitude, normal.model_dump(), bits]
+    return Stage("Normal map", compute, key, (pipeline.height(), *came_along))
+
+
+def _normals(amplitude: float, normal: Normal, bits: int, field: HeightField, along: np.ndarray | None = None):
+    return normal_map(field, amplitude, normal, bits, along)
+
+
+def _bump(recipe: Recipe, bits: int, field: HeightField) -> np.ndarray:
+    return recipe.maps.bump.range(field.samples, recipe.midlevel).coded(field.samples, bits)
+
+
+def _displacement(bits: int, field: HeightField) -> np.ndarray:
+    return displacement_range(field.samples).coded(field.samples, bits)
+
+
+def _colours(settings: Colour, colours: np.ndarray, field: HeightField) -> np.ndarray:
+    return coloured(_at_size_of(field, colours), settings, field.spacing, field.edges.wraps)
+
+
+def _along(samples: np.ndarray, field: HeightField) -> np.ndarray:
+    return np.rint(np.clip(_at_size_of(field, samples), 0, 1) * 255).astype(np.uint8)
+
+
+def _at_size_of(field: HeightField, samples: np.ndarray) -> np.ndarray:
+    """Samples (rows, columns[, channels]) on the grid of a field, of the type they were."""
+    rows, columns = field.samples.shape
+    if samples.shape[:2] == (rows, columns):
+        return samples
+    fitted = resampled(samples.astype(np.float32), rows, columns, "area", field.edges.wraps)
+    return fitted if samples.dtype.kind == "f" else np.rint(np.clip(fitted, 0, 255)).astype(samples.dtype)
+
+
+def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
+    """One of the maps beside the others."""
+    recipe = pipeline.recipe
+    beside = {name: stage for name in grey.beside if (stage := _beside(pipeline, name))}
+    compute = partial(_drawn, grey, recipe.amplitude, tuple(beside))
+    key = [grey.model_dump(exclude={"name", "on"}), recipe.amplitude, list(beside)]
+    return Stage(grey.title, compute, key, (pipeline.height(), *beside.values()))
+
+
+def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: np.ndarray):
+    floats = [samples / np.float32(255) if samples.dtype == np.uint8 else samples for samples in beside]
+    fitted = [_at_size_of(field, samples) for samples in floats]
+    return grey.coded(field, amplitude, dict(zip(names, fitted, strict=True)))
+
+
+def _beside(pipeline: Pipeline, name: str) -> Stage | None:
+    """What a map is drawn from beside the relief; none where the piece does not have it."""
+    kind, _, rest = name.partition(":")
+    if kind == "colour":
+        return pipeline.laid_colour() if pipeline.recipe.layers[0].source else None
+    if kind == "seen":
+        return pipeline.seen(int(rest)) if int(rest) < len(pipeline.recipe.layers) else None
+    return pipeline.companion(name) if name in pipeline.recipe.companion_roles() else None
+
+
+def _pack(pipeline: Pipeline, pack: Pack) -> Stage:
+    """A packed picture: the maps it needs are made first."""
+    there = titles(pipeline.recipe)
+    names = [name for name in pack.maps() if name in there and not name.startswith("pack-")]
+    inputs = [finished(pipeline, name, pack.bits if name in TITLES and name != "colour" else None) for name in names]
+    # without a map its size is not known, so the height comes along
+    compute = partial(_packed, pack, tuple(names))
+    key = [pack.model_dump(exclude={"name", "on"}), names]
+    return Stage("Packing channels", compute, key, (pipeline.height(), *inputs))
+
+
+def _packed(pack: Pack, names: tuple[str, ...], field: HeightField, *maps: np.ndarray) -> np.ndarray:
+    if not maps:
+        names, maps = ("",), (np.zeros(field.samples.shape, np.uint8),)
+    return packed(pack, dict(zip(names, maps, strict=True)))

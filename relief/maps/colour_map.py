@@ -1,0 +1,62 @@
+"""The colours that go along with the relief: passed through, tinted, or with the light that was baked in taken out."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from relief.parameters import Parameters, number, switch, tint
+from relief.sources.colour import LUMINANCE_WEIGHTS, decoded, srgb_from_linear
+from relief.treat.soften import gaussian
+
+
+class Colour(Parameters):
+    """How the colours are passed on."""
+
+    on: bool = switch(True, label="Deliver the colours", help="Whether the colours are delivered with the maps.")
+    tint: str = tint("#ffffff", label="Tint", help="A colour that all are multiplied by; white leaves them.")
+    even: float = number(
+        0, 0, 1, label="Take light out", step=0.05,
+        help="How much of the slow change from bright to dark is taken out of the colours: light that was on the "
+        "surface when it was photographed.",
+    )  # fmt: skip
+    window: float = number(
+        60, 0.01, 100_000, label="Window", unit="mm", step=1, slider=(1, 500), logarithmic=True,
+        help="What is wider than this counts as light, what is narrower as the surface's own colour.",
+    )  # fmt: skip
+
+    @property
+    def changes_nothing(self) -> bool:
+        return self.even == 0 and self.tint.lower() == "#ffffff"
+
+
+def light_of(
+    luminance: np.ndarray, window: float, spacing: tuple[float, float], wraps: tuple[bool, bool]
+) -> np.ndarray:
+    """The slow part of a luminance, as a factor about 1: float32 (rows, columns)."""
+    wide = gaussian(luminance, (window / 2 / spacing[0], window / 2 / spacing[1]), wraps)
+    return np.maximum(wide, 1e-4) / max(float(wide.mean(dtype=np.float64)), 1e-4)
+
+
+def coloured(
+    colours: np.ndarray, settings: Colour, spacing: tuple[float, float], wraps: tuple[bool, bool]
+) -> np.ndarray:
+    """Colours after tint and light; both are worked in linear light.
+
+    Args:
+        colours: uint8 (rows, columns, 3), sRGB.
+        settings: tint and light.
+        spacing: width and height of a texel, mm.
+        wraps: whether they wrap (across, down).
+
+    Returns:
+        uint8 (rows, columns, 3), sRGB.
+    """
+    if settings.changes_nothing:
+        return colours
+    linear = decoded(colours)
+    if settings.even:
+        luminance = np.ascontiguousarray(linear @ np.float32(LUMINANCE_WEIGHTS))
+        light = light_of(luminance, settings.window, spacing, wraps)
+        linear /= (1 + np.float32(settings.even) * (light - 1))[..., None]
+    factors = decoded(np.array([[[int(settings.tint[at : at + 2], 16) for at in (1, 3, 5)]]], np.uint8))
+    return np.rint(np.clip(srgb_from_linear(linear * factors), 0, 1) * 255).astype(np.uint8)
