@@ -24,7 +24,8 @@ from relief.errors import ReliefError
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.findings import Finding, measured_and_found
+from relief.inspect.finding import Finding
+from relief.inspect.findings import measured_and_found
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.section import Point, length, section
 from relief.inspect.swatch import swatch

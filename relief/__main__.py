@@ -21,7 +21,7 @@ from relief.engine import Engine, Progress
 from relief.errors import ReliefError
 from relief.height import Edge, Footprint
 from relief.inspect.check import check
-from relief.inspect.findings import Finding
+from relief.inspect.finding import Finding
 from relief.inspect.readings import readings
 from relief.inspect.start import started, suggested_start
 from relief.maps import COMPANION_MAPS

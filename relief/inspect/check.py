@@ -7,27 +7,20 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from relief.engine import Engine
 from relief.errors import PictureError
-from relief.inspect.findings import Finding, measured_and_found
+from relief.inspect.finding import Finding
+from relief.inspect.findings import measured_and_found
 from relief.inspect.sets import set_findings
+from relief.inspect.source_findings import normal_findings, tagged
 from relief.inspect.start import first_recipe
 from relief.pipeline import Pipeline
 from relief.recipe import Picture as Content
 from relief.recipe import SourceReference
-from relief.sources.colour import full_scale
 from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.sources.picture import Picture
 from relief.sources.roles import Guess, Role, family, green_of, role_in_name
-
-UNIT_WITHIN = 0.06
-"""How far the length of a normal may be from 1: 8 bits leave 0.007, resampling and lossy files the rest."""
-
-UNEVEN_SHARE = 0.05
-"""Part of the normals that may be shorter or longer."""
 
 RELIEF_ROLES = ("photo", "colour", "height", "normal")
 """Pictures that relief is made of; the others go along."""
@@ -67,26 +60,10 @@ def _of_one(picture: Picture, data: bytes, name: str, guess: Guess) -> list[Find
     told = role_in_name(name)
     wanted = guess.role == "normal" or (told is not None and told[0] == "normal")
     found = normal_findings(picture) if wanted else []
+    found += tagged(picture, guess.role)
     if guess.role not in RELIEF_ROLES or (wanted and guess.role != "normal"):
         return found  # it goes along; or it is called a normal map and is none, so there is no relief to look at
     engine, source = Engine(), SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name[-200:])
     content = Content(source="picture", reading=guess.reading, green=guess.green)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine)
     return found + measured_and_found(Pipeline(recipe, lambda _: data), engine)[1]
-
-
-def normal_findings(picture: Picture) -> list[Finding]:
-    """Whether a normal map has its blue, and vectors of unit length."""
-    if not picture.is_colour:
-        return [Finding("blue", "Normal map without colour", "A normal map holds a direction in red, green and blue.")]
-    vectors = full_scale(picture.pixels[..., :3]) * 2 - 1
-    if np.ptp(vectors[..., 2]) == 0 and np.ptp(vectors[..., :2]) > 0:
-        reason = "Its blue is the same everywhere while red and green turn. It can be made again from them."
-        return [Finding("blue", "Blue is missing", reason)]
-    uneven = float((np.abs(np.linalg.norm(vectors, axis=2) - 1) > UNIT_WITHIN).mean())
-    if uneven <= UNEVEN_SHARE:
-        return []
-    reason = (
-        f"{uneven:.0%} of its normals are not of unit length: it was softened or mixed as a picture, or has a gamma."
-    )
-    return [Finding("length", "Normals of uneven length", reason)]

@@ -1,102 +1,41 @@
-"""Findings: what was measured and will look wrong, why, and where there is one the mend.
-
-All thresholds stand here with their reason.
-"""
+"""Findings: what was measured on the relief and will look wrong, why, and where there is one the mend."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
+from relief.arrange import LAID_AT_FIRST, with_halved_amount
 from relief.engine import Engine
 from relief.height import HeightField
+from relief.inspect.finding import Finding, Mend
 from relief.inspect.readings import Readings, readings
+from relief.inspect.repeats import telltales
+from relief.inspect.source_findings import source_findings
+from relief.inspect.thresholds import (
+    BANDS_ABOVE,
+    CLIPPED_ABOVE,
+    COARSE_GRAIN,
+    COMFORTABLE,
+    FEW_TELLTALES,
+    HARSH_ABOVE,
+    SEAM_ABOVE,
+    SEAM_BAND,
+    STEP_ABOVE,
+    STEP_SHARE,
+    SWELL_ABOVE,
+    TELLTALE_ABOVE,
+    WEAK_BELOW,
+    WEAK_SHARE,
+)
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.sources.picture import Picture
-from relief.sources.roles import green_of
 from relief.treat.close_seam import CloseSeam
 from relief.treat.levels import Levels
 from relief.treat.remove_steps import RemoveSteps
-from relief.treat.treatment import Treatment
-
-HARSH_ABOVE = 70.0
-"""Degrees. Steeper than this light catches single texels and a mesh folds into spikes (common practice, no source)."""
-
-SWELL_ABOVE = 0.02
-"""Part of the range. A mean farther from midlevel than this is seen as the whole surface growing or shrinking."""
-
-STEP_ABOVE = 1 / 20
-"""Part of a texel's width. A jump taller than this turns the light by 3 degrees, which the eye picks out of a flat."""
-
-STEP_SHARE = 0.5
-"""Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
-
-COARSE_GRAIN = 1 / 255
-"""Grey levels this far apart, as 8 bits have them, can be seen as steps."""
-
-COMFORTABLE = 40.0
-"""Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
-
-
-WEAK_BELOW = 8.0
-"""Degrees. A relief that nowhere but in one part of 200 is steeper is lost under most lights (common practice, no
-source)."""
-
-WEAK_SHARE = 0.005
-"""What may be steeper in a weak relief; thin lines on even ground are more than this."""
-
-CLIPPED_ABOVE = 0.03
-"""Part of a photo's relief at its very lowest and highest. Levels by percentiles cut off 0.01; more are plateaus."""
-
-SEAM_ABOVE = 2.0
-"""Seam ratio. From 1.5 on a step across the edge reads as a line; noise within a picture that tiles stays below 2."""
-
-BANDS_ABOVE = 75.0
-"""Degrees in the normal map. Here one of 8 bits turns it by 1 / (127 cos 75 degrees), 1.7 degrees, seen on smooth
-ground."""
-
-SEAM_BAND = 0.1
-"""Part of the shorter side over which a seam is closed at first."""
-
-
-@dataclass(frozen=True)
-class Mend:
-    """A change that sets a finding right.
-
-    Attributes:
-        label: what its button says.
-        changes: new values by path.
-        first: a treatment that is put before all others.
-        last: a treatment that is put behind all others.
-    """
-
-    label: str
-    changes: dict[str, Any] = field(default_factory=dict)
-    first: Treatment | None = None
-    last: Treatment | None = None
-
-    def applied(self, recipe: Recipe) -> Recipe:
-        """The recipe after the mend."""
-        if self.first or self.last:
-            kept = range(len(recipe.layers[0].treatments))
-            order = [self.first, *kept, self.last]
-            recipe = recipe.with_treatments([item for item in order if item is not None])
-        return recipe.with_changes(self.changes)
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something that will look wrong."""
-
-    kind: str
-    title: str
-    reason: str
-    mend: Mend | None = field(default=None)
 
 
 def measured_and_found(pipeline: Pipeline, engine: Engine) -> tuple[Readings, list[Finding]]:
@@ -108,7 +47,8 @@ def measured_and_found(pipeline: Pipeline, engine: Engine) -> tuple[Readings, li
     recipe, height = pipeline.recipe, engine.run(pipeline.height())
     measured = readings(height, recipe.amplitude, recipe.midlevel)
     picture = engine.run(pipeline.picture()) if recipe.layers[0].source else None
-    return measured, findings(recipe, height, measured, picture)
+    found = findings(recipe, height, measured, picture)
+    return measured, found + (source_findings(pipeline, engine) if picture else [])
 
 
 def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None) -> list[Finding]:
@@ -121,9 +61,11 @@ def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: P
         swell(recipe, height, measured),
         seam(recipe, measured),
         bands(recipe, measured),
+        telltale(recipe, height),
+        repeated(recipe),
     ]
     if picture:
-        found += [reversed_green(recipe, picture), clipped(recipe, measured)]
+        found.append(clipped(recipe, measured))
     if picture and picture.grain >= COARSE_GRAIN:
         found.append(steps(recipe, height))
     return [finding for finding in found if finding]
@@ -231,21 +173,41 @@ def swell(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | 
     )
 
 
-def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
-    """The height is found from a normal map whose green is taken the wrong way."""
-    content = recipe.layers[0].content
-    if content.reading != "normal" or not picture.is_colour:
+def telltale(recipe: Recipe, height: HeightField) -> Finding | None:
+    """A place in a picture that tiles which the eye finds again in every repeat."""
+    if not recipe.layers[0].source or not all(height.edges.wraps):
         return None
-    right = green_of(picture)
-    if right == content.green:
+    places = [place for place in telltales(height) if place.strength > TELLTALE_ABOVE]
+    if not 0 < len(places) <= FEW_TELLTALES:
         return None
+    first = places[0]
+    where = f"{100 * first.x:.0f} % across and {100 * first.y:.0f} % down"
+    more = f", and {len(places) - 1} more" if len(places) > 1 else ""
     return Finding(
-        "green",
-        "Green is reversed",
-        f"The slopes of this normal map fit each other only with green {right}; the other way the height comes out "
-        "crumpled.",
-        Mend(f"Read it with green {right}", {"layers.0.content.green": right}),
+        "telltale",
+        "A telltale in the repeat",
+        f"The place {where}{more} stands out {first.strength:.0f} times the ordinary spread, so the repeat is "
+        "seen. Heal it in step 2, or lay a wider layer over.",
     )
+
+
+def repeated(recipe: Recipe) -> Finding | None:
+    """A layer repeats over the same size with the amount it had as one."""
+    for number, layer in enumerate(recipe.layers):
+        times = max(layer.layout.repeats_across, layer.layout.repeats_down)
+        untouched = layer.amount in (1, LAID_AT_FIRST["picture"][1])
+        if not (number and layer.on and layer.content.kind == "picture" and times > 1 and untouched):
+            continue
+        changed, _ = with_halved_amount(recipe, number, times)
+        amount = changed.layers[number].amount
+        return Finding(
+            "repeats",
+            "Repeats without less height",
+            f"“{layer.name}” repeats {times} times over the same size, so its slopes stand {times} times as steep; its "
+            f"amount is still {layer.amount:g}.",
+            Mend(f"Set its amount to {amount:g}", {f"layers.{number}.amount": amount}),
+        )
+    return None
 
 
 def steps(recipe: Recipe, height: HeightField) -> Finding | None:

@@ -10,19 +10,14 @@ import cv2
 import numpy as np
 
 from relief.height import shrunk
+from relief.inspect.thresholds import AGREE, BENT_BY, STRETCHED
 from relief.maps.height_from_normals import slopes_of_normals
-from relief.sources.colour import full_scale
+from relief.sources.colour import full_scale, linear_from_srgb, srgb_from_linear
 from relief.sources.picture import Picture
 from relief.sources.roles import ROLE_NAMES, Green, green_of
 
 LOOKED_AT = 512
 """Texels on the long side that are compared."""
-
-AGREE = 0.15
-"""A correlation of slopes beyond this, to either side, is taken for an answer."""
-
-STRETCHED = 0.01
-"""Parts by which aspects may differ before maps no longer lie on each other."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +28,7 @@ class SetFinding:
         kind: what it is.
         title, reason: in words.
         role: the map that is to be mended, if one is.
-        mend: what the mend does to it: turn its green around, or its height.
+        mend: what the mend does to it: turn its green around, or its height, or take a display curve off.
         label: what the mend's button says.
     """
 
@@ -41,7 +36,7 @@ class SetFinding:
     title: str
     reason: str
     role: str = ""
-    mend: Literal["green", "invert", ""] = ""
+    mend: Literal["green", "invert", "gamma", ""] = ""
     label: str = ""
 
 
@@ -88,7 +83,7 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
     if min(abs(across), abs(up)) < AGREE:
         reason = "Their slopes have little to do with each other. One of them may belong to another set."
         return [SetFinding("unrelated", "Height and normal map do not match", reason)]
-    found = []
+    found = _bent(height, normal, green)
     if across < 0:
         reason = "Where the normal map rises the height falls, so joints would stand out."
         found.append(
@@ -99,6 +94,27 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
     return found
 
 
+def _bent(height: Picture, normal: Picture, green: Green) -> list[SetFinding]:
+    """Whether the heights went through a display curve once too often, or once too seldom, judged by the normal map."""
+    samples = full_scale(np.ascontiguousarray(height.channel("")))
+    if samples.min() < 0 or samples.max() > 1:
+        return []
+    as_it_is, taken_off, put_on = (
+        float(np.abs(_agreement(curved, normal, green)).mean())
+        for curved in (samples, linear_from_srgb(samples), srgb_from_linear(samples))
+    )
+    if max(taken_off, put_on) < as_it_is + BENT_BY:
+        return []
+    curve = linear_from_srgb if taken_off > put_on else srgb_from_linear
+    done = "taken off" if taken_off > put_on else "put on again"
+    reason = (
+        f"Its slopes fit the normal map to {max(taken_off, put_on):.2f} with the display curve {done} and to "
+        f"{as_it_is:.2f} as it is. Its mean is {samples.mean():.2f} and should be {curve(samples).mean():.2f}."
+    )
+    mend = ("gamma", "Take the display curve off") if taken_off > put_on else ("", "")
+    return [SetFinding("gamma", "Display gamma in the height", reason, "height", *mend)]
+
+
 def _green_finding(right: Green, why: str) -> SetFinding:
     reason = f"The green of the normal map is taken the wrong way: {why} with green {right}. Wrong looks almost right."
     return SetFinding("green", "Green is reversed", reason, "normal", "green", f"Read it with green {right}")
@@ -106,7 +122,10 @@ def _green_finding(right: Green, why: str) -> SetFinding:
 
 def agreement(height: Picture, normal: Picture, green: Green) -> tuple[float, float]:
     """Correlation of the slopes of a height image and a normal map, across and up: 1 the same, -1 reversed."""
-    samples = full_scale(np.ascontiguousarray(height.channel("")))
+    return _agreement(full_scale(np.ascontiguousarray(height.channel(""))), normal, green)
+
+
+def _agreement(samples: np.ndarray, normal: Picture, green: Green) -> tuple[float, float]:
     samples = shrunk(samples, LOOKED_AT)
     rows, columns = samples.shape
     pixels = shrunk(full_scale(normal.pixels), LOOKED_AT)

@@ -10,9 +10,10 @@ from relief.engine import Engine
 from relief.errors import RecipeError
 from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.findings import COMFORTABLE, amplitude_for
+from relief.inspect.findings import amplitude_for
 from relief.inspect.readings import steepest
 from relief.inspect.repeats import motif
+from relief.inspect.thresholds import COMFORTABLE
 from relief.maps.height_from_normals import height_from_normals
 from relief.parameters import Parameters
 from relief.pipeline import Pipeline, ReadSource

@@ -67,7 +67,7 @@ class Facts:
 def facts(picture: Picture, filename: str) -> Facts:
     """The facts of a picture that came in under a file name."""
     copies = copied_channels(picture)
-    colour = picture.is_colour and len({*COLOURS} & {*copies}) < 2
+    colour = has_colours(picture)
     grey = full_scale(picture.channel("green" if picture.is_colour else ""))
     across, down = seam_ratios(grey)
     low, high = clipped(picture.pixels)
@@ -102,6 +102,11 @@ def facts(picture: Picture, filename: str) -> Facts:
         remarks=remarks,
         guess=guessed(picture, filename, colour),
     )
+
+
+def has_colours(picture: Picture) -> bool:
+    """Whether the channels of a picture differ; a grey picture saved as colour has none."""
+    return picture.is_colour and len({*COLOURS} & {*copied_channels(picture)}) < 2
 
 
 def grey_levels(pixels: np.ndarray) -> int:

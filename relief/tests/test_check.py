@@ -7,7 +7,8 @@ import numpy as np
 import skimage.data
 from PIL import Image
 
-from relief.inspect.check import check, normal_findings
+from relief.inspect.check import check
+from relief.inspect.source_findings import normal_findings
 from relief.maps.normal import Normal, normal_map
 from relief.sources.decode import decode
 from relief.tests.fields import WRAP, field, rough

@@ -10,10 +10,11 @@ import skimage.data
 from PIL import Image
 
 from relief.engine import Engine
-from relief.inspect.findings import HARSH_ABOVE, STEP_ABOVE, measured_and_found
+from relief.inspect.findings import measured_and_found
 from relief.inspect.readings import finest_detail, readings
 from relief.inspect.section import length, section
 from relief.inspect.start import suggested_start
+from relief.inspect.thresholds import HARSH_ABOVE, STEP_ABOVE
 from relief.pipeline import Pipeline
 from relief.tests.fields import WRAP, centres, field, rough, sinusoid
 

@@ -8,10 +8,11 @@ import skimage.data
 from matplotlib.cbook import get_sample_data
 
 from relief.engine import Engine
-from relief.inspect.findings import HARSH_ABOVE, findings
+from relief.inspect.findings import measured_and_found
 from relief.inspect.readings import readings
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.start import started, suggested_start
+from relief.inspect.thresholds import HARSH_ABOVE
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.normal import Normal, normal_map
 from relief.pipeline import Pipeline
@@ -135,10 +136,8 @@ class GreenFindingTests(TestCase):
         recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
 
         def found(recipe) -> dict:
-            pipeline = Pipeline(recipe, lambda _: data)
-            height, picture_ = engine.run(pipeline.height()), engine.run(pipeline.picture())
-            taken = readings(height, recipe.amplitude, recipe.midlevel)
-            return {finding.kind: finding for finding in findings(recipe, height, taken, picture_)}
+            _, items = measured_and_found(Pipeline(recipe, lambda _: data), engine)
+            return {finding.kind: finding for finding in items}
 
         mended = found(recipe)["green"].mend.applied(recipe)
         self.assertNotIn("green", found(mended))

@@ -1,0 +1,44 @@
+"""What a finding is, and the change that mends it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from relief.recipe import Recipe
+from relief.treat.treatment import Treatment
+
+
+@dataclass(frozen=True)
+class Mend:
+    """A change that sets a finding right.
+
+    Attributes:
+        label: what its button says.
+        changes: new values by path.
+        first: a treatment that is put before all others.
+        last: a treatment that is put behind all others.
+    """
+
+    label: str
+    changes: dict[str, Any] = field(default_factory=dict)
+    first: Treatment | None = None
+    last: Treatment | None = None
+
+    def applied(self, recipe: Recipe) -> Recipe:
+        """The recipe after the mend."""
+        if self.first or self.last:
+            kept = range(len(recipe.layers[0].treatments))
+            order = [self.first, *kept, self.last]
+            recipe = recipe.with_treatments([item for item in order if item is not None])
+        return recipe.with_changes(self.changes)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something that will look wrong."""
+
+    kind: str
+    title: str
+    reason: str
+    mend: Mend | None = field(default=None)

@@ -1,0 +1,205 @@
+"""Findings about sources: whether each is read as what it is, and whether those that belong together agree."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+
+from relief.engine import Engine, Stage
+from relief.inspect.finding import Finding, Mend
+from relief.inspect.sets import SetFinding, set_findings
+from relief.inspect.thresholds import STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
+from relief.pipeline import Pipeline
+from relief.recipe import Picture as Content
+from relief.recipe import Recipe
+from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
+from relief.sources.facts import has_colours
+from relief.sources.picture import Picture
+from relief.sources.roles import (
+    NAMES_IN_A_SENTENCE,
+    READING_NAMES,
+    READING_OF,
+    ROLE_NAMES,
+    Role,
+    green_of,
+    guessed,
+)
+from relief.treat.invert import Invert
+
+READ = "layers.0.content"
+DATA = ("height", "normal", "roughness", "occlusion", "mask")
+REBUILD = Mend("Make blue again", {f"{READ}.rebuild_blue": True})
+
+
+def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
+    """What is to be said of the sources of a piece whose ground is a picture.
+
+    Raises:
+        PictureError: a source cannot be read.
+    """
+    recipe = pipeline.recipe
+    content = recipe.layers[0].content
+    picture = engine.run(pipeline.picture())
+    filename = recipe.sources[content.source].filename
+    found = [reading(content, picture, filename), gamma(content, picture), stretched(recipe, picture)]
+    beside = content.beside.get("normal")
+    if beside and not (content.rebuild_blue or content.unpacked.normal):
+        found += normal_findings(engine.run(pipeline.picture(beside.source)))
+    found += of_its_set(pipeline, engine)
+    if not any(item and item.kind == "green" for item in found):
+        found.append(reversed_green(recipe, picture))
+    return [item for item in found if item]
+
+
+def reading(content: Content, picture: Picture, filename: str) -> Finding | None:
+    """Data is read as colour, or colour as data."""
+    coloured = has_colours(picture)
+    guess = guessed(picture, filename, coloured)
+    if content.reading == "photo" and guess.role in DATA:
+        data, light = (float(grey.mean()) for grey in (grey_of_data(picture), grey_of_photo(picture, "luminance")))
+        right = READING_OF[guess.role]
+        return Finding(
+            "data-as-colour",
+            "Data is read as colour",
+            f"It seems to be {NAMES_IN_A_SENTENCE[guess.role]}: {guess.reason}. Read as a photo its mean moves from "
+            f"{data:.2f} to {light:.2f}.",
+            Mend(f"Read it as {READING_NAMES[right].lower()}", {f"{READ}.reading": right}),
+        )
+    first = content.channel in ("", "red", "green", "blue")
+    packed = content.unpacked.normal or content.unpacked.roles()
+    if content.reading == "height" and coloured and guess.role in ("photo", "colour") and first and not packed:
+        apart = float(np.abs(np.ptp(full_scale(_few(picture.pixels)), axis=-1)).mean())
+        channel = content.channel or "red"
+        return Finding(
+            "colour-as-data",
+            "Colour is read as data",
+            f"Its channels lie {apart:.0%} apart, as colours do; read as a height image only its {channel} counts, and "
+            "that through no curve.",
+            Mend("Read it as a photo", {f"{READ}.reading": "photo"}),
+        )
+    return None
+
+
+def tagged(picture: Picture, role: Role) -> list[Finding]:
+    """A data picture that is tagged with a display curve, which another program may follow."""
+    if role not in DATA or not picture.transfer or picture.linear:
+        return []
+    reason = (
+        f"The file says of itself: {picture.transfer}. A program that follows this bends its values; data is saved "
+        "without."
+    )
+    return [Finding("tagged", "Data is tagged as colour", reason)]
+
+
+def gamma(content: Content, picture: Picture) -> Finding | None:
+    """A height image is taken through the display curve."""
+    if content.reading != "height" or content.transfer != "srgb":
+        return None
+    stored, bent = (float(grey_of_data(picture, content.channel, transfer).mean()) for transfer in ("none", "srgb"))
+    return Finding(
+        "curve",
+        "Heights go through the display curve",
+        f"Data is stored as it is. Decoded like a colour its mean falls from {stored:.2f} to {bent:.2f}, and slopes in "
+        "the dark flatten.",
+        Mend("Read it as data", {f"{READ}.transfer": "auto"}),
+    )
+
+
+def stretched(recipe: Recipe, picture: Picture) -> Finding | None:
+    """The footprint has another aspect than the picture."""
+    width, height = recipe.footprint.sides
+    by = (width / height) / (picture.columns / picture.rows)
+    if abs(by - 1) <= STRETCHED:
+        return None
+    right = float(f"{width * picture.rows / picture.columns:.5g}")
+    longer = "across" if by > 1 else "down"
+    return Finding(
+        "stretched",
+        "Picture is stretched",
+        f"On {width:g} x {height:g} mm the {picture.columns} x {picture.rows} pixels are stretched by "
+        f"{max(by, 1 / by) - 1:.0%} {longer}, and slopes with them.",
+        Mend(f"Make the footprint {right:g} mm high", {"footprint.keep_aspect": False, "footprint.height": right}),
+    )
+
+
+def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
+    """The height is found from a normal map whose green is taken the wrong way."""
+    content = recipe.layers[0].content
+    if content.reading != "normal" or not picture.is_colour:
+        return None
+    right = green_of(picture)
+    if right == content.green:
+        return None
+    return Finding(
+        "green",
+        "Green is reversed",
+        f"The slopes of this normal map fit each other only with green {right}; the other way the height comes out "
+        "crumpled.",
+        Mend(f"Read it with green {right}", {f"{READ}.green": right}),
+    )
+
+
+def of_its_set(pipeline: Pipeline, engine: Engine) -> list[Finding]:
+    """What does not fit between the pictures of the ground's texture set."""
+    recipe = pipeline.recipe
+    content = recipe.layers[0].content
+    members = {content.source, *(item.source for item in content.beside.values())}
+    roles = [role for role in recipe.sources if role in ROLE_NAMES and role in members]
+    if len(roles) < 2:
+        return []
+    inverted = len([item for item in recipe.layers[0].treatments if isinstance(item, Invert) and item.on]) % 2 == 1
+    bent = content.transfer == "srgb"
+    pictures = [pipeline.picture(role) for role in roles]
+    compute = partial(_held_against_itself, tuple(roles), content.green, inverted, bent)
+    stage = Stage("Holding the set against itself", compute, [roles, content.green, inverted, bent], tuple(pictures))
+    return [Finding(item.kind, item.title, item.reason, _mend(item, recipe)) for item in engine.run(stage)]
+
+
+def _held_against_itself(roles: tuple[str, ...], green: str, inverted: bool, bent: bool, *pictures: Picture):
+    found = set_findings(dict(zip(roles, pictures, strict=True)), green, inverted)
+    return [item for item in found if not (bent and item.kind == "gamma")]
+
+
+def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
+    """What the piece does about something that does not fit in its set."""
+    content = recipe.layers[0].content
+    match item.mend:
+        case "green":
+            right = "down" if content.green == "up" else "up"
+            return Mend(item.label, {f"{READ}.green": right})
+        case "invert":
+            switches = [
+                f"layers.0.treatments.{number}.on"
+                for number, treatment in enumerate(recipe.layers[0].treatments)
+                if isinstance(treatment, Invert)
+            ]
+            if switches:
+                return Mend(item.label, {switches[-1]: not recipe.value(switches[-1])})
+            return Mend(item.label, last=Invert())
+        case "gamma" if content.reading == "height":
+            return Mend(item.label, {f"{READ}.transfer": "srgb"})
+    return None
+
+
+def _few(pixels: np.ndarray) -> np.ndarray:
+    """Some of the pixels, evenly spread."""
+    steps = [max(1, side // 512) for side in pixels.shape[:2]]
+    return np.ascontiguousarray(pixels[:: steps[0], :: steps[1]])
+
+
+def normal_findings(picture: Picture) -> list[Finding]:
+    """Whether a normal map has its blue, and vectors of unit length."""
+    if not picture.is_colour:
+        return [Finding("blue", "Normal map without colour", "A normal map holds a direction in red, green and blue.")]
+    vectors = full_scale(picture.pixels[..., :3]) * 2 - 1
+    if np.ptp(vectors[..., 2]) == 0 and np.ptp(vectors[..., :2]) > 0:
+        reason = "Its blue is the same everywhere while red and green turn. It can be made again from them."
+        return [Finding("blue", "Blue is missing", reason, REBUILD)]
+    uneven = float((np.abs(np.linalg.norm(vectors, axis=2) - 1) > UNIT_WITHIN).mean())
+    if uneven <= UNEVEN_SHARE:
+        return []
+    reason = (
+        f"{uneven:.0%} of its normals are not of unit length: it was softened or mixed as a picture, or has a gamma."
+    )
+    return [Finding("length", "Normals of uneven length", reason, REBUILD)]

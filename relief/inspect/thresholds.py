@@ -1,0 +1,61 @@
+"""From where on something will look wrong. All thresholds of the findings stand here, each with its reason."""
+
+HARSH_ABOVE = 70.0
+"""Degrees. Steeper than this light catches single texels and a mesh folds into spikes (common practice, no source)."""
+
+SWELL_ABOVE = 0.02
+"""Part of the range. A mean farther from midlevel than this is seen as the whole surface growing or shrinking."""
+
+STEP_ABOVE = 1 / 20
+"""Part of a texel's width. A jump taller than this turns the light by 3 degrees, which the eye picks out of a flat."""
+
+STEP_SHARE = 0.5
+"""Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
+
+COARSE_GRAIN = 1 / 255
+"""Grey levels this far apart, as 8 bits have them, can be seen as steps."""
+
+COMFORTABLE = 40.0
+"""Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
+
+WEAK_BELOW = 8.0
+"""Degrees. A relief that nowhere but in one part of 200 is steeper is lost under most lights (common practice, no
+source)."""
+
+WEAK_SHARE = 0.005
+"""What may be steeper in a weak relief; thin lines on even ground are more than this."""
+
+CLIPPED_ABOVE = 0.03
+"""Part of a photo's relief at its very lowest and highest. Levels by percentiles cut off 0.01; more are plateaus."""
+
+SEAM_ABOVE = 2.0
+"""Seam ratio. From 1.5 on a step across the edge reads as a line; noise within a picture that tiles stays below 2."""
+
+BANDS_ABOVE = 75.0
+"""Degrees in the normal map. Here one of 8 bits turns it by 1 / (127 cos 75 degrees), 1.7 degrees, seen on smooth
+ground."""
+
+SEAM_BAND = 0.1
+"""Part of the shorter side over which a seam is closed at first."""
+
+UNIT_WITHIN = 0.06
+"""How far the length of a normal may be from 1: 8 bits leave 0.007, resampling and lossy files the rest."""
+
+UNEVEN_SHARE = 0.05
+"""Part of the normals that may be shorter or longer."""
+
+STRETCHED = 0.01
+"""Parts by which aspects may differ before maps no longer lie on each other, or a picture is seen to be stretched."""
+
+AGREE = 0.15
+"""A correlation of slopes beyond this, to either side, is taken for an answer."""
+
+BENT_BY = 0.02
+"""How much better the slopes of a height must fit its normal map with the display curve taken off, or put on, before it
+is said to have one too many: 8 bits alone move the correlation by less than 0.005."""
+
+TELLTALE_ABOVE = 6.0
+"""Standard deviations from the ordinary. A place that stands out more is found again in every repeat at first sight."""
+
+FEW_TELLTALES = 3
+"""More places than this that stand out alike are the motif itself."""
