@@ -34,6 +34,12 @@ ARRANGEMENTS = {
     "move": arrange.moved, "duplicate": arrange.duplicated, "remove": arrange.removed, "reset": arrange.reset,
 }  # fmt: skip
 """What can be done to a treatment of the list, by its number."""
+MAP_ACTIONS: dict[str, tuple] = {
+    "add": (arrange.map_added, "kind"), "remove-map": (arrange.map_removed, "number"),
+    "name-map": (arrange.map_named, "number", "name"), "pack": (arrange.pack_added, "kind"),
+    "remove-pack": (arrange.pack_removed, "number"), "name-pack": (arrange.pack_named, "number", "name"),
+}  # fmt: skip
+"""What can be done to the maps beside the others, and what each wants to know."""
 PILE = {"duplicate": arrange.layer_duplicated, "remove": arrange.layer_removed}
 """What can be done to a layer, by its number."""
 
@@ -58,14 +64,13 @@ def layers(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def maps(request: HttpRequest, pk: int) -> HttpResponse:
-    """Adds a grey map, or removes one."""
-
-    def work(recipe: Recipe) -> tuple[Recipe, str]:
-        if request.POST.get("action") == "add":
-            return arrange.map_added(recipe, request.POST.get("kind", ""))
-        return arrange.map_removed(recipe, int(_number(request, "number")))
-
-    return _carried_out(request, pk, lambda base: _edited(base, work))
+    """Adds a grey map or a packed picture, or names or removes one."""
+    action = request.POST.get("action")
+    if action not in MAP_ACTIONS:
+        raise Http404
+    work, *wanted = MAP_ACTIONS[action]
+    values = [int(_number(request, name)) if name == "number" else request.POST.get(name, "") for name in wanted]
+    return _carried_out(request, pk, lambda base: _edited(base, lambda recipe: work(recipe, *values)))
 
 
 @require_POST

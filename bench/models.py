@@ -18,7 +18,7 @@ from shelf.models import Piece, Source, TextureSet, read_source
 HEIGHT_FROM = ("height", "normal", "colour")
 """The members of a set that height is taken from, the best first."""
 
-GOES_ALONG = ("colour", "roughness", "occlusion", "mask")
+GOES_ALONG = ("colour", "normal", "roughness", "occlusion", "mask")
 """The members of a set that go where its height goes."""
 
 

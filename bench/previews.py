@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
@@ -133,6 +134,21 @@ def finished_pixels(name: str, pipeline: Pipeline) -> np.ndarray:
         KeyError: there is no such map.
     """
     return at_depth(ENGINE.run(finished(pipeline, name, 8)), 8)
+
+
+def uncurved(pipeline: Pipeline, number: int) -> np.ndarray:
+    """A grey map as it goes into its tone curve: float32 0 to 1.
+
+    Raises:
+        KeyError: there is no such map.
+    """
+    if number >= len(pipeline.recipe.maps.more):
+        raise KeyError(number)
+    path = f"maps.more.{number}"
+    straight = {f"{path}.stops": ((0, 0), (1, 1)), f"{path}.passage": "smooth", f"{path}.inverted": False}
+    plain = replace(pipeline, recipe=pipeline.recipe.with_changes(straight))
+    pixels = finished_pixels(f"more-{number}", plain)
+    return (pixels if pixels.ndim == 2 else pixels[..., 0]).astype(np.float32) / 255
 
 
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {

@@ -65,10 +65,29 @@ def asked(request: HttpRequest) -> QueryDict:
 
 def line_of(request: HttpRequest) -> tuple[Point, Point]:
     """The ends of the section line from `x,y,x,y`, each 0 to 1."""
+    x, y, other_x, other_y = _parts(asked(request).get("section", "0,0.5,1,0.5"), 4)
+    return (x, y), (other_x, other_y)
+
+
+def window_of(request: HttpRequest) -> tuple[float, ...]:
+    """A window of the relief from `left,top,right,bottom`, each 0 to 1."""
+    left, top, right, bottom = _parts(asked(request).get("part", ""), 4)
+    if left >= right or top >= bottom:
+        raise Http404
+    return left, top, right, bottom
+
+
+def place_of(request: HttpRequest) -> tuple[float, ...]:
+    """A place of the relief from `x` and `y`, each 0 to 1."""
+    return _parts(f"{request.GET.get('x', '')},{request.GET.get('y', '')}", 2)
+
+
+def _parts(text: str, count: int) -> tuple[float, ...]:
+    """Numbers from 0 to 1 with commas between."""
     try:
-        places = [float(part) for part in asked(request).get("section", "0,0.5,1,0.5").split(",")]
+        parts = tuple(float(part) for part in text.split(","))
     except ValueError:
         raise Http404 from None
-    if len(places) != 4 or not all(0 <= place <= 1 for place in places):
+    if len(parts) != count or not all(0 <= part <= 1 for part in parts):
         raise Http404
-    return (places[0], places[1]), (places[2], places[3])
+    return parts

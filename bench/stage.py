@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict, replace
 
 import numpy as np
@@ -12,8 +13,19 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from bench.engine import ENGINE
 from bench.models import Revision
-from bench.previews import apart, pixels_of
-from bench.requests import asked, draft_of, layer_of, line_of, piece_of, proof_of, revision_of, whole_number
+from bench.previews import VIEWS, apart, pixels_of, uncurved
+from bench.requests import (
+    asked,
+    draft_of,
+    layer_of,
+    line_of,
+    piece_of,
+    place_of,
+    proof_of,
+    revision_of,
+    whole_number,
+    window_of,
+)
 from relief import arrange
 from relief.compose.imprints import touches_edge
 from relief.compose.strokes import Strokes
@@ -21,11 +33,13 @@ from relief.deliver.bundle import displaced_plane
 from relief.deliver.images import png
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
+from relief.finished import titles
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
-from relief.height import Edges, Footprint, HeightField
+from relief.height import Edges, Footprint, HeightField, shrunk
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found
+from relief.inspect.probe import probe
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.inspect.section import Point, length, section
 from relief.inspect.swatch import swatch
@@ -70,10 +84,15 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         drawn_apart = name == "apart" and "against" in values
         if "try" in values:
             now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
+        if "card" in values:
+            now = replace(now, recipe=arrange.with_test_card(now.recipe))
+            name = name if name in VIEWS or name in titles(now.recipe) else "lit"
         chosen = layer_of(values, now.recipe)
         layers = now
         now = _only(now, chosen, values.get("until"), "alone" in values)
         recipe = now.recipe
+        if "part" in values:
+            return _part(request, replace(now, longest=None), name, chosen)
         height = ENGINE.run(now.height())
         shown = before if values.get("before") else now
         arrays = {
@@ -101,7 +120,32 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         midlevel=recipe.midlevel,
         section_length=length(height, *line),
         before_label=before_label,
+        bump_span=recipe.maps.bump.range(height.samples, recipe.midlevel).amplitude(recipe.amplitude),
     )
+
+
+def _part(request: HttpRequest, full: Pipeline, name: str, layer: int) -> HttpResponse:
+    """A window of a view at full size, for looking at single texels."""
+    left, top, right, bottom = window_of(request)
+    pixels = pixels_of(name, full, layer)
+    rows, columns = pixels.shape[:2]
+    first, last = (int(top * rows), int(left * columns)), (math.ceil(bottom * rows), math.ceil(right * columns))
+    window = pixels[first[0] : max(last[0], first[0] + 1), first[1] : max(last[1], first[1] + 1)]
+    # what is too large to be seen texel by texel is shown as well as the screen can
+    shown = shrunk(np.ascontiguousarray(window), SHARPEST)
+    bounds = [first[1] / columns, first[0] / rows, last[1] / columns, last[0] / rows]
+    return packet({"pixels": shown}, window=bounds, full=[rows, columns])
+
+
+@require_safe
+def value(request: HttpRequest, pk: int) -> JsonResponse:
+    """What stands at one place of the finished relief: height, slope and normal."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    x, y = place_of(request)
+    try:
+        return JsonResponse(asdict(probe(Pipeline(revision.read(), read_source), ENGINE, x, y)))
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
 
 
 def _compared(proof: Pipeline, name: str, layer: int) -> dict[str, np.ndarray]:
@@ -171,9 +215,11 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
     displaced = request.GET.get("displaced") != "0"
     try:
         recipe = revision.read().with_changes(draft) if draft else revision.read()
+        if "card" in request.GET:
+            recipe = arrange.with_test_card(recipe)
         if draft:
             recipe = _coarser(recipe)
-        height = ENGINE.run(Pipeline(recipe, read_source, PROXY if draft else SHARPEST).height())
+        height = ENGINE.run(Pipeline(recipe, read_source, PROXY if draft else SHARPEST).displacing())
         mesh = displaced_plane(recipe if displaced else _flat(recipe), height)
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
@@ -300,11 +346,17 @@ def _asked_for(request: HttpRequest, revision: Revision) -> Pipeline:
 
 @require_safe
 def heights(request: HttpRequest, pk: int) -> JsonResponse:
-    """The histogram of the heights that reach a treatment, for its graph."""
+    """The histogram of what reaches a tone curve, for its graph: heights before a treatment, or a map without it."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     state = _asked_for(request, revision)
     try:
-        counts, low, high = histogram(ENGINE.run(state.height()).samples)
+        if "map" in request.GET:
+            samples = uncurved(state, whole_number(request.GET["map"], least=0))
+        else:
+            samples = ENGINE.run(state.height()).samples
+        counts, low, high = histogram(samples)
+    except KeyError:
+        raise Http404 from None
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     return JsonResponse({"outline": _outline(counts), "bins": len(counts), "low": low, "high": high})

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
+from relief.finished import TITLES, packable, titles
 from relief.generate import GENERATORS
 from relief.generate.generator import Generator
 from relief.generate.noise import Noise
 from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
+from relief.maps.companion import CompanionMap
+from relief.maps.packing import CHANNELS, PRESETS
 from relief.parameters import Control, Parameters, controls
 from relief.recipe import Content, Layer, Picture, Recipe
 from relief.treat import TREATMENTS
+from relief.treat.detail_bands import Bands
 from relief.treat.treatment import FAMILY_NAMES, Treatment
 from shelf.models import Source
 
@@ -43,7 +47,7 @@ class Field:
         """The value as its number box shows it, or as JSON when it is drawn."""
         if self.control.kind == "drawn":
             return json.dumps(self._plain(self.value))
-        return f"{self.value:.10g}"
+        return self.value if self.control.kind == "tint" else f"{self.value:.10g}"
 
     @staticmethod
     def _plain(value: Any) -> Any:
@@ -74,13 +78,17 @@ class Group:
     """Tools that set some of the parameters on the stage."""
     notes: tuple[str, ...] = ()
     """What is to be said of them."""
+    kind: Literal["", "map", "pack"] = ""
+    """Of a map or a packed picture, which can be named and removed."""
+    folded: list[Field] = field(default_factory=list)
+    """Parameters that are seldom set, behind a line that opens."""
 
     @property
     def id(self) -> str:
         if self.treatment:
             return f"treatment-{self.number}"
-        if self.number is not None:
-            return f"map-{self.number}"
+        if self.kind:
+            return f"{self.kind}-{self.number}"
         return "group-" + self.title.lower().replace(" ", "-")
 
     @property
@@ -101,7 +109,11 @@ TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
 """The tools of each treatment that is set on the stage."""
 REMOVED_LIGHT, SEEN = View("light", "Removed light"), View("seen", "Where it is seen")
 LIT, HEIGHT, SLOPE = View("lit", "Lit"), View("height", "Height"), View("slope", "Slope")
-MAPS = (View("normal", "Normal"), View("bump", "Bump"), View("displacement", "Displacement"))
+MAPS = tuple(View(name, TITLES[name]) for name in ("normal", "bump", "displacement"))
+FOLDED = ("maps.normal.red", "maps.normal.bands.", "maps.colour.window", "edges.", "maps.method")
+"""Beginnings of the paths that stand behind a line that opens, at the steps beside the first."""
+SHAPING = tuple(known.name for known in controls(CompanionMap) if known.name != "on")
+"""The parameters that every grey map has beside its own."""
 
 
 @dataclass(frozen=True)
@@ -122,24 +134,38 @@ STEPS = (
         {
             "Height": (
                 f"{CONTENT}.source", f"{CONTENT}.grey", f"{CONTENT}.hue", f"{CONTENT}.channel", f"{CONTENT}.green",
-                f"{CONTENT}.transfer",
+                f"{CONTENT}.rebuild_blue", f"{CONTENT}.transfer",
             ),
             "Footprint": ("footprint.width", "footprint.height", "footprint.keep_aspect"),
             "Edges of the picture": ("edges.across", "edges.down"),
+            "Packed into its channels": tuple(
+                f"{CONTENT}.unpacked.{name}" for name in ("normal", "red", "green", "blue", "alpha")
+            ),
         },
     ),
     Step(2, "relief", "Relief", (LIT, HEIGHT, SLOPE), {"Depth": ("amplitude", "midlevel")}),
     Step(
         3, "maps", "Maps", (*MAPS, View("shaded", "Lit")),
         {
-            "Normal map": ("maps.normal.strength", "maps.normal.soften", "maps.normal.kernel", "maps.normal.green"),
-            "Size": ("maps.resolution", "maps.method"),
-            "Edges of the picture": ("edges.across", "edges.down"),
-            "Bump and displacement": ("amplitude", "midlevel"),
+            "Normal map": tuple(f"maps.normal.{name}" for name in (
+                "strength", "of", "detail", "soften", "kernel", "green", "red",
+                *(f"bands.{known.name}" for known in controls(Bands)),
+            )),
+            "Bump and displacement": (
+                "amplitude", "midlevel", "maps.displacement.soften", "maps.bump.full_range",
+            ),
+            "Size and edges": ("maps.resolution", "maps.method", "edges.across", "edges.down"),
+            "Colours": ("maps.colour.on", "maps.colour.tint", "maps.colour.even", "maps.colour.window"),
         },
     ),
-    Step(4, "surface", "Surface", (View("surface", "Surface"), LIT), {"Plane": ("surface.segments",)}),
-    Step(5, "deliver", "Deliver", (View("shaded", "Lit"), *MAPS), {"Files": ("delivery.normal_bits",)}),
+    Step(
+        4, "surface", "Surface", (View("surface", "Surface"), View("ways", "Four ways"), LIT),
+        {"Plane": ("surface.segments",)},
+    ),
+    Step(
+        5, "deliver", "Deliver", (View("shaded", "Lit"), *MAPS),
+        {"Files": ("delivery.normal_bits", "delivery.bump_bits", "delivery.test_card")},
+    ),
 )  # fmt: skip
 
 BY_NAME = {step.name: step for step in STEPS}
@@ -158,18 +184,32 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
     shown = []
     for title, paths in step.groups.items():
         fields = [field_at(recipe, path) for path in paths if _has_a_use(recipe, path)]
-        if title == "Height":
+        if step.name == "source":
             fields = _with_names(fields, revision)
         if fields:
-            shown.append(Group(title, fields))
+            shown.append(_with_folds(Group(title, fields)) if step.name == "maps" else Group(title, fields))
     if step.name == "maps":
-        shown += more_maps(recipe)
+        shown += more_maps(recipe) + packs(recipe)
     return shown + (of_layer(revision, layer) + treatments(recipe, layer) if step.name == "relief" else [])
+
+
+def _with_folds(group: Group) -> Group:
+    """The group with the parameters that are seldom set behind a line."""
+    folded = [item for item in group.fields if item.path.startswith(FOLDED)]
+    return replace(group, fields=[item for item in group.fields if item not in folded], folded=folded)
 
 
 def _has_a_use(recipe: Recipe, path: str) -> bool:
     """Whether a parameter does something as the others are set."""
     content = recipe.layers[0].content
+    came_along = "normal" in recipe.companion_roles()
+    if path == "maps.normal.of":
+        return came_along
+    if path == "maps.normal.detail":
+        return came_along and recipe.maps.normal.of != "relief"
+    if path.startswith("maps.colour."):
+        coloured = "colour" in recipe.companion_roles() or getattr(content, "reading", "") == "photo"
+        return coloured and (path == "maps.colour.on" or recipe.maps.colour.on)
     if path.startswith(CONTENT) and not isinstance(content, Picture):
         return False
     if path.startswith("edges.") and not isinstance(content, Picture):
@@ -184,7 +224,11 @@ def _has_a_use(recipe: Recipe, path: str) -> bool:
         case "channel":
             return content.reading == "height"
         case "green":
+            return content.reading == "normal" or came_along
+        case "rebuild_blue":
             return content.reading == "normal"
+        case "unpacked.normal":
+            return content.reading != "normal"
         case "transfer":
             return content.reading != "normal"
     return True
@@ -213,9 +257,16 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         name = ".".join(item.path.split(".")[-2:])
         if name == "content.channel" and len(channels) < 2:
             continue
+        if ".unpacked." in item.path and (len(channels) < 2 or not _in_picture(item.control.name, channels)):
+            continue
         control = replace(item.control, names=names[name]) if name in names else item.control
         named.append(replace(item, control=control))
     return named
+
+
+def _in_picture(part: str, channels: tuple[str, ...]) -> bool:
+    """Whether a picture with these channels can hold what is unpacked: one of them, or a normal map in two."""
+    return {"red", "green"} <= set(channels) if part == "normal" else part in channels
 
 
 def of_layer(revision: Revision, number: int) -> list[Group]:
@@ -312,10 +363,27 @@ def views(recipe: Recipe, step: Step) -> list[View]:
     evened = any(treatment.kind == "even_light" and treatment.on for treatment in recipe.layers[0].treatments)
     relief = step.name == "relief"
     if step.name in ("maps", "deliver"):
-        made = [View(f"more-{number}", grey.title) for number, grey in enumerate(recipe.maps.more) if grey.on]
-        return [*step.views, *made]
+        coloured = _has_a_use(recipe, "maps.colour.tint")
+        shown = {view.name for view in step.views} | (set() if coloured else {"colour"})
+        return [*step.views, *(View(name, title) for name, title in titles(recipe).items() if name not in shown)]
     more = [REMOVED_LIGHT] if evened and relief else []
     return [*step.views, *more, *([SEEN] if relief and len(recipe.layers) > 1 else [])]
+
+
+def delivered(recipe: Recipe) -> list[tuple[str, str]]:
+    """What the maps in a bundle are called, and how each is written."""
+    bits = {"normal": recipe.delivery.normal_bits, "bump": recipe.delivery.bump_bits, "displacement": 16}
+    bits |= {f"more-{number}": grey.bits for number, grey in enumerate(recipe.maps.more)}
+    bits |= {f"pack-{number}": pack.bits for number, pack in enumerate(recipe.maps.packs)}
+    listed = []
+    for name, title in titles(recipe).items():
+        if name == "colour" and not (recipe.maps.colour.on and _has_a_use(recipe, "maps.colour.tint")):
+            continue
+        green = f", green {recipe.maps.normal.green}" if name == "normal" else ""
+        listed.append((title, f"PNG, {bits.get(name, 8)} bit{green}"))
+        if name == "displacement":
+            listed.append((title, "TIFF, 32-bit float"))
+    return listed + ([("Test card", "three PNG")] if recipe.delivery.test_card else [])
 
 
 def more_maps(recipe: Recipe) -> list[Group]:
@@ -325,8 +393,32 @@ def more_maps(recipe: Recipe) -> list[Group]:
         owner = f"maps.more.{number}"
         fields = [field_at(recipe, f"{owner}.{known.name}") for known in controls(type(grey))]
         switch = next(item for item in fields if item.control.name == "on")
-        others = [item for item in fields if item is not switch]
-        shown.append(Group(grey.title, others, switch, number, owner=owner))
+        own = [item for item in fields if item.control.name not in (*SHAPING, "on")]
+        shaping = [item for item in fields if item.control.name in SHAPING]
+        shown.append(Group(grey.called, own, switch, number, owner=owner, kind="map", folded=shaping))
+    return shown
+
+
+def packs(recipe: Recipe) -> list[Group]:
+    """One group for each packed picture: what each channel holds, its value or whether it is turned around."""
+    offered_ = packable(recipe)
+    shown = []
+    for number, pack in enumerate(recipe.maps.packs):
+        owner = f"maps.packs.{number}"
+        fields = []
+        for channel in CHANNELS:
+            held = field_at(recipe, f"{owner}.{channel}")
+            names = {**held.control.names, **offered_}
+            if held.value not in names:
+                names[held.value] = "A map that is gone"
+            fields.append(replace(held, control=replace(held.control, names=names)))
+            if held.value == "value":
+                fields.append(field_at(recipe, f"{owner}.{channel}_value"))
+        turned = [field_at(recipe, f"{owner}.{channel}_inverted") for channel in pack.used]
+        fields.append(field_at(recipe, f"{owner}.bits"))
+        notes = tuple(pack.costs(recipe.amplitude))
+        switch = field_at(recipe, f"{owner}.on")
+        shown.append(Group(pack.name, fields, switch, number, owner=owner, kind="pack", folded=turned, notes=notes))
     return shown
 
 
@@ -374,3 +466,8 @@ def gallery() -> list[tuple[str, list[Offer]]]:
 def offered_maps() -> list[Offer]:
     """The grey maps that can be added."""
     return [Offer(kind, model.title, model.about()) for kind, model in COMPANION_MAPS.items()]
+
+
+def offered_packs() -> list[Offer]:
+    """The packed pictures to begin with."""
+    return [Offer(kind, title, about) for kind, (title, about, _) in PRESETS.items()]

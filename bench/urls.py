@@ -41,6 +41,7 @@ urlpatterns = [
     path("piece/<int:pk>/measured", stage.measured, name="measured"),
     path("piece/<int:pk>/facts", stage.facts, name="facts"),
     path("piece/<int:pk>/preview", stage.preview, name="preview"),
+    path("piece/<int:pk>/value", stage.value, name="value"),
     path("gallery/<slug:kind>.png", stage.gallery_picture, name="gallery"),
     path("gallery/<slug:kind>.json", stage.gallery_section, name="gallery-section"),
     path("pieces/from-nothing", views.begin_from_nothing, name="from-nothing"),

@@ -20,12 +20,14 @@ from bench.steps import (
     SECTION_PATHS,
     STEPS,
     Step,
+    delivered,
     field_at,
     gallery,
     groups,
     layer_rows,
     offered,
     offered_maps,
+    offered_packs,
     views,
 )
 from relief.displace.forecast import MOST_FACES, by_level, forecast
@@ -114,6 +116,8 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "layers": layer_rows(recipe),
         "gallery": gallery(),
         "offered_maps": offered_maps(),
+        "offered_packs": offered_packs(),
+        "delivered": delivered(recipe),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
         "ground_is_picture": bool(recipe.layers[0].source),

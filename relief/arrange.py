@@ -195,8 +195,6 @@ def with_test_card(recipe: Recipe) -> Recipe:
     maps = recipe.maps.model_copy(
         update={
             "normal": recipe.maps.normal.model_copy(update={"of": "relief"}),
-            "packs": (),
-            "more": (),
             "resolution": 0,
         }
     )

@@ -135,10 +135,10 @@ class TreatmentTests(StudioTestCase):
         page = self.client.get(reverse("bench:step", args=[piece.pk, "deliver"]))
         self.assertContains(page, "<dt>Slope</dt>")
         self.assertContains(page, 'data-view="more-0"')
-        self.post("bench:change-maps", piece, 3, action="remove", number=0)
+        self.post("bench:change-maps", piece, 3, action="remove-map", number=0)
         self.assertEqual(self.recipe(piece).maps.more, ())
         self.assertEqual(self.get("bench:preview", piece, base=4, view="more-0").status_code, 404)
-        for values in ({"action": "add", "kind": "glitter"}, {"action": "remove", "number": 5}):
+        for values in ({"action": "add", "kind": "glitter"}, {"action": "remove-map", "number": 5}):
             self.assertEqual(self.post("bench:change-maps", piece, 4, **values).status_code, 422)
 
     def test_a_place_is_healed_and_the_light_is_set_off_in_one_click(self):

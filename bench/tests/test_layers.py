@@ -92,7 +92,7 @@ class LayerTests(StudioTestCase):
         sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
         self.post("bench:layers", piece, 1, action="source", **{"from": f"set:{sets[0].pk}"})
         recipe = self.recipe(piece)
-        self.assertEqual(recipe.layers[1].content.companions, {"colour": "colour"})
+        self.assertEqual(recipe.layers[1].content.companions, {"colour": "colour", "normal": "normal"})
         self.assertEqual(set(recipe.sources), {"picture", "colour", "height", "normal"})
         single = Source.objects.keep(the_artist(), "stamp.png", png(HEIGHTS[:20, :20].copy()))
         self.post("bench:layers", piece, 2, action="source", **{"from": f"source:{single.pk}"})

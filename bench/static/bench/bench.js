@@ -10,15 +10,19 @@ import { showGrips } from "./arrange.js";
 import { inHand, showTool, shownUntil } from "./tools.js";
 import { showLayers, showProfiles } from "./layers.js";
 import { findTelltales } from "./telltales.js";
-import "./proofs.js";
+import { onSight, sight } from "./sight.js";
+import { besideNow } from "./proofs.js";
 import "./dome.js";
+import "./folds.js";
+import "./pointer.js";
+import "./tones.js";
+import "./trial.js";
 import { belongsTo } from "./keys.js";
 
 const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
 const REST = 250; // ms
-const COLOUR_VIEWS = ["whole", "normal"];
-const LIT_VIEWS = ["lit", "shaded", "surface"];
+const LIT_VIEWS = ["lit", "shaded", "surface", "ways"];
 
 const latest = new Latest();
 const message = document.getElementById("stage-message");
@@ -40,42 +44,90 @@ function refresh() {
   latest.run(() => show(PROXY));
 }
 
+const SOLID_VIEWS = ["surface", "ways"];
+
+/** What a preview is asked with, for the piece as it stands. */
+function asked(longest) {
+  const { revision: base, layer } = page();
+  const solidView = SOLID_VIEWS.includes(currentView());
+  const parameters = { base, layer, view: solidView ? "lit" : currentView(), longest, section: look.line.join(","), ...drafted() };
+  if (look.against !== null && !solidView) parameters.against = look.against;
+  if (before) parameters.before = 1;
+  else if (look.how === "apart" && parameters.against !== undefined) parameters.view = "apart";
+  if (look.card === "in") parameters.card = 1;
+  if (trial) parameters.try = trial;
+  const until = shownUntil();
+  if (until !== null && !solidView) parameters.until = until;
+  if (look.alone !== null && !solidView && parameters.view !== "whole") Object.assign(parameters, { alone: 1, layer: look.alone });
+  return parameters;
+}
+
+/** The packet with the colours that its relief is looked at in, where that is wanted. */
+async function inColour(packet, parameters) {
+  if (look.material.kind !== "colour" || !LIT_VIEWS.includes(parameters.view)) return packet;
+  const colours = await fetchPacket(bench.dataset.preview, { ...parameters, view: "colour" });
+  packet.arrays.colours = colours.arrays.pixels;
+  packet.arrays.colours_against = colours.arrays.pixels_against;
+  return packet;
+}
+
+/** What lies beside the piece on the stage: proofs, and the test card. */
+async function besides(parameters) {
+  const { view, longest, section } = parameters;
+  const proofs = besideNow().map(({ number, label }) => ({ label, asked: { base: number, view, longest, section } }));
+  if (look.card === "beside" && proofs.length < 3) proofs.push({ label: "test card", asked: { ...parameters, card: 1 } });
+  return Promise.all(proofs.map(async (other) => ({ label: other.label, packet: await inColour(await fetchPacket(bench.dataset.preview, other.asked), other.asked) })));
+}
+
 async function show(longest) {
   const { revision: base } = page();
-  const solidView = currentView() === "surface";
-  const view = solidView ? "lit" : currentView();
+  const solidView = SOLID_VIEWS.includes(currentView());
   const busy = setTimeout(() => say("Working on it…"), 400);
   try {
-    const { layer } = page();
-    const parameters = { base, layer, view, longest, section: look.line.join(","), ...drafted() };
-    if (look.against !== null) parameters.against = look.against;
-    if (before) parameters.before = 1;
-    else if (look.apart && look.against !== null && !solidView) parameters.view = "apart";
-    if (trial) parameters.try = trial;
-    const until = shownUntil();
-    if (until !== null && !solidView) parameters.until = until;
-    if (look.alone !== null && !solidView && view !== "whole") Object.assign(parameters, { alone: 1, layer: look.alone });
+    const parameters = asked(longest);
     bench.toggleAttribute("data-in-hand", inHand() && !solidView);
     const packet = await fetchPacket(bench.dataset.preview, parameters);
     showProfiles(packet.arrays.layers);
     drawSection(packet);
     if (solidView) await showSurface(packet);
-    if (!solidView || noSurface) stage.draw(packet);
+    if (!solidView || noSurface) stage.draw(await inColour(packet, parameters), solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);
+    showTools();
     hint.classList.toggle("strong", before);
     say(noSurface && solidView ? noSurface : "");
     flat.dataset.drawn = String(Number(flat.dataset.drawn ?? 0) + 1);
     flat.dataset.revision = base;
     const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
-    if (longest === PROXY && largest >= PROXY && !solidView && !Object.keys(draft).length) {
-      rest = setTimeout(() => latest.run(() => show(SHARP)), REST);
-    }
+    if (solidView || Object.keys(draft).length) return;
+    if (longest === PROXY && largest >= PROXY) rest = setTimeout(() => latest.run(() => show(SHARP)), REST);
+    else goNear();
   } catch (problem) {
     say(problem.message);
   } finally {
     clearTimeout(busy);
   }
 }
+
+/** When single texels come into sight, the part that is seen is asked for at full size. */
+function goNear() {
+  clearTimeout(rest);
+  const part = stage.seen();
+  if (!part?.coarse || sight.zoom === 1 || currentView() === "whole" || inHand() || Object.keys(draft).length) return;
+  rest = setTimeout(() => latest.run(() => showNear(part.window)), REST);
+}
+
+async function showNear(window) {
+  try {
+    const parameters = { ...asked(SHARP), part: window.join(",") };
+    delete parameters.against;
+    const part = await inColour(await fetchPacket(bench.dataset.preview, parameters), parameters);
+    stage.drawNear(part, part.arrays.colours);
+    flat.dataset.near = part.arrays.pixels.shape.slice(0, 2).join(",");
+  } catch (problem) {
+    say(problem.message);
+  }
+}
+onSight(goNear);
 
 async function showSurface(packet) {
   if (noSurface) return;
@@ -89,16 +141,17 @@ async function showSurface(packet) {
       return;
     }
   }
-  const parameters = { base: packet.revision, displaced: look.displaced ? 1 : 0, ...drafted() };
-  if (look.mapped) parameters.mapped = 1;
-  const picture = async (view, wanted) =>
-    wanted && (await fetchPacket(bench.dataset.preview, { base: packet.revision, view, longest: SHARP, ...drafted() })).arrays.pixels;
-  const [mesh, normals, colours] = await Promise.all([
-    fetchPacket(bench.dataset.mesh, parameters),
-    picture("tangent", look.mapped),
-    picture("picture", look.coloured),
-  ]);
-  surface.show(mesh, normals, colours);
+  const shared = { base: packet.revision, ...(look.card === "in" ? { card: 1 } : {}), ...drafted() };
+  const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, displaced: displaced ? 1 : 0 });
+  const map = (view) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP });
+  const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
+  const coloured = look.material.kind === "colour";
+  if (currentView() === "ways") {
+    const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([mesh(false), mesh(true), pixels("tangent", true), map("bump"), pixels("colour", coloured)]);
+    surface.showWays({ flat: flatMesh, displaced, normals, bump: bump.arrays.pixels, bumpSpan: bump.bump_span, colourPixels });
+  } else {
+    surface.show(...(await Promise.all([mesh(look.displaced), pixels("tangent", look.mapped), pixels("colour", coloured)])));
+  }
 }
 
 function showStage(asSurface) {
@@ -106,6 +159,8 @@ function showStage(asSurface) {
   flat.hidden = asSurface;
   document.getElementById("line").toggleAttribute("hidden", asSurface);
   document.getElementById("wipe").toggleAttribute("hidden", asSurface || !stage.compared());
+  document.getElementById("ways").hidden = !(asSurface && currentView() === "ways");
+  for (const name of ["pane-names", "tones", "value"]) if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
   hint.hidden = asSurface;
 }
 
@@ -118,33 +173,61 @@ function say(text) {
 /** Marks the buttons of the stage and shows those that the view has a use for. */
 function showTools() {
   const view = currentView();
-  const uses = { colour: COLOUR_VIEWS.includes(view), flat: view !== "surface", surface: view === "surface", compared: look.against !== null && view !== "surface" };
-  for (const group of document.querySelectorAll(".stage-tools [data-for]")) group.hidden = !uses[group.dataset.for];
-  document.getElementById("dome").hidden = !LIT_VIEWS.includes(view);
+  const solidView = SOLID_VIEWS.includes(view);
+  const channels = stage.pixelsShown()?.shape[2] ?? 1;
+  const map = !solidView && stage.pixelsShown() instanceof Uint8Array;
+  const uses = { colour: map && channels > 1, map, flat: !solidView, surface: view === "surface", solid: solidView, compared: look.against !== null && !solidView, comparing: (look.against !== null || look.beside.length > 0) && !solidView };
+  for (const group of document.querySelectorAll(".stage [data-for]")) group.hidden = !uses[group.dataset.for];
+  document.querySelector("[data-channel=alpha]").hidden = channels < 4;
+  const lit = LIT_VIEWS.includes(view);
+  document.getElementById("dome").hidden = document.getElementById("lamp").hidden = !lit;
   const press = (attribute, isPressed) => {
-    for (const button of document.querySelectorAll(`[data-${attribute}]`)) {
+    for (const button of document.querySelectorAll(`button[data-${attribute}]`)) {
       button.setAttribute("aria-pressed", String(isPressed(button.dataset[attribute])));
     }
   };
   press("view", (name) => name === view);
   press("channel", (name) => name === look.channel);
   press("toggle", (name) => look[name]);
-  press("camera", (name) => name === look.camera);
+  press("camera", (name) => name === look.camera && look.tilt === null);
+  press("how", (name) => name === look.how);
+  press("fill", () => look.full);
+  const more = document.getElementById("more-views");
+  if (more) more.value = more.querySelector(`option[data-view="${view}"]`) ? view : "";
+  document.getElementById("card").value = look.card;
+  document.getElementById("tilt").value = look.tilt ?? 0;
 }
 
+const showView = (view) => setLook({ views: { ...look.views, [page().step]: view } });
+
 document.getElementById("stage").addEventListener("click", ({ target }) => {
-  const { view, channel, toggle, camera } = target.closest("button")?.dataset ?? {};
-  if (view) setLook({ views: { ...look.views, [page().step]: view } });
+  const { view, channel, toggle, camera, how } = target.closest("button")?.dataset ?? {};
+  if (view) showView(view);
   if (channel) setLook({ channel });
   if (toggle) setLook({ [toggle]: !look[toggle] });
-  if (camera) setLook({ camera });
+  if (camera) setLook({ camera, tilt: null });
+  if (how) setLook({ how });
+});
+document.getElementById("stage").addEventListener("input", ({ target }) => {
+  if (target.id === "more-views" && target.value) showView(target.value);
+  if (target.id === "card") setLook({ card: target.value });
+  if (target.id === "tilt") setLook({ tilt: target.valueAsNumber });
 });
 
+const DRAWN_ALONE = ["channel", "repeats", "shifted", "telltales", "wipe", "rectangle", "light", "lamp", "counted", "full"];
+let [shownKind, shownHow] = [look.material.kind, look.how];
 bench.addEventListener("look", ({ detail }) => {
   showTools();
-  if ("camera" in detail) surface?.aim();
-  else if ("light" in detail) surface?.draw();
-  else if (!["channel", "repeats", "shifted", "telltales", "wipe"].some((name) => name in detail)) refresh();
+  const { kind } = look.material;
+  const recoloured = detail.material && [kind, shownKind].includes("colour") && kind !== shownKind;
+  const difference = "how" in detail && [look.how, shownHow].includes("apart");
+  [shownKind, shownHow] = [kind, look.how];
+  if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
+  else if ("camera" in detail) surface?.aim();
+  else if (["light", "lamp"].some((name) => name in detail)) surface?.draw();
+  else if (detail.material && !recoloured) surface?.draw();
+  else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
+  else refresh();
 });
 bench.addEventListener("tool", refresh);
 

@@ -120,7 +120,8 @@ function tangents(stops) {
 
 async function ground(graph) {
   const { histogram, revision, layer } = page();
-  const answer = await fetch(`${histogram}?${new URLSearchParams({ base: revision, layer, until: graph.dataset.number })}`);
+  const { until, map } = graph.dataset;
+  const answer = await fetch(`${histogram}?${new URLSearchParams({ base: revision, layer, ...(map ? { map } : { until }) })}`);
   if (!answer.ok) return;
   const { outline, bins, low, high } = await answer.json();
   const path = graph.querySelector(".curve-ground");

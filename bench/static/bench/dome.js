@@ -29,7 +29,10 @@ function show() {
 }
 
 draggable(dome, {
-  start: (event) => follow(event),
+  start: (event) => {
+    if (look.lamp.sweep) setLook({ lamp: { ...look.lamp, sweep: false } });
+    follow(event);
+  },
   move: (event) => follow(event),
 });
 

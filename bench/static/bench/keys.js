@@ -3,6 +3,7 @@
 import { page, look, setLook } from "./look.js";
 import { swapLine } from "./stage.js";
 import { toggleRaking } from "./dome.js";
+import { fill, showAll, zoom } from "./sight.js";
 
 const dialog = document.getElementById("keys");
 const STRENGTH_STEP = 0.1;
@@ -21,6 +22,11 @@ const KEYS = {
   t: () => setLook({ repeats: !look.repeats }),
   p: () => document.getElementById("keep-proof")?.click(),
   h: () => setLook({ shifted: !look.shifted }),
+  f: () => fill(),
+  "+": () => zoom(1.5),
+  "=": () => zoom(1.5),
+  "-": () => zoom(1 / 1.5),
+  0: showAll,
   "?": () => dialog.showModal(),
 };
 

@@ -12,15 +12,22 @@ export const look = {
   telltales: false,
   alone: null,
   against: null, // the revision of the proof that is compared with
-  apart: false, // whether the difference is drawn instead of both
+  how: "wipe", // compared by a wipe, by a rectangle, or by the difference of both
   wipe: 0.5, // where the stage changes from now to the proof, of its width
+  rectangle: [0.32, 0.28, 0.68, 0.72], // where the proof shows inside, of the stage
+  beside: [], // revisions of proofs that lie beside the piece, at most three
+  card: "", // the test card: not shown, beside the piece, or in its place
+  counted: false, // whether the histogram is shown
+  full: false, // whether the stage fills the screen
   light: [-0.5, 0.45],
+  lamp: { strength: 1, ambient: 0.17, warm: false, second: false, sweep: false },
+  material: { kind: "plain", roughness: 0.6 },
   line: [0, 0.5, 1, 0.5],
   displaced: true,
   mapped: false,
-  coloured: false,
   wireframe: false,
   camera: "three-quarter",
+  tilt: null, // degrees from straight above, once it was set by hand
   ...JSON.parse(sessionStorage.getItem(memory) ?? "{}"),
 };
 

@@ -1,41 +1,102 @@
-// Pixels of a packet onto a canvas: grey, colour or one channel of it, or normals lit from a direction.
+// Pixels of a packet onto a canvas: grey, colour or one channel of it, or normals lit from some directions.
 
-// matt plaster with a little sheen, a shade for each of 1024 cosines
-const SHADES = Uint32Array.from({ length: 1024 }, (_, step) => {
-  const cosine = step / 1023;
-  const shade = 0.13 + 0.74 * cosine + 0.1 * cosine ** 24;
-  const [red, green, blue] = [1, 0.985, 0.955].map((tint) => Math.min(255, Math.round(255 * shade * tint)));
-  return 0xff000000 | (blue << 16) | (green << 8) | red;
-});
+const LAST = 1023; // shades are looked up by cosine, in tables of this many steps and one
+const CHANNELS = { red: 0, green: 1, blue: 2, alpha: 3 };
 const held = new WeakMap(); // the pixels of each canvas, painted over again while the light moves
-const CHANNELS = { red: 0, green: 1, blue: 2 };
 
-/** Paints pixels on a canvas, which takes their size. Normals (uint16) are lit from `towards`, a unit vector. */
-export function paintPixels(canvas, pixels, { channel, towards }) {
+export const NEUTRAL = [1, 0.985, 0.955];
+/** One light as the bench begins with: matt plaster with a little sheen. */
+export const lightFrom = (towards) => ({ lights: [{ towards, strength: 1, tint: NEUTRAL }], ambient: 0.17, material: { albedo: 0.78, roughness: 0.6 } });
+
+/**
+ * Paints pixels on a canvas, which takes their size. Normals (uint16) are lit; `colours` (uint8, of the same size) are
+ * what they are made of, where they are not plain.
+ */
+export function paintPixels(canvas, pixels, { channel, towards, lit = towards && lightFrom(towards), colours } = {}) {
   const [rows, columns] = pixels.shape;
   if (canvas.width !== columns || canvas.height !== rows) [canvas.width, canvas.height] = [columns, rows];
   const image = held.get(canvas)?.width === columns && held.get(canvas).height === rows ? held.get(canvas) : new ImageData(columns, rows);
   held.set(canvas, image);
   const out = new Uint32Array(image.data.buffer);
-  if (pixels instanceof Uint16Array) light(pixels, out, towards);
-  else if (pixels.shape.length === 3) colour(pixels, out, CHANNELS[channel]);
+  if (pixels instanceof Uint16Array) {
+    const fits = colours?.length === pixels.length;
+    if (lit.lights.length === 1 && !fits) lightOnce(pixels, out, lit);
+    else lightAll(pixels, out, lit, fits ? colours : null);
+  } else if (pixels.shape.length === 3) colour(pixels, out, CHANNELS[channel], pixels.shape[2]);
   else for (let i = 0; i < out.length; i++) out[i] = 0xff000000 | (pixels[i] * 0x010101);
   canvas.getContext("2d").putImageData(image, 0, 0);
 }
 
-function light(normals, out, [x, y, z]) {
-  const scale = (2 / 65535) * 1023;
-  const offset = -(x + y + z) * 1023;
+/** What a light does to a material: the matt part by the cosine to the light, the shine by that to half way. */
+function tables({ albedo, roughness }, strength) {
+  const sharpness = 2 / roughness ** 3;
+  const shine = 0.04 + 0.35 * (1 - roughness) ** 2 + (albedo < 0.1 ? 0.5 : 0);
+  const matt = Float32Array.from({ length: LAST + 1 }, (_, step) => albedo * strength * (step / LAST));
+  const bright = Float32Array.from({ length: LAST + 1 }, (_, step) => shine * strength * (step / LAST) ** sharpness);
+  return { matt, bright };
+}
+
+/** The direction half way between the light and the eye, which looks from straight above. */
+function halfWay([x, y, z]) {
+  const length = Math.hypot(x, y, z + 1);
+  return [x / length, y / length, (z + 1) / length];
+}
+
+const packed = (red, green, blue) => 0xff000000 | (Math.min(255, blue) << 16) | (Math.min(255, green) << 8) | Math.min(255, red);
+
+function lightOnce(normals, out, { lights: [{ towards, strength, tint }], ambient, material }) {
+  const { matt, bright } = tables(material, strength);
+  const base = ambient * material.albedo;
+  const shades = Uint32Array.from({ length: LAST + 1 }, (_, step) => packed(...tint.map((part) => Math.round((255 * part * step) / LAST))));
+  const [lx, ly, lz, lo] = scaled(towards);
+  const [hx, hy, hz, ho] = scaled(halfWay(towards));
   for (let i = 0, n = 0; i < out.length; i++, n += 3) {
-    const cosine = (normals[n] * x + normals[n + 1] * y + normals[n + 2] * z) * scale + offset;
-    out[i] = SHADES[cosine <= 0 ? 0 : cosine >= 1023 ? 1023 : cosine | 0];
+    const [x, y, z] = [normals[n], normals[n + 1], normals[n + 2]];
+    const facing = x * lx + y * ly + z * lz + lo;
+    const shining = x * hx + y * hy + z * hz + ho;
+    const shade = (base + (facing > 0 ? matt[facing > LAST ? LAST : facing | 0] + bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0] : 0)) * LAST;
+    out[i] = shades[shade > LAST ? LAST : shade | 0];
   }
 }
 
-function colour(pixels, out, alone) {
+/** A direction so that its product with coded normals is a step of the tables. */
+function scaled([x, y, z]) {
+  const scale = (2 / 65535) * LAST;
+  return [x * scale, y * scale, z * scale, -(x + y + z) * LAST];
+}
+
+function lightAll(normals, out, { lights, ambient, material }, colours) {
+  const made = lights.map(({ towards, strength, tint }) => ({ ...tables(material, strength), tint, l: scaled(towards), h: scaled(halfWay(towards)) }));
+  const base = ambient * material.albedo;
   for (let i = 0, n = 0; i < out.length; i++, n += 3) {
+    const [x, y, z] = [normals[n], normals[n + 1], normals[n + 2]];
+    let [red, green, blue, shineRed, shineGreen, shineBlue] = [base, base, base, 0, 0, 0];
+    for (const { matt, bright, tint, l, h } of made) {
+      const facing = x * l[0] + y * l[1] + z * l[2] + l[3];
+      if (facing <= 0) continue;
+      const shining = x * h[0] + y * h[1] + z * h[2] + h[3];
+      const dull = matt[facing > LAST ? LAST : facing | 0];
+      const shine = bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0];
+      red += dull * tint[0];
+      green += dull * tint[1];
+      blue += dull * tint[2];
+      shineRed += shine * tint[0];
+      shineGreen += shine * tint[1];
+      shineBlue += shine * tint[2];
+    }
+    if (colours) {
+      red *= colours[n] / 200;
+      green *= colours[n + 1] / 200;
+      blue *= colours[n + 2] / 200;
+    }
+    out[i] = packed((red + shineRed) * 255, (green + shineGreen) * 255, (blue + shineBlue) * 255);
+  }
+}
+
+function colour(pixels, out, alone, stride) {
+  for (let i = 0, n = 0; i < out.length; i++, n += stride) {
     out[i] =
-      alone === undefined
+      alone === undefined || alone >= stride
         ? 0xff000000 | (pixels[n + 2] << 16) | (pixels[n + 1] << 8) | pixels[n]
         : 0xff000000 | (pixels[n + alone] * 0x010101);
   }

@@ -1,0 +1,55 @@
+// The value under the pointer: the server reads the finished height at full size; the levels are those that are drawn.
+
+import { bench, page, currentView } from "./look.js";
+import { levelsAt, placeOf } from "./stage.js";
+import { sight } from "./sight.js";
+import { Latest } from "../studio/packet.js";
+
+const canvas = document.getElementById("flat");
+const shown = document.getElementById("value");
+const latest = new Latest();
+const CHANNELS = ["R", "G", "B", "A"];
+let at = null;
+
+const signed = (value, digits) => (value < 0 ? "−" : "+") + Math.abs(value).toFixed(digits);
+
+async function read(x, y) {
+  const { value, revision } = page();
+  const answer = await fetch(`${value}?${new URLSearchParams({ base: revision, x, y })}`);
+  if (!answer.ok || at === null) return;
+  const { column, row, across, down, distance, slope, normal } = await answer.json();
+  const levels = levelsAt(x, y);
+  const words = [
+    `texel ${column}, ${row}`,
+    `${across.toFixed(1)}, ${down.toFixed(1)} mm`,
+    `height ${signed(distance, 3)} mm`,
+    `slope ${slope.toFixed(1)}°`,
+    `normal ${normal.map((part) => signed(part, 3)).join(" ")}`,
+    ...(levels ? [levels.length > 1 ? levels.map((level, number) => `${CHANNELS[number]} ${level}`).join(" ") : `grey ${levels[0]}`] : []),
+  ];
+  shown.replaceChildren(...words.map((word) => Object.assign(document.createElement("span"), { textContent: word })));
+  Object.assign(shown.dataset, { column, row, distance, slope, normal: normal.join(",") });
+  shown.hidden = false;
+}
+
+function follow(x, y) {
+  // beside the relief there is nothing to read, but its repeats are it again
+  at = [x - Math.floor(x), y - Math.floor(y)];
+  latest.run(() => at && read(...at));
+}
+
+function leave() {
+  at = null;
+  shown.hidden = true;
+}
+
+canvas.addEventListener("pointermove", (event) => {
+  const [x, y] = placeOf(event);
+  if (x < 0 || y < 0 || x >= 1 || y >= 1 || currentView() === "whole") leave();
+  else follow(x, y);
+});
+canvas.addEventListener("pointerleave", leave);
+canvas.addEventListener("focus", () => canvas.matches(":focus-visible") && follow(sight.x, sight.y));
+canvas.addEventListener("keyup", (event) => event.key.startsWith("Arrow") && follow(sight.x, sight.y));
+canvas.addEventListener("blur", leave);
+bench.addEventListener("look", ({ detail }) => "views" in detail && leave());
