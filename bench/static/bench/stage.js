@@ -18,6 +18,7 @@ const ROOM = 56; // around the picture while a tool is in the hand, so that its 
 const BEYOND = 0.38; // how strongly the neighbours of a tile that wraps are shown
 const COARSE = 2.5; // px a texel: from here on each is shown as the square it is
 const FEW = 1.4; // px a texel: from here on the map itself is asked for
+const BETWEEN = 2; // px between two panes
 const MOST = 40; // repeats to a side that are drawn
 
 // what lies on the stage, the piece as it stands first: { packet, label, tile, proof, near }
@@ -108,10 +109,10 @@ function boxes(count, width, height) {
   const across = count > 1 ? 2 : 1;
   const down = count > 2 ? 2 : 1;
   return Array.from({ length: count }, (_, number) => ({
-    left: ((number % across) * width) / across,
-    top: (Math.floor(number / across) * height) / down,
-    width: width / across,
-    height: height / down,
+    left: ((number % across) * (width + BETWEEN)) / across,
+    top: (Math.floor(number / across) * (height + BETWEEN)) / down,
+    width: (width - (across - 1) * BETWEEN) / across,
+    height: (height - (down - 1) * BETWEEN) / down,
   }));
 }
 
@@ -121,8 +122,12 @@ function compose() {
   if (!width || !panes.length) return;
   [canvas.width, canvas.height] = [Math.round(width * ratio), Math.round(height * ratio)];
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  context.fillStyle = getComputedStyle(stage).backgroundColor;
+  const { backgroundColor, color } = getComputedStyle(stage);
+  context.fillStyle = color;
   context.fillRect(0, 0, width, height);
+  context.fillStyle = backgroundColor;
+  // the place of a fourth is left empty, what shows between is the line that parts them
+  for (const box of boxes(panes.length === 3 ? 4 : panes.length, width, height)) context.fillRect(box.left, box.top, box.width, box.height);
   const places = boxes(panes.length, width, height);
   panes.forEach((pane, number) => {
     const box = places[number];

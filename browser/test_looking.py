@@ -1,0 +1,237 @@
+"""In the browser: single texels with their values, four ways at once, light and material, proofs side by side."""
+
+from __future__ import annotations
+
+import numpy as np
+from selenium.webdriver.common.action_chains import ActionChains
+
+from bench.engine import ENGINE
+from bench.models import Revision
+from browser.driver import BrowserTestCase
+from browser.pictures import png16, waves
+from relief.finished import finished
+from relief.inspect.probe import probe
+from relief.pipeline import Pipeline
+from shelf.models import Piece, Source, read_source
+from studio.middleware import the_artist
+
+
+class LookingTests(BrowserTestCase):
+    def begin(self, step: str, heights=None, **changes) -> Piece:
+        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves() if heights is None else heights))
+        piece = Revision.objects.begin(source, "Waves", changes)
+        self.open(f"/piece/{piece.pk}/{step}/")
+        self.settled()
+        return piece
+
+    def choose(self, selector: str, value: str):
+        """Sets a slider or a list as a hand does, and lets it be known."""
+        script = "arguments[0].value = arguments[1]; arguments[0].dispatchEvent(new Event('input', {bubbles: true}))"
+        self.run_script(script, self.find(selector), value)
+
+    def pipeline(self, piece: Piece) -> Pipeline:
+        piece.refresh_from_db()
+        return Pipeline(Revision.objects.now(piece).read(), read_source)
+
+    def zoomed(self, wheel: int, place: tuple[int, int]):
+        """Turns the wheel over a place of the stage, from its middle."""
+        stage = self.find("#flat")
+        box = stage.rect
+        self.run_script(
+            "arguments[0].dispatchEvent(new WheelEvent('wheel', {deltaY: arguments[1], clientX: arguments[2], "
+            "clientY: arguments[3], bubbles: true, cancelable: true}))",
+            stage, -wheel, box["x"] + box["width"] / 2 + place[0], box["y"] + box["height"] / 2 + place[1],
+        )  # fmt: skip
+
+    def read_at(self, place: tuple[int, int]) -> dict[str, str]:
+        """What is said of the place under the pointer."""
+        ActionChains(self.driver).move_to_element_with_offset(self.find("#flat"), place[0] - 3, place[1] - 3).perform()
+        ActionChains(self.driver).move_to_element_with_offset(self.find("#flat"), *place).perform()
+        self.until(lambda: self.find("#value").is_displayed())
+        seen = None
+        while seen != (seen := self.run_script("return {...document.getElementById('value').dataset}")):
+            self.until(lambda: True)
+        return seen
+
+    def test_the_value_under_the_pointer_is_the_computed_one(self):
+        piece = self.begin("maps")
+        pipeline = self.pipeline(piece)
+        said = self.read_at((70, 55))
+        column, row = int(said["column"]), int(said["row"])
+        expected = probe(pipeline, ENGINE, (column + 0.5) / 256, (row + 0.5) / 256)
+        self.assertAlmostEqual(float(said["distance"]), expected.distance, places=5)
+        self.assertAlmostEqual(float(said["slope"]), expected.slope, places=3)
+        np.testing.assert_allclose([float(part) for part in said["normal"].split(",")], expected.normal, atol=1e-5)
+        level = ENGINE.run(finished(pipeline, "normal"))[row, column]
+        self.assertIn("R {} G {} B {}".format(*level), self.text("#value"))
+        self.assertIn(f"slope {expected.slope:.1f}°", self.text("#value"))
+
+    def test_down_to_single_texels_of_a_map_larger_than_the_stage(self):
+        """A checked map of 3000 texels: near to, the stage asks for the part it shows and draws square texels."""
+        checks = np.indices((3000, 3000)).sum(axis=0) % 2 * 0.5 + 0.25
+        self.begin("maps", checks, amplitude=5)
+        self.find("[data-view=displacement]").click()
+        self.settled()
+        self.zoomed(4000, (0, -40))
+        self.until(lambda: self.find("#flat").get_attribute("data-near"))
+        self.settled()
+        near = self.pixels("#flat")[200:260, 300:400, 0]
+        dark, light = (near < 0.4).mean(), (near > 0.6).mean()
+        self.assertTrue(0.3 < dark < 0.7 and 0.3 < light < 0.7, (dark, light))
+        self.assertIn("grey", self.read_at((0, -40)) and self.text("#value"))
+        self.press("0")
+        self.until(lambda: self.find("#flat").get_attribute("data-zoom") == "1.00")
+
+    def test_four_ways_are_alike_from_above_and_differ_along_the_surface(self):
+        self.begin("surface", **{"footprint.width": 100, "footprint.height": 100, "amplitude": 12})
+        self.until(lambda: self.find("#solid").get_attribute("data-drawn"))
+        self.find("[data-view=ways]").click()
+        self.until(lambda: self.find("#ways").is_displayed())
+        self.settled()
+        self.run_script("document.querySelector('#lamp').hidden = true")
+        self.choose("#tilt", "0")
+        self.settled()
+        above = self.ways()
+        for pane in above:
+            self.assertGreater(pane.std(), 0.05, "a way is blank")
+        self.choose("#tilt", "80")
+        self.settled()
+        along = self.ways()
+        bump, normal, displaced, both = along
+        self.assertGreater(np.abs(bump - displaced).mean(), 0.02, "only geometry has an outline")
+        self.assertGreater(np.abs(normal - both).mean(), 0.02)
+        # a flat surface seen along it stays as narrow as it is; a displaced one stands out above and below
+        self.assertGreater(self.covered(displaced), self.covered(bump) * 1.15)
+
+    def ways(self) -> list[np.ndarray]:
+        """The lower part of each pane, clear of buttons: flat with bump and normal map, displaced without and with."""
+        whole = self.pixels("#solid").mean(axis=2)
+        rows, columns = whole.shape[0] // 2, whole.shape[1] // 2
+        panes = [whole[top : top + rows, left : left + columns] for top in (0, rows) for left in (0, columns)]
+        return [pane[int(rows * 0.34) : int(rows * 0.7), int(columns * 0.1) : int(columns * 0.9)] for pane in panes]
+
+    def covered(self, pane: np.ndarray) -> float:
+        """The part of a pane that shows the surface rather than the stage behind it."""
+        return float((np.abs(pane - pane[0, 0]) > 0.02).mean())
+
+    def test_light_and_material_are_for_looking_only(self):
+        piece = self.begin("relief")
+        before, revision = self.middle(), self.revision()
+        self.run_script("document.querySelector('#lamp').open = true")
+        chosen = {"[data-lamp=strength]": "0.3", "[data-lamp=warm]": "1", "[data-material=kind]": "black"}
+        for selector, value in chosen.items():
+            self.choose(selector, value)
+            changed = self.middle()
+            self.assertGreater(np.abs(changed - before).mean(), 0.01, selector)
+            before = changed
+        self.assertLess(self.middle().mean(), 0.2, "black shows highlights only")
+        self.find("[data-lamp=sweep]").click()
+        first = self.find("#dome").get_attribute("aria-valuenow")
+        self.until(lambda: self.find("#dome").get_attribute("aria-valuenow") != first)
+        self.drag(self.find("#dome"), (10, 8))
+        self.assertFalse(self.find("[data-lamp=sweep]").is_selected())
+        self.assertEqual(self.revision(), revision)
+        piece.refresh_from_db()
+        self.assertEqual(piece.position, 1)
+
+    def test_the_test_card_shows_a_strength_turned_around(self):
+        self.begin("maps")
+        self.find("[data-view=shaded]").click()
+        self.choose("#card", "in")
+        self.settled()
+        upright = self.dome()
+        self.set_number("control-maps-normal-strength", "-1")
+        self.settled()
+        self.assertGreater(upright, 0.15, "the dome is lit from the upper left")
+        self.assertLess(self.dome(), -0.15)
+        self.choose("#card", "beside")
+        self.settled()
+        self.assertEqual([name.text for name in self.all("#pane-names span")], ["now", "test card"])
+
+    def dome(self) -> float:
+        """How much lighter the dome of the test card is in its upper left than in its lower right."""
+        picture = self.pixels("#flat").mean(axis=2)
+        rows, columns = picture.shape
+        side = min(rows, columns) - 28
+        top, left = (rows - side) // 2, (columns - side) // 2
+
+        def brightness(part: float) -> float:
+            row, column = top + int(part * side), left + int(part * side)
+            return float(picture[row - 4 : row + 4, column - 4 : column + 4].mean())
+
+        return brightness(0.17) - brightness(0.33)
+
+    def test_proofs_side_by_side_and_one_inside_a_rectangle(self):
+        self.begin("maps")
+        self.find("[data-view=shaded]").click()
+        self.until(lambda: self.find("#keep-proof").is_displayed())
+        for strength in ("3", "-2"):
+            self.press("p")
+            kept = len(self.all("[data-proof]"))
+            self.until(lambda kept=kept: len(self.all("[data-proof]")) > kept or kept == 2)
+            self.set_number("control-maps-normal-strength", strength)
+        self.press("p")
+        self.until(lambda: len(self.all("[data-proof]")) == 3)
+        for button in range(3):
+            self.all("[data-beside]")[button].click()
+        self.settled()
+        self.until(lambda: len(self.all("#pane-names span")) == 4)
+        whole = self.pixels("#flat").mean(axis=2)
+        rows, columns = whole.shape[0] // 2, whole.shape[1] // 2
+        panes = [
+            whole[top + 150 : top + 200, left + 100 : left + 240] for top in (0, rows) for left in (0, columns + 1)
+        ]
+        self.assertLess(np.abs(panes[0] - panes[1]).mean(), 0.01, "the last proof is the piece as it stands")
+        self.assertGreater(np.abs(panes[0] - panes[3]).mean(), 0.05)
+        self.find("[data-compare-end]").click()
+        self.settled()
+        alone = self.pixels("#flat")
+        self.all("[data-compare]")[2].click()
+        self.find("[data-how=rectangle]").click()
+        self.settled()
+        both = self.pixels("#flat")
+        rows, columns = both.shape[:2]
+        outside = slice(int(rows * 0.3), int(rows * 0.45)), slice(int(columns * 0.2), int(columns * 0.29))
+        inside = slice(int(rows * 0.3), int(rows * 0.45)), slice(int(columns * 0.36), int(columns * 0.6))
+        self.assertLess(np.abs(both[outside] - alone[outside]).mean(), 0.01)
+        self.assertGreater(np.abs(both[inside] - alone[inside]).mean(), 0.05)
+        # another rectangle is drawn right of it
+        self.drag(self.find(".window-edge"), (120, 0))
+        moved = self.pixels("#flat")
+        left = slice(int(rows * 0.3), int(rows * 0.45)), slice(int(columns * 0.36), int(columns * 0.45))
+        self.assertLess(np.abs(moved[left] - alone[left]).mean(), 0.01)
+
+    def test_a_finding_is_set_aside_and_shown_again(self):
+        self.begin("relief", midlevel=0.2)
+        self.until(lambda: self.all("[data-finding=swell]"))
+        self.find("[data-finding=swell] [hx-post$=set-aside]").click()
+        self.until(lambda: not self.all("[data-finding=swell]"))
+        self.assertIn("swell", self.text(".aside"))
+        self.find(".aside button").click()
+        self.until(lambda: self.all("[data-finding=swell]"))
+
+    def test_a_trial_sheet_says_how_far_it_is(self):
+        self.begin("maps")
+        self.until(lambda: self.find("#open-trial").is_displayed())
+        self.find("#open-trial").click()
+        self.until(lambda: self.all(".trial-form .button"))
+        self.find(".trial-form .button").click()
+        self.until(lambda: self.text("#trial-progress").startswith("5 made"))
+        self.assertFalse(self.find("#trial-progress button").is_displayed())
+
+    def test_the_histogram_counts_what_is_drawn(self):
+        self.begin("maps", np.where(waves() > 0.5, 0.75, 0.25))
+        self.find("[data-view=displacement]").click()
+        self.settled()
+        self.find("[data-toggle=counted]").click()
+        self.until(lambda: self.find("#tones").is_displayed())
+        self.assertEqual(self.find("#tones").get_attribute("data-used"), "2")
+
+    def test_the_stage_fills_the_screen_and_gives_it_back(self):
+        self.begin("maps")
+        width = self.find("#stage").rect["width"]
+        self.find("[data-fill]").click()
+        self.until(lambda: self.find("#stage").rect["width"] > width + 300)
+        self.assertFalse(self.find("#controls").is_displayed())
+        self.find("[data-fill]").click()
+        self.until(lambda: self.find("#controls").is_displayed())
