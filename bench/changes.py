@@ -89,8 +89,8 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def mend(request: HttpRequest, pk: int) -> HttpResponse:
-    """Does what a finding offers."""
-    return _carried_out(request, pk, lambda base: _edited(base, partial(_mended, request.POST.get("finding"))))
+    """Does what a finding offers. What is then read from elsewhere or otherwise starts anew, as if it were chosen."""
+    return _carried_out(request, pk, partial(_mended, request.POST.get("finding")))
 
 
 @require_POST
@@ -199,12 +199,15 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     return arrange.picture_added(recipe, source.filename, {"picture": source.reference}, content)
 
 
-def _mended(kind: str | None, recipe: Recipe) -> tuple[Recipe, str]:
-    _, items = measured_and_found(Pipeline(recipe, read_source), ENGINE)
-    found = {item.kind: item for item in items}
-    if kind not in found or found[kind].mend is None:
+def _mended(kind: str | None, base: Revision) -> Revision:
+    _, items = measured_and_found(Pipeline(base.read(), read_source), ENGINE)
+    mends = {item.kind: item.mend for item in items}
+    mend_ = mends.get(kind)
+    if mend_ is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")
-    return found[kind].mend.applied(recipe), found[kind].mend.label
+    if SOURCE_PATHS & mend_.changes.keys():
+        return Revision.objects.read_as(base.piece, base.number, mend_.changes)
+    return _edited(base, lambda recipe: (mend_.applied(recipe), mend_.label))
 
 
 def _number(request: HttpRequest, name: str) -> float:

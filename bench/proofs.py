@@ -9,7 +9,10 @@ from django.views.decorators.http import require_POST, require_safe
 from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from bench.requests import piece_of, proof_of, revision_of
+from relief.deliver.files import safe_stem
+from relief.engine import Stage
 from relief.errors import ReliefError
+from relief.finished import came_along
 from relief.inspect.differences import difference, in_words
 from relief.pipeline import PROXY, Pipeline
 from shelf.models import Piece, read_source
@@ -55,14 +58,29 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
     """What lies between a proof and the piece as it stands, in words and in figures."""
     piece = piece_of(request, pk)
     proof = proof_of(piece, request.GET.get("number"))
-    recipes = Revision.objects.now(piece).read(), proof.revision.read()
-    context = {"proof": proof, "words": in_words(recipes[1], recipes[0])}
+    now, then = Revision.objects.now(piece).read(), proof.revision.read()
+    context = {"piece": piece, "proof": proof, "words": in_words(then, now)}
     try:
-        now, then = (ENGINE.run(Pipeline(recipe, read_source, PROXY).height()) for recipe in recipes)
-        context["measured"] = difference(recipes, (now, then))
+        states = [Pipeline(recipe, read_source, PROXY) for recipe in (now, then)]
+        fields = tuple(ENGINE.run(state.height()) for state in states)
+        along = tuple(stage and ENGINE.run(stage) for stage in map(_came_along, states))
+        context["measured"] = difference((now, then), fields, along)
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/differences.html", context)
+
+
+def _came_along(state: Pipeline) -> Stage | None:
+    return came_along(state, state.recipe.maps.normal)
+
+
+@require_safe
+def recipe(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """The recipe of a proof as a file."""
+    proof = proof_of(piece_of(request, pk), number)
+    answer = HttpResponse(proof.revision.read().as_text(), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="{safe_stem(proof.name)}.json"'
+    return answer
 
 
 def _listed(request: HttpRequest, piece: Piece) -> HttpResponse:

@@ -22,7 +22,7 @@ def revision_of(piece: Piece, number: str | int | None) -> Revision:
     return get_object_or_404(Revision.objects.select_related("piece"), piece=piece, number=whole_number(number))
 
 
-def proof_of(piece: Piece, number: str | None) -> Proof:
+def proof_of(piece: Piece, number: str | int | None) -> Proof:
     """The proof of a piece that was kept of a revision."""
     found = Proof.objects.select_related("revision")
     return get_object_or_404(found, revision__piece=piece, revision__number=whole_number(number))

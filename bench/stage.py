@@ -12,7 +12,7 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from bench.engine import ENGINE
-from bench.models import Revision
+from bench.models import Proof, Revision
 from bench.previews import VIEWS, apart, pixels_of, uncurved
 from bench.requests import (
     asked,
@@ -77,11 +77,9 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
     longest = min(whole_number(values.get("longest", PROXY)), SHARPEST)
     line = line_of(request)
     try:
-        now, before, before_label = _states(revision, draft_of(request), longest)
-        if "against" in values:
-            proof = proof_of(revision.piece, values["against"])
-            before, before_label = replace(before, recipe=proof.revision.read()), f"“{proof.name}”"
-        drawn_apart = name == "apart" and "against" in values
+        proof = proof_of(revision.piece, values["against"]) if "against" in values else None
+        now, before, before_label = _states(revision, draft_of(request), longest, proof)
+        drawn_apart = name == "apart" and proof
         if "try" in values:
             now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
         if "card" in values:
@@ -101,7 +99,7 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
             "section_before": _distances(before, line),
             **_of_layers(layers, chosen, line),
         }
-        if "against" in values:
+        if proof:
             arrays |= _compared(before, name, chosen)
     except KeyError:
         raise Http404 from None
@@ -177,11 +175,16 @@ def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[
     return found
 
 
-def _states(revision: Revision, draft: dict[str, str], longest: int) -> tuple[Pipeline, Pipeline, str]:
-    """The state to show, the state before it, and in words what lies between."""
+def _states(
+    revision: Revision, draft: dict[str, str], longest: int, proof: Proof | None
+) -> tuple[Pipeline, Pipeline, str]:
+    """The state to show, the state to compare it with (a proof, or the one before), and what that is in words."""
     kept = Pipeline(revision.read(), read_source, longest)
+    now = replace(kept, recipe=kept.recipe.with_changes(draft)) if draft else kept
+    if proof:
+        return now, replace(kept, recipe=proof.revision.read()), f"“{proof.name}”"
     if draft:
-        return replace(kept, recipe=kept.recipe.with_changes(draft)), kept, "before this change"
+        return now, kept, "before this change"
     parent = revision.before()
     if parent:
         return kept, replace(kept, recipe=parent.read()), f"before “{revision.label}”"

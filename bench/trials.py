@@ -36,7 +36,9 @@ def choose(request: HttpRequest, pk: int) -> HttpResponse:
     by_path = {field.path: field for field in fields}
     first = by_path.get(request.GET.get("path", ""), fields[0] if fields else None)
     second = by_path.get(request.GET.get("path2", ""))
-    axes = [(name, field, *_range(field)) for name, field in (("", first), ("2", second)) if field]
+    # without a second parameter its list still stands there, to choose one
+    axes = [(name, field, *(_range(field) if field else ("", ""))) for name, field in (("", first), ("2", second))]
+    axes = axes if first else []
     return render(request, "bench/trial_form.html", {"piece": piece, "fields": fields, "axes": axes})
 
 

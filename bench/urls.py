@@ -34,6 +34,7 @@ urlpatterns = [
     path("piece/<int:pk>/proofs/keep", proofs.keep, name="keep-proof"),
     path("piece/<int:pk>/proofs/name", proofs.name, name="name-proof"),
     path("piece/<int:pk>/proofs/remove", proofs.remove, name="remove-proof"),
+    path("piece/<int:pk>/proofs/<int:number>.json", proofs.recipe, name="proof-recipe"),
     path("piece/<int:pk>/differences", proofs.differences, name="differences"),
     path("piece/<int:pk>/trial", trials.trial, name="trial"),
     path("piece/<int:pk>/trial/choose", trials.choose, name="trial-choose"),

@@ -13,19 +13,22 @@ from pathlib import Path
 from typing import Any, NoReturn, get_args
 
 from relief.benchmark import table
-from relief.deliver.bundle import delivery_files, displaced_plane, map_files
+from relief.deliver.bundle import delivery_files, displaced_plane, map_files, test_card_files
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
 from relief.displace.forecast import refuse_if_too_large
 from relief.engine import Engine, Progress
 from relief.errors import ReliefError
+from relief.finished import packable
 from relief.height import Edge, Footprint
 from relief.inspect.check import check
 from relief.inspect.finding import Finding
 from relief.inspect.readings import readings
 from relief.inspect.start import started, suggested_start
 from relief.maps import COMPANION_MAPS
+from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.maps.slopes import Kernel
+from relief.maps.vectors import Red
 from relief.parameters import Control, Parameters, control, controls
 from relief.pipeline import Pipeline
 from relief.recipe import Picture, Recipe
@@ -51,7 +54,10 @@ OPTIONS = {
     "strength": "maps.normal.strength",
     "soften": "maps.normal.soften",
     "kernel": "maps.normal.kernel",
+    "red": "maps.normal.red",
     "green": "maps.normal.green",
+    "made-of": "maps.normal.of",
+    "calm": "maps.displacement.soften",
     "bits": "delivery.normal_bits",
     "grey": "layers.0.content.grey",
     "channel": "layers.0.content.channel",
@@ -91,16 +97,26 @@ def _parser() -> argparse.ArgumentParser:
     _add_picture(maps)
     maps.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
     _add_choice(maps, "kernel", get_args(Kernel))
+    _add_choice(maps, "red", get_args(Red))
     _add_choice(maps, "green", get_args(Green))
+    _add_choice(maps, "made-of", ("relief", "source", "both"))
     maps.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
     maps.add_argument("--bits", type=int, choices=(8, 16), help="bits in each channel of the normal map")
     _add_number(maps, "strength")
     _add_number(maps, "soften")
+    _add_number(maps, "calm")
+    maps.add_argument("--full-range", action="store_true", help="spread the bump map from black to white")
+    maps.add_argument("--test-card", action="store_true", help="write the maps of a test card along")
     _add_number(maps, "resolution", kind=int)
     _add_choice(maps, "resample", get_args(Method))
     maps.add_argument(
         "--map", dest="more", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
         help=f"make a grey map more: {', '.join(COMPANION_MAPS)}; can be given several times",
+    )  # fmt: skip
+    maps.add_argument(
+        "--pack", dest="packs", action="append", default=[], metavar="R,G,B[,A]",
+        help="pack maps into the channels of one picture, such as normal.red,normal.green,displacement or "
+        "occlusion,roughness,0; can be given several times",
     )  # fmt: skip
     maps.set_defaults(command=write_maps)
 
@@ -188,7 +204,7 @@ def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     engine = Engine()
     digest = hashlib.sha256(data).hexdigest()
     recipe = suggested_start(digest, chosen.picture.name[-200:], reading, lambda _: data, engine, footprint)
-    changes = {path: getattr(chosen, name, None) for name, path in OPTIONS.items()}
+    changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
     edges = getattr(chosen, "edges", None)
     changes |= {"edges.across": edges, "edges.down": edges}
     recipe = recipe.with_changes({path: value for path, value in changes.items() if value is not None})
@@ -201,6 +217,11 @@ def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     if getattr(chosen, "more", None):
         more = tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more)
         recipe = recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"more": more})})
+    if getattr(chosen, "packs", None):
+        packs = tuple(_pack(text, recipe) for text in chosen.packs)
+        recipe = recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"packs": packs})})
+    if getattr(chosen, "full_range", False):
+        recipe = recipe.with_changes({"maps.bump.full_range": True})
     if chosen.treat:
         kept = range(len(recipe.layers[0].treatments))
         added = [_asked_for(text, TREATMENTS, "treatment") for text in chosen.treat]
@@ -224,6 +245,30 @@ def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> 
             raise ReliefError(f"The {what} {kind} has no parameter “{name}”.")
         values[name] = value
     return models[kind].checked(**values)
+
+
+def _pack(text: str, recipe: Recipe) -> Pack:
+    """The packed picture that `R,G,B` or `R,G,B,A` asks for, each a map, a grey map's kind or a value.
+
+    Raises:
+        ReliefError: not three or four of them, or one that is neither.
+    """
+    asked = text.split(",")
+    if len(asked) not in (3, 4):
+        raise ReliefError("A packed picture has three or four channels: --pack R,G,B or R,G,B,A.")
+    kinds = {grey.kind: f"more-{number}" for number, grey in enumerate(recipe.maps.more)}
+    values: dict[str, Any] = {}
+    for channel, held in zip(CHANNELS, asked, strict=False):
+        name = kinds.get(held, held)
+        if name in packable(recipe):
+            values[channel] = name
+        elif re.fullmatch(r"[01](\.\d+)?", held):
+            values |= {channel: VALUE, f"{channel}_value": float(held)}
+        else:
+            raise ReliefError(
+                f"“{held}” is no map to pack. There are {', '.join([*packable(recipe), *kinds])}, and 0 to 1."
+            )
+    return Pack.checked(**values)
 
 
 def _treatments_in_words() -> str:
@@ -283,7 +328,9 @@ def write_maps(chosen: argparse.Namespace) -> None:
     pipeline, engine = _begun(chosen)
     recipe = pipeline.recipe
     height = engine.run(pipeline.height())
-    files = map_files(pipeline, engine, safe_stem(chosen.picture.name))
+    stem = safe_stem(chosen.picture.name)
+    files = map_files(pipeline, engine, stem)
+    files += test_card_files(pipeline, engine, stem) if chosen.test_card else []
     chosen.out.mkdir(parents=True, exist_ok=True)
     for file in files:
         write_whole(chosen.out / file.name, file.data)

@@ -96,11 +96,16 @@ def _of_list(listed: tuple, number: str, name: str):
 
 def normals(pipeline: Pipeline, normal: Normal, bits: int) -> Stage:
     """A normal map of the finished height, made in some way of the recipe's or another."""
-    recipe = pipeline.recipe
-    came_along = (pipeline.vectors(),) if normal.of != "relief" and "normal" in recipe.companion_roles() else ()
-    compute = partial(_normals, recipe.amplitude, normal, bits)
-    key = [recipe.amplitude, normal.model_dump(), bits]
-    return Stage("Normal map", compute, key, (pipeline.height(), *came_along))
+    amplitude, along_ = pipeline.recipe.amplitude, came_along(pipeline, normal)
+    compute = partial(_normals, amplitude, normal, bits)
+    key = [amplitude, normal.model_dump(), bits]
+    return Stage("Normal map", compute, key, (pipeline.height(), *((along_,) if along_ else ())))
+
+
+def came_along(pipeline: Pipeline, normal: Normal) -> Stage | None:
+    """The vectors of the normal map that came along, where there is one and this way of making one wants it."""
+    wanted = normal.of != "relief" and "normal" in pipeline.recipe.companion_roles()
+    return pipeline.vectors() if wanted else None
 
 
 def _normals(amplitude: float, normal: Normal, bits: int, field: HeightField, along: np.ndarray | None = None):

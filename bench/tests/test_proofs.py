@@ -1,10 +1,13 @@
 """Proofs as the bench keeps, names, compares and takes them back."""
 
+import json
+
 import numpy as np
 from django.urls import reverse
 
 from bench.models import Proof, Revision
 from bench.tests.case import StudioTestCase, unpacked
+from relief.recipe import Recipe
 
 
 class ProofTests(StudioTestCase):
@@ -70,6 +73,14 @@ class ProofTests(StudioTestCase):
         self.assertContains(page, "mm to 3 mm")
         self.assertContains(page, "Height apart, RMS")
         self.assertNotContains(page, "No parameter differs")
+
+    def test_its_recipe_is_a_file_that_can_be_read_again(self):
+        answer = self.client.get(reverse("bench:proof-recipe", args=[self.dunes.pk, 1]))
+        self.assertIn("attachment", answer["Content-Disposition"])
+        self.assertEqual(
+            Recipe.read(json.loads(answer.content)), Revision.objects.get(piece=self.dunes, number=1).read()
+        )
+        self.assertEqual(self.client.get(reverse("bench:proof-recipe", args=[self.dunes.pk, 2])).status_code, 404)
 
     def test_what_is_no_proof_is_not_found(self):
         for number in ("2", "99", "x", ""):

@@ -12,6 +12,7 @@ from relief.maps.displacement import displacement
 from relief.maps.normal import vectors
 from relief.recipe import Recipe
 from relief.resample import resampled
+from relief.stages import unit_vectors
 
 
 @dataclass(frozen=True)
@@ -29,12 +30,22 @@ class Difference:
     height: float
 
 
-def difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, HeightField]) -> Difference:
-    """Measures two states on the grid of the first."""
+def difference(
+    recipes: tuple[Recipe, Recipe],
+    fields: tuple[HeightField, HeightField],
+    along: tuple[np.ndarray | None, np.ndarray | None] = (None, None),
+) -> Difference:
+    """Measures two states on the grid of the first.
+
+    Args:
+        recipes, fields: both states and their finished height fields.
+        along: for each, the vectors of the normal map that came along, where its own is made of it.
+    """
     fields = _on_one_grid(fields)
     apart = height_difference(recipes, fields)
     first, second = (
-        vectors(field, recipe.amplitude, recipe.maps.normal) for recipe, field in zip(recipes, fields, strict=True)
+        vectors(field, recipe.amplitude, recipe.maps.normal, None if beside is None else unit_vectors(beside, field))
+        for recipe, field, beside in zip(recipes, fields, along, strict=True)
     )
     # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does
     half_chord = np.linalg.norm(first - second, axis=2) / 2

@@ -13,8 +13,8 @@ from relief.maps.slopes import steepness
 from relief.sources.facts import seam_ratios
 
 STEEPEST_SHARE = 0.05
-FINEST_SHARE = 0.99
-"""The finest detail is the wavelength down to which this share of the height's variance reaches."""
+DETAIL_SHARES = (0.01, 0.99)
+"""The coarsest and the finest detail are the wavelengths down to which these shares of the height's variance reach."""
 
 COUNTED = 1_000_000
 """Places that medians, figures and levels are taken of at most."""
@@ -32,7 +32,7 @@ class Readings:
         mean, median: of the distance from the base surface, mm; a mean of 0 neither swells nor shrinks the whole.
         steepest: the angle, in degrees, that the steepest 5 % of the surface exceeds.
         typical: the median angle, degrees.
-        finest: wavelength of the finest detail, mm; none on a flat field.
+        coarsest, finest: wavelengths of the coarsest and the finest detail, mm; none on a flat field.
         sa, sq, sz: arithmetic and root mean square distance from the mean, and the range, mm (ISO 25178-2).
         clipped: share of the surface at its very lowest or highest.
         levels: how many different heights there are, of at most a million places.
@@ -46,6 +46,7 @@ class Readings:
     median: float
     steepest: float
     typical: float
+    coarsest: float | None
     finest: float | None
     sa: float
     sq: float
@@ -75,6 +76,7 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
     typical, steep = np.percentile(angles, (50, 100 * (1 - STEEPEST_SHARE)), overwrite_input=True)
     at_ends = (few == np.float32(lowest)).mean() + (few == np.float32(highest)).mean()
     across, down = seam_ratios(samples)
+    coarsest, finest = detail(field) or (None, None)
     return Readings(
         lowest=float(ends[0]),
         highest=float(ends[1]),
@@ -82,7 +84,8 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
         median=float(ends[3]),
         steepest=float(steep),
         typical=float(typical),
-        finest=finest_detail(field),
+        coarsest=coarsest,
+        finest=finest,
         sa=float(np.abs(from_mean).mean(dtype=np.float64) * amplitude),
         sq=float(np.sqrt(np.square(from_mean).mean(dtype=np.float64)) * amplitude),
         clipped=float(at_ends) if highest > lowest else 0.0,
@@ -99,8 +102,8 @@ def steepest(field: HeightField, amplitude: float) -> float:
     return float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE), overwrite_input=True))
 
 
-def finest_detail(field: HeightField) -> float | None:
-    """Wavelength in mm down to which 99 % of the variance lies, from the power spectrum; none on a flat field.
+def detail(field: HeightField) -> tuple[float, float] | None:
+    """The wavelengths in mm between which 98 % of the variance lies, the coarsest first; none on a flat field.
 
     A direction that wraps is taken apart by the Fourier transform; one that does not by the cosine transform, whose
     mirrored ends have no jump that could be taken for detail.
@@ -124,9 +127,10 @@ def finest_detail(field: HeightField) -> float | None:
         return None
     parts = np.minimum(frequencies * np.float32(BANDS / frequencies.max()), BANDS - 1).astype(np.int32).ravel()
     in_band = np.bincount(parts, power.ravel(), BANDS)
-    reached = np.searchsorted(np.cumsum(in_band), FINEST_SHARE * total)
+    reached = np.searchsorted(np.cumsum(in_band), np.array(DETAIL_SHARES) * total)
     power *= frequencies
-    return float(in_band[reached] / np.bincount(parts, power.ravel(), BANDS)[reached])
+    coarsest, finest = in_band[reached] / np.bincount(parts, power.ravel(), BANDS)[reached]
+    return float(coarsest), float(finest)
 
 
 def _half_spectrum(samples: np.ndarray, wraps: bool, spacing: float) -> tuple[np.ndarray, np.ndarray]:

@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
@@ -11,6 +12,7 @@ from PIL import Image
 from trimesh.exchange.gltf import load_glb
 from trimesh.exchange.ply import load_ply
 
+from relief import arrange
 from relief.deliver.bundle import bundle
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
@@ -19,9 +21,21 @@ from relief.displace.displace import displaced
 from relief.engine import Progress
 from relief.errors import Cancelled
 from relief.height import Footprint
+from relief.maps import COMPANION_MAPS
+from relief.recipe import Recipe
 from relief.surface.plane import plane
 from relief.tests.fields import field, rough
 from relief.tests.test_inspect import begun
+
+
+def with_every_map(recipe: Recipe) -> Recipe:
+    """The recipe with one of each grey map, a packed picture and the test card."""
+    for kind in COMPANION_MAPS:
+        recipe, _ = arrange.map_added(recipe, kind)
+    for preset in ("height_in_alpha", "gltf"):
+        recipe, _ = arrange.pack_added(recipe, preset)
+    return recipe.with_changes({"delivery.test_card": True})
+
 
 FOOTPRINT = Footprint(width=80, height=60)
 MESH = displaced(plane(FOOTPRINT, 12, 9), field(rough(60, 80), width=80, height=60), 6, 0.4)
@@ -98,12 +112,49 @@ class MeshTests(TestCase):
 
 
 class BundleTests(TestCase):
-    def packed(self, progress=None) -> bytes:
+    def packed(self, progress=None, everything=False) -> bytes:
         pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16))
+        if everything:
+            pipeline = replace(pipeline, recipe=with_every_map(pipeline.recipe))
         return bundle(pipeline, engine, "Net / sand: ä", progress or Progress())
 
     def test_made_twice_it_is_the_same_bytes(self):
         self.assertEqual(self.packed(), self.packed())
+
+    def test_with_every_map_it_is_the_same_bytes_too_and_tells_how_far_it_is(self):
+        class Heard(Progress):
+            def __init__(self):
+                self.said = []
+
+            def report(self, fraction, message):
+                self.said.append((fraction, message))
+
+        heard = Heard()
+        made = self.packed(heard, everything=True)
+        self.assertEqual(made, self.packed(everything=True))
+        with zipfile.ZipFile(io.BytesIO(made)) as archive:
+            names = archive.namelist()
+        for kind in (*COMPANION_MAPS, "normal", "bump", "displacement", "normal_and_height", "test_card_normal"):
+            self.assertIn(f"sand_{kind}.png", names)
+        fractions, messages = zip(*heard.said, strict=True)
+        self.assertEqual(sorted(fractions), list(fractions))
+        for model in COMPANION_MAPS.values():
+            self.assertIn(f"Making {model.title.lower()}", messages)
+
+    def test_with_every_map_it_can_be_cancelled_at_each(self):
+        class StopAt(Progress):
+            def __init__(self, message):
+                self.message, self.stop = message, False
+
+            def report(self, fraction, message):
+                self.stop = message == self.message
+
+            def cancelled(self):
+                return self.stop
+
+        for model in COMPANION_MAPS.values():
+            with self.assertRaises(Cancelled):
+                self.packed(StopAt(f"Making {model.title.lower()}"), everything=True)
 
     def test_the_note_says_how_each_file_is_read(self):
         with zipfile.ZipFile(io.BytesIO(self.packed())) as archive:

@@ -11,7 +11,7 @@ from PIL import Image
 
 from relief.engine import Engine
 from relief.inspect.findings import measured_and_found
-from relief.inspect.readings import finest_detail, readings
+from relief.inspect.readings import detail, readings
 from relief.inspect.section import length, section
 from relief.inspect.start import suggested_start
 from relief.inspect.thresholds import HARSH_ABOVE, STEP_ABOVE
@@ -47,18 +47,21 @@ class ReadingTests(TestCase):
         steepest = 6 * 0.5 * 2 * math.pi * 4 / 200
         self.assertAlmostEqual(taken.steepest, math.degrees(math.atan(steepest * math.cos(0.025 * math.pi))), places=1)
         self.assertAlmostEqual(taken.finest, 50, delta=0.3)
+        self.assertAlmostEqual(taken.coarsest, 50, delta=0.3)
 
     def test_finest_detail_is_the_shorter_of_two_waves_on_texels_that_are_not_square(self):
         across = np.sin(2 * np.pi * 3 * centres(256))[None, :]
         down = 0.3 * np.sin(2 * np.pi * 20 * centres(512))[:, None]
         both = field(across + down, width=300, height=100, edges=WRAP)
-        self.assertAlmostEqual(finest_detail(both), 5, delta=0.1)
+        coarsest, finest = detail(both)
+        self.assertAlmostEqual(finest, 5, delta=0.1)
+        self.assertAlmostEqual(coarsest, 100, delta=2)
 
     def test_finest_detail_where_nothing_wraps(self):
         wave = np.tile(np.cos(2 * np.pi * 13 * centres(1024)), (64, 1))
-        self.assertAlmostEqual(finest_detail(field(wave, width=130)), 10, delta=0.1)
+        self.assertAlmostEqual(detail(field(wave, width=130))[1], 10, delta=0.1)
         # a wave cut where it is steepest has a kink there, which reads as a little finer
-        self.assertTrue(7 < finest_detail(field(sinusoid(64, 1024, 13), width=130)) < 10)
+        self.assertTrue(7 < detail(field(sinusoid(64, 1024, 13), width=130))[1] < 10)
 
     def test_flat_and_single_samples(self):
         for samples in (np.full((8, 8), 0.4), np.ones((1, 1)), np.ones((1, 9))):

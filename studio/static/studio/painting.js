@@ -42,6 +42,7 @@ function halfWay([x, y, z]) {
   return [x / length, y / length, (z + 1) / length];
 }
 
+const WHITE = [1, 1, 1];
 const packed = (red, green, blue) => 0xff000000 | (Math.min(255, blue) << 16) | (Math.min(255, green) << 8) | Math.min(255, red);
 
 function lightOnce(normals, out, { lights: [{ towards, strength, tint }], ambient, material }) {
@@ -65,31 +66,36 @@ function scaled([x, y, z]) {
   return [x * scale, y * scale, z * scale, -(x + y + z) * LAST];
 }
 
+/** Two lights, or one on colours: sums what each does, light after light, so that each pass is a plain loop. */
 function lightAll(normals, out, { lights, ambient, material }, colours) {
-  const made = lights.map(({ towards, strength, tint }) => ({ ...tables(material, strength), tint, l: scaled(towards), h: scaled(halfWay(towards)) }));
-  const base = ambient * material.albedo;
-  for (let i = 0, n = 0; i < out.length; i++, n += 3) {
-    const [x, y, z] = [normals[n], normals[n + 1], normals[n + 2]];
-    let [red, green, blue, shineRed, shineGreen, shineBlue] = [base, base, base, 0, 0, 0];
-    for (const { matt, bright, tint, l, h } of made) {
-      const facing = x * l[0] + y * l[1] + z * l[2] + l[3];
+  const count = out.length;
+  const matts = lights.map(() => new Float32Array(count));
+  const shines = lights.map(() => new Float32Array(count));
+  lights.forEach(({ towards, strength }, number) => {
+    const { matt, bright } = tables(material, strength);
+    const [lx, ly, lz, lo] = scaled(towards);
+    const [hx, hy, hz, ho] = scaled(halfWay(towards));
+    const [dull, shine] = [matts[number], shines[number]];
+    for (let i = 0, n = 0; i < count; i++, n += 3) {
+      const facing = normals[n] * lx + normals[n + 1] * ly + normals[n + 2] * lz + lo;
       if (facing <= 0) continue;
-      const shining = x * h[0] + y * h[1] + z * h[2] + h[3];
-      const dull = matt[facing > LAST ? LAST : facing | 0];
-      const shine = bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0];
-      red += dull * tint[0];
-      green += dull * tint[1];
-      blue += dull * tint[2];
-      shineRed += shine * tint[0];
-      shineGreen += shine * tint[1];
-      shineBlue += shine * tint[2];
+      const shining = normals[n] * hx + normals[n + 1] * hy + normals[n + 2] * hz + ho;
+      dull[i] = matt[facing > LAST ? LAST : facing | 0];
+      shine[i] = bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0];
     }
-    if (colours) {
-      red *= colours[n] / 200;
-      green *= colours[n + 1] / 200;
-      blue *= colours[n + 2] / 200;
-    }
-    out[i] = packed((red + shineRed) * 255, (green + shineGreen) * 255, (blue + shineBlue) * 255);
+  });
+  const base = ambient * material.albedo;
+  const [first, second] = [lights[0].tint, lights[1]?.tint ?? [0, 0, 0]].map((tint) => tint.map((part) => part * 255));
+  const [matt, shine] = [matts[0], shines[0]];
+  const [otherMatt, otherShine] = [matts[1] ?? matt, shines[1] ?? shine];
+  for (let i = 0, n = 0; i < count; i++, n += 3) {
+    // a colour of 200 is as light as the plain grey
+    const [red, green, blue] = colours ? [colours[n] / 200, colours[n + 1] / 200, colours[n + 2] / 200] : WHITE;
+    out[i] = packed(
+      (base * 255 + matt[i] * first[0] + otherMatt[i] * second[0]) * red + shine[i] * first[0] + otherShine[i] * second[0],
+      (base * 255 + matt[i] * first[1] + otherMatt[i] * second[1]) * green + shine[i] * first[1] + otherShine[i] * second[1],
+      (base * 255 + matt[i] * first[2] + otherMatt[i] * second[2]) * blue + shine[i] * first[2] + otherShine[i] * second[2],
+    );
   }
 }
 
