@@ -140,8 +140,11 @@ def value(request: HttpRequest, pk: int) -> JsonResponse:
     """What stands at one place of the finished relief: height, slope and normal."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     x, y = place_of(request)
+    recipe = revision.read()
+    if "card" in request.GET:
+        recipe = arrange.with_test_card(recipe)
     try:
-        return JsonResponse(asdict(probe(Pipeline(revision.read(), read_source), ENGINE, x, y)))
+        return JsonResponse(asdict(probe(Pipeline(recipe, read_source), ENGINE, x, y)))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
 

@@ -23,7 +23,10 @@ VIEWS = {
     "gallery": "Knotted net/relief",
     "maps": "Scallop tile, north wall/maps",
     "trial": "Scallop tile, north wall/maps",
+    "proofs": "Pressed tin ceiling/maps",
+    "texels": "Knotted net/maps",
     "surface": "Scallop tile, north wall/surface",
+    "four-ways": "Scallop tile, north wall/surface",
     "deliver": "Scallop tile, north wall/deliver",
 }
 """What each picture shows: an address, or a piece and its step, or a set."""
@@ -33,8 +36,12 @@ CLICKS = {
     "crop": ["[data-tool=crop]"],
     "gallery": ["#open-gallery"],
     "trial": ["#open-trial", ".trial-form .button"],
-}
-"""What is clicked, one after the other, before a picture is taken."""
+    "proofs": ["#guide button", "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
+               "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
+    "texels": ["#guide button", *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
+    "four-ways": ["#guide button", "[data-view=ways]", "[data-camera=along]"],
+}  # fmt: skip
+"""What is done, one step after the other, before a picture is taken."""
 
 
 def take(address: str) -> None:
@@ -62,10 +69,27 @@ def _address(address: str, known: dict[str, str], view: str) -> str:
     return f"{known[title]}{step}/"
 
 
+def _script(step: str) -> str:
+    """What a step does: `over SELECTOR` moves the pointer there, `set SELECTOR VALUE` types, others are clicked."""
+    action, *rest = step.split(" ", 2)
+    if action == "over":
+        return (
+            f"const part = document.querySelector({rest[0]!r}), {{ left, top, width, height }} = "
+            "part.getBoundingClientRect(); part.dispatchEvent(new PointerEvent('pointermove', "
+            "{ clientX: left + width * 0.6, clientY: top + height * 0.4, bubbles: true }))"
+        )
+    if action == "set":
+        return (
+            f"const box = document.querySelector({rest[0]!r}); box.value = {rest[1]!r}; "
+            "box.dispatchEvent(new Event('change', { bubbles: true }))"
+        )
+    return f"document.querySelector({step!r}).click()"
+
+
 def _shoot(driver, name: str) -> None:
     time.sleep(PATIENCE)
-    for selector in CLICKS.get(name, []):
-        driver.execute_script("document.querySelector(arguments[0]).click()", selector)
+    for step in CLICKS.get(name, []):
+        driver.execute_script(_script(step))
         time.sleep(PATIENCE)
     driver.save_screenshot(str(PLACE / f"{name}.png"))
     print(PLACE / f"{name}.png")

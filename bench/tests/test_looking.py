@@ -80,6 +80,9 @@ class TestCardTests(StudioTestCase):
         for view in ("bump", "lit", "more-3", "pack-0"):
             self.assertEqual(self.get("bench:preview", piece, base=2, view=view, card=1, longest=64).status_code, 200)
         self.assertEqual(self.get("bench:mesh", piece, base=2, card=1).status_code, 200)
+        side = self.recipe(piece).relief_footprint.width
+        top = self.get("bench:value", piece, base=2, card=1, x=0.25, y=0.25).json()
+        self.assertAlmostEqual(top["distance"], 0.06 * side, delta=0.001 * side)
 
 
 class MapTests(StudioTestCase):

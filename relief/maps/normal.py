@@ -34,7 +34,7 @@ class Normal(Parameters):
         "relief is; or that one laid on the relief, so that its detail follows the relief's slopes.",
     )  # fmt: skip
     detail: float = number(
-        1, -16, 16, label="Strength of the one that came along", step=0.05, slider=(-2, 4),
+        1, -16, 16, label="Its strength", step=0.05, slider=(-2, 4),
         help="Factor on the slopes of the normal map that came along.",
     )  # fmt: skip
     soften: float = number(

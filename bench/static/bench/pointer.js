@@ -1,6 +1,6 @@
 // The value under the pointer: the server reads the finished height at full size; the levels are those that are drawn.
 
-import { bench, page, currentView } from "./look.js";
+import { bench, look, page, currentView } from "./look.js";
 import { levelsAt, placeOf } from "./stage.js";
 import { sight } from "./sight.js";
 import { Latest } from "../studio/packet.js";
@@ -15,7 +15,7 @@ const signed = (value, digits) => (value < 0 ? "−" : "+") + Math.abs(value).to
 
 async function read(x, y) {
   const { value, revision } = page();
-  const answer = await fetch(`${value}?${new URLSearchParams({ base: revision, x, y })}`);
+  const answer = await fetch(`${value}?${new URLSearchParams({ base: revision, x, y, ...(look.card === "in" ? { card: 1 } : {}) })}`);
   if (!answer.ok || at === null) return;
   const { column, row, across, down, distance, slope, normal } = await answer.json();
   const levels = levelsAt(x, y);

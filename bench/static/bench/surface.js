@@ -8,7 +8,8 @@ import { lamp } from "./lamp.js";
 
 const CLAY = 0xdedad0;
 const SOOT = 0x0a0a0a;
-const DIRECTIONS = { front: [0, 0, 1], "three-quarter": [-0.62, -0.34, 0.86], along: [-0.3, -1, 0.14] };
+// towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
+const DIRECTIONS = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 
 /**
@@ -25,7 +26,7 @@ export function surfaceOn(canvas) {
   const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
   const scene = new THREE.Scene();
   const camera = new THREE.PerspectiveCamera(32, 1, 0.01, 100);
-  camera.up.set(0, 1, 0);
+  camera.up.set(0, 0, 1); // the surface lies like a floor, whichever way it is walked round
   const controls = new OrbitControls(camera, canvas);
   const [sun, second] = [new THREE.DirectionalLight(), new THREE.DirectionalLight()];
   const sky = new THREE.HemisphereLight(0xf1f5f4, 0x4a5154);
@@ -92,7 +93,8 @@ export function surfaceOn(canvas) {
   function stand(direction) {
     const radius = size();
     controls.target.set(0, 0, 0);
-    camera.position.copy(direction.normalize().multiplyScalar(radius * 3.15));
+    direction.normalize();
+    camera.position.copy(direction.multiplyScalar(radius * (2.6 + 0.55 * direction.z))); // nearer where it is narrow
     camera.near = radius / 100;
     camera.far = radius * 20;
     controls.minDistance = radius * 0.1;
@@ -106,7 +108,7 @@ export function surfaceOn(canvas) {
   /** Tilts the camera by degrees from straight above towards looking along the surface. */
   function tilt(degrees) {
     const angle = (Math.min(degrees, FARTHEST) * Math.PI) / 180;
-    stand(new THREE.Vector3(0, -Math.sin(angle), Math.cos(angle)));
+    stand(new THREE.Vector3(0, -Math.sin(angle) - 1e-4, Math.cos(angle)));
   }
 
   function texture(pixels, colourSpace) {
