@@ -55,11 +55,13 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def differences(request: HttpRequest, pk: int) -> HttpResponse:
-    """What lies between a proof and the piece as it stands, in words and in figures."""
+    """What lies between a proof and the piece as it stands, or another proof, in words and in figures."""
     piece = piece_of(request, pk)
     proof = proof_of(piece, request.GET.get("number"))
-    now, then = Revision.objects.now(piece).read(), proof.revision.read()
-    context = {"piece": piece, "proof": proof, "words": in_words(then, now)}
+    other = proof_of(piece, request.GET["other"]) if "other" in request.GET else None
+    now = other.revision.read() if other else Revision.objects.now(piece).read()
+    then = proof.revision.read()
+    context = {"piece": piece, "proof": proof, "other": other, "words": in_words(then, now)}
     try:
         states = [Pipeline(recipe, read_source, PROXY) for recipe in (now, then)]
         fields = tuple(ENGINE.run(state.height()) for state in states)

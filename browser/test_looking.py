@@ -195,6 +195,15 @@ class LookingTests(BrowserTestCase):
         inside = slice(int(rows * 0.3), int(rows * 0.45)), slice(int(columns * 0.36), int(columns * 0.6))
         self.assertLess(np.abs(both[outside] - alone[outside]).mean(), 0.01)
         self.assertGreater(np.abs(both[inside] - alone[inside]).mean(), 0.05)
+        # two proofs are compared with each other: what was kept last is the piece as it stands
+        others = [option.get_attribute("value") for option in self.all("#compare-with option")]
+        self.assertEqual(others, ["", "3", "2"])
+        self.choose("#compare-with", "2")
+        self.settled()
+        self.until(lambda: "Strength 1 to 3" in self.text("#differences li"))
+        self.assertGreater(np.abs(self.pixels("#flat")[outside] - alone[outside]).mean(), 0.02)
+        self.choose("#compare-with", "")
+        self.settled()
         # another rectangle is drawn right of it
         self.drag(self.find(".window-edge"), (120, 0))
         moved = self.pixels("#flat")

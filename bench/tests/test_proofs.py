@@ -82,6 +82,14 @@ class ProofTests(StudioTestCase):
         )
         self.assertEqual(self.client.get(reverse("bench:proof-recipe", args=[self.dunes.pk, 2])).status_code, 404)
 
+    def test_two_proofs_are_set_side_by_side_in_words(self):
+        self.post("bench:keep-proof", self.dunes, 2)
+        self.post("bench:change", self.dunes, 2, amplitude=7)
+        page = self.get("bench:differences", self.dunes, number=2, other=1)
+        self.assertContains(page, "Amplitude 3 mm to")
+        self.assertNotContains(page, "to 7 mm")
+        self.assertEqual(self.get("bench:differences", self.dunes, number=2, other=3).status_code, 404)
+
     def test_what_is_no_proof_is_not_found(self):
         for number in ("2", "99", "x", ""):
             self.assertEqual(self.get("bench:differences", self.dunes, number=number).status_code, 404, number)

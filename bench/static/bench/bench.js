@@ -52,6 +52,10 @@ function asked(longest) {
   const solidView = SOLID_VIEWS.includes(currentView());
   const parameters = { base, layer, view: solidView ? "lit" : currentView(), longest, section: look.line.join(","), ...drafted() };
   if (look.against !== null && !solidView) parameters.against = look.against;
+  if (parameters.against !== undefined && look.other !== null) {
+    for (const path of Object.keys(drafted())) delete parameters[path]; // a proof stands as it was kept
+    parameters.base = look.other;
+  }
   if (before) parameters.before = 1;
   else if (look.how === "apart" && parameters.against !== undefined) parameters.view = "apart";
   if (look.card === "in") parameters.card = 1;

@@ -12,6 +12,7 @@ export const look = {
   telltales: false,
   alone: null,
   against: null, // the revision of the proof that is compared with
+  other: null, // the revision of the proof that stands for the piece meanwhile, where two proofs are compared
   how: "wipe", // compared by a wipe, by a rectangle, or by the difference of both
   wipe: 0.5, // where the stage changes from now to the proof, of its width
   rectangle: [0.32, 0.28, 0.68, 0.72], // where the proof shows inside, of the stage

@@ -8,6 +8,7 @@ import { compared, onFramed } from "./stage.js";
 
 const overlay = document.getElementById("wipe");
 const differences = document.getElementById("differences");
+const compareWith = () => document.getElementById("compare-with");
 const canvas = document.getElementById("flat");
 const BESIDE = 3; // proofs beside the piece, four pictures in all
 const LEAST = 0.04; // of the stage, a side of the rectangle
@@ -109,7 +110,8 @@ export const besideNow = () => look.beside.filter(row).map((number) => ({ number
 
 /** Shows which proofs are compared with, and what lies between. One that was removed is compared with no longer. */
 function showProofs() {
-  if (look.against !== null && !row(look.against)) return setLook({ against: null });
+  if (look.against !== null && !row(look.against)) return setLook({ against: null, other: null });
+  if (look.other !== null && (!row(look.other) || look.other === look.against)) return setLook({ other: null });
   for (const button of document.querySelectorAll("[data-compare]")) {
     button.setAttribute("aria-pressed", String(Number(button.dataset.compare) === look.against));
   }
@@ -121,9 +123,21 @@ function showProofs() {
   differences.hidden = look.against === null;
   if (look.against === null) return;
   then.textContent = inside.textContent = named(look.against);
-  htmx.ajax("GET", `${differences.dataset.from}?number=${look.against}&base=${page().revision}`, { target: differences, swap: "innerHTML" });
+  now.textContent = look.other === null ? "now" : named(look.other);
+  showOthers();
+  const asked = new URLSearchParams({ number: look.against, base: page().revision, ...(look.other === null ? {} : { other: look.other }) });
+  htmx.ajax("GET", `${differences.dataset.from}?${asked}`, { target: differences, swap: "innerHTML" });
 }
 
+/** What a proof can be compared with: the piece as it stands, or another proof. */
+function showOthers() {
+  const kept = [...document.querySelectorAll("[data-proof]")].map((element) => Number(element.dataset.proof)).filter((number) => number !== look.against);
+  const option = (value, text) => Object.assign(document.createElement("option"), { value, textContent: text });
+  compareWith().replaceChildren(option("", "with the piece as it stands"), ...kept.map((number) => option(number, `with “${named(number)}”`)));
+  compareWith().value = look.other ?? "";
+}
+
+document.addEventListener("input", ({ target }) => target === compareWith() && setLook({ other: target.value ? Number(target.value) : null }));
 document.addEventListener("click", ({ target }) => {
   const { compare, beside } = target.closest("button")?.dataset ?? {};
   if (compare) setLook({ against: Number(compare) === look.against ? null : Number(compare), beside: [], how: look.how === "apart" ? "wipe" : look.how });
@@ -132,15 +146,15 @@ document.addEventListener("click", ({ target }) => {
     const others = besideNow().map((proof) => proof.number);
     setLook({ against: null, beside: others.includes(number) ? others.filter((other) => other !== number) : [...others, number] });
   }
-  if (target.closest("[data-compare-end]")) setLook({ against: null, beside: [] });
+  if (target.closest("[data-compare-end]")) setLook({ against: null, other: null, beside: [] });
 });
 document.addEventListener("keydown", (event) => {
   const comparing = look.against !== null || look.beside.length;
   if (event.key === "Escape" && comparing && !look.full && !bench.hasAttribute("data-in-hand") && !document.querySelector("dialog[open]")) {
-    setLook({ against: null, beside: [] });
+    setLook({ against: null, other: null, beside: [] });
   }
 });
-bench.addEventListener("look", ({ detail }) => ("against" in detail || "beside" in detail) && showProofs());
+bench.addEventListener("look", ({ detail }) => ["against", "other", "beside"].some((name) => name in detail) && showProofs());
 document.addEventListener("htmx:afterSettle", ({ detail }) => {
   if (detail.target.id !== "proofs") return;
   const lost = look.beside.filter((number) => !row(number));
