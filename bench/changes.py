@@ -11,9 +11,10 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from bench.engine import ENGINE
+from bench.groups import groups, layer_rows
 from bench.models import Revision, StaleError, content_of_set
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
-from bench.steps import Step, groups, layer_rows, views
+from bench.steps import Step, views
 from bench.views import page_context
 from relief import arrange
 from relief.compose.layout import Layout
@@ -21,8 +22,9 @@ from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import measured_and_found
 from relief.inspect.start import started
+from relief.layer import Picture
 from relief.pipeline import Pipeline
-from relief.recipe import Picture, Recipe
+from relief.recipe import Recipe
 from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet, read_source
 

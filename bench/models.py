@@ -11,7 +11,8 @@ from django.utils import timezone
 from bench.engine import ENGINE
 from relief.errors import PictureError
 from relief.inspect.start import first_recipe
-from relief.recipe import TREATMENTS_PATH, Picture, Recipe, SourceReference
+from relief.layer import Picture, SourceReference
+from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet, read_source
 

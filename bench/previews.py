@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from bench.engine import ENGINE
+from bench.requests import whole_number
 from relief.finished import finished, normals
 from relief.height import HeightField
 from relief.inspect.differences import height_difference
@@ -149,6 +150,17 @@ def uncurved(pipeline: Pipeline, number: int) -> np.ndarray:
     plain = replace(pipeline, recipe=pipeline.recipe.with_changes(straight))
     pixels = finished_pixels(f"more-{number}", plain)
     return (pixels if pixels.ndim == 2 else pixels[..., 0]).astype(np.float32) / 255
+
+
+def only(state: Pipeline, layer: int, until: str | None, alone: bool) -> Pipeline:
+    """The state for a tool that sets a layer's next treatment, or for looking at one layer alone."""
+    if until is None and not alone:
+        return state
+    recipe = state.recipe.with_layers([layer])
+    if until is not None:
+        kept = list(range(len(recipe.layers[0].treatments)))[: whole_number(until, least=0)]
+        recipe = recipe.with_treatments(kept)
+    return replace(state, recipe=recipe)
 
 
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {

@@ -2,99 +2,15 @@
 
 from __future__ import annotations
 
-import json
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any, Literal
+from dataclasses import dataclass, field
 
-from relief.compose.imprints import Imprints
-from relief.compose.strokes import Strokes
-from relief.finished import TITLES, packable, titles
-from relief.generate import GENERATORS
-from relief.generate.generator import Generator
-from relief.generate.noise import Noise
-from relief.height import Footprint
-from relief.maps import COMPANION_MAPS
-from relief.maps.companion import CompanionMap
-from relief.maps.packing import CHANNELS, PRESETS
-from relief.parameters import Control, Parameters, controls
-from relief.recipe import Content, Layer, Picture, Recipe
-from relief.treat import TREATMENTS
+from relief.finished import TITLES, titles
+from relief.layer import Picture
+from relief.parameters import controls
+from relief.recipe import Recipe
 from relief.treat.detail_bands import Bands
-from relief.treat.treatment import FAMILY_NAMES, Treatment
-from shelf.models import Source
-
-if TYPE_CHECKING:
-    from bench.models import Revision
 
 CONTENT = "layers.0.content"
-
-
-@dataclass(frozen=True)
-class Field:
-    """One parameter on the bench: its definition, where it stands in the recipe, and its value."""
-
-    path: str
-    control: Control
-    value: Any
-    suggested: bool
-
-    @property
-    def id(self) -> str:
-        return "control-" + self.path.replace(".", "-").replace("_", "-")
-
-    @property
-    def shown(self) -> str:
-        """The value as its number box shows it, or as JSON when it is drawn."""
-        if self.control.kind == "drawn":
-            return json.dumps(self._plain(self.value))
-        return self.value if self.control.kind == "tint" else f"{self.value:.10g}"
-
-    @staticmethod
-    def _plain(value: Any) -> Any:
-        return [item.model_dump() if isinstance(item, Parameters) else item for item in value]
-
-    @property
-    def is_integer(self) -> bool:
-        return isinstance(self.value, int)
-
-
-@dataclass(frozen=True)
-class Group:
-    """Parameters that are set together, under one heading; a treatment's group can be switched off."""
-
-    title: str
-    fields: list[Field]
-    switch: Field | None = None
-    number: int | None = None
-    """The treatment's place in the list."""
-    treatment: Treatment | None = None
-    of: int = 0
-    """How many treatments there are."""
-    brush: float = 0
-    """Half the width of a brush stroke to begin with, mm."""
-    owner: str = ""
-    """The path of the model whose parameters these are."""
-    tools: tuple[str, ...] = ()
-    """Tools that set some of the parameters on the stage."""
-    notes: tuple[str, ...] = ()
-    """What is to be said of them."""
-    kind: Literal["", "map", "pack"] = ""
-    """Of a map or a packed picture, which can be named and removed."""
-    folded: list[Field] = field(default_factory=list)
-    """Parameters that are seldom set, behind a line that opens."""
-
-    @property
-    def id(self) -> str:
-        if self.treatment:
-            return f"treatment-{self.number}"
-        if self.kind:
-            return f"{self.kind}-{self.number}"
-        return "group-" + self.title.lower().replace(" ", "-")
-
-    @property
-    def actions(self) -> list[tuple[str, str]]:
-        """What can be done to a treatment beside moving it."""
-        return [("duplicate", "Duplicate"), ("reset", "Reset"), ("remove", "Remove")] if self.treatment else []
 
 
 @dataclass(frozen=True)
@@ -105,15 +21,9 @@ class View:
     label: str
 
 
-TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
-"""The tools of each treatment that is set on the stage."""
 REMOVED_LIGHT, SEEN = View("light", "Removed light"), View("seen", "Where it is seen")
 LIT, HEIGHT, SLOPE = View("lit", "Lit"), View("height", "Height"), View("slope", "Slope")
 MAPS = tuple(View(name, TITLES[name]) for name in ("normal", "bump", "displacement"))
-FOLDED = ("maps.normal.red", "maps.normal.bands.", "maps.colour.window", "edges.", "maps.method")
-"""Beginnings of the paths that stand behind a line that opens, at the steps beside the first."""
-SHAPING = tuple(known.name for known in controls(CompanionMap) if known.name != "on")
-"""The parameters that every grey map has beside its own."""
 
 
 @dataclass(frozen=True)
@@ -173,33 +83,7 @@ SECTION_PATHS = ("midlevel", "amplitude")
 """The parameters that are dragged on the section, at every step."""
 
 
-def field_at(recipe: Recipe, path: str) -> Field:
-    """The field of one parameter of a recipe."""
-    return Field(path, recipe.control(path), recipe.value(path), path in recipe.suggested)
-
-
-def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
-    """What the left side of the bench shows at a step; of the relief, one layer at a time."""
-    recipe = revision.read()
-    shown = []
-    for title, paths in step.groups.items():
-        fields = [field_at(recipe, path) for path in paths if _has_a_use(recipe, path)]
-        if step.name == "source":
-            fields = _with_names(fields, revision)
-        if fields:
-            shown.append(_with_folds(Group(title, fields)) if step.name == "maps" else Group(title, fields))
-    if step.name == "maps":
-        shown += more_maps(recipe) + packs(recipe)
-    return shown + (of_layer(revision, layer) + treatments(recipe, layer) if step.name == "relief" else [])
-
-
-def _with_folds(group: Group) -> Group:
-    """The group with the parameters that are seldom set behind a line."""
-    folded = [item for item in group.fields if item.path.startswith(FOLDED)]
-    return replace(group, fields=[item for item in group.fields if item not in folded], folded=folded)
-
-
-def _has_a_use(recipe: Recipe, path: str) -> bool:
+def has_a_use(recipe: Recipe, path: str) -> bool:
     """Whether a parameter does something as the others are set."""
     content = recipe.layers[0].content
     came_along = "normal" in recipe.companion_roles()
@@ -234,136 +118,12 @@ def _has_a_use(recipe: Recipe, path: str) -> bool:
     return True
 
 
-def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list[Field]:
-    """Fields whose choices are known only from the piece's sources: which picture, which channel."""
-    recipe = revision.read()
-    content = recipe.layers[layer].content
-    channels: tuple[str, ...] = ()
-    if isinstance(content, Picture):
-        digest = recipe.sources[content.source].digest
-        source = Source.objects.filter(owner=revision.piece.owner, digest=digest).first()
-        channels = source.facts.channels if source else ()
-    names = {
-        "content.source": {
-            role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()
-        },
-        "content.channel": {"": "First", **{name: name.capitalize() for name in channels}},
-        "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
-    }
-    if isinstance(content, Imprints):
-        names["content.source"] = {"": "None", **names["content.source"]}
-    named = []
-    for item in fields:
-        name = ".".join(item.path.split(".")[-2:])
-        if name == "content.channel" and len(channels) < 2:
-            continue
-        if ".unpacked." in item.path and (len(channels) < 2 or not _in_picture(item.control.name, channels)):
-            continue
-        control = replace(item.control, names=names[name]) if name in names else item.control
-        named.append(replace(item, control=control))
-    return named
-
-
-def _in_picture(part: str, channels: tuple[str, ...]) -> bool:
-    """Whether a picture with these channels can hold what is unpacked: one of them, or a normal map in two."""
-    return {"red", "green"} <= set(channels) if part == "normal" else part in channels
-
-
-def of_layer(revision: Revision, number: int) -> list[Group]:
-    """How a layer is laid, and what it is made of."""
-    recipe = revision.read()
-    layer, owner = recipe.layers[number], f"layers.{number}"
-    content = layer.content
-    shown = []
-    if number > 0:
-        lies = [field_at(recipe, f"{owner}.{name}") for name in layer.uses()]
-        if isinstance(content, Strokes):
-            lies = [item for item in lies if item.control.name == "amount"]
-        shown.append(Group("How it lies", lies, owner=owner))
-    if not (isinstance(content, Picture) and number == 0):
-        made = [field_at(recipe, f"{owner}.content.{name}") for name in _parameters_of(content)]
-        notes = tuple(content.nudges(_cell(recipe, layer))) if isinstance(content, Generator) else ()
-        tools = {Imprints: ("places", "line"), Strokes: ("strokes",)}.get(type(content), ())
-        title = "Picture" if isinstance(content, Picture) else content.title
-        group = Group(title, _with_names(made, revision, number), owner=f"{owner}.content", tools=tools, notes=notes)
-        shown.append(replace(group, brush=_brush(recipe)))
-    if number > 0 and not isinstance(content, Strokes):
-        layout = [field_at(recipe, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
-        shown.append(Group("Placement", layout, owner=f"{owner}.layout"))
-    if number > 0:
-        mask = [field_at(recipe, f"{owner}.mask.{name}") for name in layer.mask.uses()]
-        tools = ("brush",) if layer.mask.source == "strokes" else ()
-        group = Group("Mask", _with_names(mask, revision, number), owner=f"{owner}.mask", tools=tools)
-        shown.append(replace(group, brush=_brush(recipe)))
-    return shown
-
-
-def _parameters_of(content: Content) -> list[str]:
-    """The parameters of a layer's content that do something as the others are set."""
-    if isinstance(content, Picture):
-        grey = ("grey", *(("hue",) if content.grey == "hue" else ())) if content.reading == "photo" else ()
-        data = ("channel",) if content.reading == "height" else ()
-        return ["source", "reading", *grey, *data, *(("green",) if content.reading == "normal" else ())]
-    names = [known.name for known in controls(type(content))]
-    unused = set()
-    if isinstance(content, Imprints) and content.shape != "picture":
-        unused.add("source")
-    if isinstance(content, Noise) and content.warp == 0:
-        unused.add("warp_size")
-    if isinstance(content, Noise) and content.octaves == 1:
-        unused |= {"gain", "lacunarity"}
-    return [name for name in names if name not in unused]
-
-
-def _cell(recipe: Recipe, layer: Layer) -> Footprint:
-    """The footprint of one repeat of a layer."""
-    whole = recipe.relief_footprint
-    return whole.resized(whole.width / layer.layout.repeats_across, whole.height / layer.layout.repeats_down)
-
-
-@dataclass(frozen=True)
-class LayerRow:
-    """One layer in the list."""
-
-    number: int
-    layer: Layer
-    about: str
-    amount: Field
-    switch: Field
-    movable: bool
-
-
-def layer_rows(recipe: Recipe) -> list[LayerRow]:
-    """The layers of a recipe, the top one first."""
-    rows = []
-    for number, layer in enumerate(recipe.layers):
-        content = layer.content
-        made = {"photo": "photo", "height": "height image", "normal": "normal map"}.get(getattr(content, "reading", ""))
-        made = made or content.title.lower()
-        laid = (
-            "the ground"
-            if number == 0
-            else type(layer).model_fields["blend"].json_schema_extra["names"][layer.blend].lower()
-        )
-        amount, switch = (field_at(recipe, f"layers.{number}.{name}") for name in ("amount", "on"))
-        movable = not isinstance(content, Imprints | Strokes) or number > 0
-        about = "raised, lowered, smoothed" if isinstance(content, Strokes) else f"{made}, {laid}"
-        rows.append(LayerRow(number, layer, about, amount, switch, movable))
-    return rows[::-1]
-
-
-def _brush(recipe: Recipe) -> float:
-    """A handy width for the brush: a fiftieth of the relief."""
-    footprint = recipe.relief_footprint
-    return float(f"{max(footprint.width, footprint.height) / 50:.1g}")
-
-
 def views(recipe: Recipe, step: Step) -> list[View]:
     """The ways to look at the relief at a step; the light that was taken out only where some was."""
     evened = any(treatment.kind == "even_light" and treatment.on for treatment in recipe.layers[0].treatments)
     relief = step.name == "relief"
     if step.name in ("maps", "deliver"):
-        coloured = _has_a_use(recipe, "maps.colour.tint")
+        coloured = has_a_use(recipe, "maps.colour.tint")
         shown = {view.name for view in step.views} | (set() if coloured else {"colour"})
         return [*step.views, *(View(name, title) for name, title in titles(recipe).items() if name not in shown)]
     more = [REMOVED_LIGHT] if evened and relief else []
@@ -377,97 +137,10 @@ def delivered(recipe: Recipe) -> list[tuple[str, str]]:
     bits |= {f"pack-{number}": pack.bits for number, pack in enumerate(recipe.maps.packs)}
     listed = []
     for name, title in titles(recipe).items():
-        if name == "colour" and not (recipe.maps.colour.on and _has_a_use(recipe, "maps.colour.tint")):
+        if name == "colour" and not (recipe.maps.colour.on and has_a_use(recipe, "maps.colour.tint")):
             continue
         green = f", green {recipe.maps.normal.green}" if name == "normal" else ""
         listed.append((title, f"PNG, {bits.get(name, 8)} bit{green}"))
         if name == "displacement":
             listed.append((title, "TIFF, 32-bit float"))
     return listed + ([("Test card", "three PNG")] if recipe.delivery.test_card else [])
-
-
-def more_maps(recipe: Recipe) -> list[Group]:
-    """One group for each grey map beside the others."""
-    shown = []
-    for number, grey in enumerate(recipe.maps.more):
-        owner = f"maps.more.{number}"
-        fields = [field_at(recipe, f"{owner}.{known.name}") for known in controls(type(grey))]
-        switch = next(item for item in fields if item.control.name == "on")
-        own = [item for item in fields if item.control.name not in (*SHAPING, "on")]
-        shaping = [item for item in fields if item.control.name in SHAPING]
-        shown.append(Group(grey.called, own, switch, number, owner=owner, kind="map", folded=shaping))
-    return shown
-
-
-def packs(recipe: Recipe) -> list[Group]:
-    """One group for each packed picture: what each channel holds, its value or whether it is turned around."""
-    offered_ = packable(recipe)
-    shown = []
-    for number, pack in enumerate(recipe.maps.packs):
-        owner = f"maps.packs.{number}"
-        fields = []
-        for channel in CHANNELS:
-            held = field_at(recipe, f"{owner}.{channel}")
-            names = {**held.control.names, **offered_}
-            if held.value not in names:
-                names[held.value] = "A map that is gone"
-            fields.append(replace(held, control=replace(held.control, names=names)))
-            if held.value == "value":
-                fields.append(field_at(recipe, f"{owner}.{channel}_value"))
-        turned = [field_at(recipe, f"{owner}.{channel}_inverted") for channel in pack.used]
-        fields.append(field_at(recipe, f"{owner}.bits"))
-        notes = tuple(pack.costs(recipe.amplitude))
-        switch = field_at(recipe, f"{owner}.on")
-        shown.append(Group(pack.name, fields, switch, number, owner=owner, kind="pack", folded=turned, notes=notes))
-    return shown
-
-
-def treatments(recipe: Recipe, layer: int = 0) -> list[Group]:
-    """One group for each treatment of a layer, in their order."""
-    shown = []
-    listed = recipe.layers[layer].treatments
-    for number, treatment in enumerate(listed):
-        owned = f"layers.{layer}.treatments.{number}"
-        fields = [field_at(recipe, f"{owned}.{known.name}") for known in controls(type(treatment))]
-        switch = next(item for item in fields if item.control.name == "on")
-        others = [item for item in fields if item is not switch]
-        group = Group(treatment.title, others, switch, number, treatment, len(listed), _brush(recipe), owned)
-        shown.append(replace(group, tools=TOOLS.get(treatment.kind, ())))
-    return shown
-
-
-@dataclass(frozen=True)
-class Offer:
-    """A treatment that can be added."""
-
-    kind: str
-    title: str
-    about: str
-
-
-def offered() -> list[tuple[str, list[Offer]]]:
-    """The treatments that can be added, by family."""
-    return [
-        (
-            name,
-            [Offer(kind, model.title, model.about()) for kind, model in TREATMENTS.items() if model.family == family],
-        )
-        for family, name in FAMILY_NAMES.items()
-    ]
-
-
-def gallery() -> list[tuple[str, list[Offer]]]:
-    """The noises and patterns that can be added, by family."""
-    families = {"noise": "Noise", "pattern": "Patterns"}
-    listed = [(model.family, Offer(kind, model.title, model.about())) for kind, model in GENERATORS.items()]
-    return [(name, [offer for of, offer in listed if of == family]) for family, name in families.items()]
-
-
-def offered_maps() -> list[Offer]:
-    """The grey maps that can be added."""
-    return [Offer(kind, model.title, model.about()) for kind, model in COMPANION_MAPS.items()]
-
-
-def offered_packs() -> list[Offer]:
-    """The packed pictures to begin with."""
-    return [Offer(kind, title, about) for kind, (title, about, _) in PRESETS.items()]

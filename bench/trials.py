@@ -11,9 +11,9 @@ from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
 from bench.engine import ENGINE
+from bench.groups import Field, groups
 from bench.models import Revision
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
-from bench.steps import Field, groups
 from relief.deliver.images import png
 from relief.errors import ReliefError
 from relief.inspect.readings import steepest

@@ -1,7 +1,7 @@
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
-from bench import changes, proofs, stage, trials, views
+from bench import changes, measured, proofs, stage, swatches, trials, views
 from bench.steps import BY_NAME
 
 
@@ -26,7 +26,7 @@ urlpatterns = [
     path("piece/<int:pk>/start-off", changes.start_off, name="start-off"),
     path("piece/<int:pk>/close-guide", changes.close_guide, name="close-guide"),
     path("piece/<int:pk>/mend", changes.mend, name="mend"),
-    path("piece/<int:pk>/set-aside", stage.set_aside, name="set-aside"),
+    path("piece/<int:pk>/set-aside", measured.set_aside, name="set-aside"),
     path("piece/<int:pk>/undo", changes.undo, name="undo"),
     path("piece/<int:pk>/redo", changes.redo, name="redo"),
     path("piece/<int:pk>/back-to-proof", changes.back_to_proof, name="back-to-proof"),
@@ -39,15 +39,15 @@ urlpatterns = [
     path("piece/<int:pk>/trial", trials.trial, name="trial"),
     path("piece/<int:pk>/trial/choose", trials.choose, name="trial-choose"),
     path("piece/<int:pk>/trial/sheet", trials.sheet, name="trial-sheet"),
-    path("piece/<int:pk>/measured", stage.measured, name="measured"),
-    path("piece/<int:pk>/facts", stage.facts, name="facts"),
+    path("piece/<int:pk>/measured", measured.measured, name="measured"),
+    path("piece/<int:pk>/facts", measured.facts, name="facts"),
     path("piece/<int:pk>/preview", stage.preview, name="preview"),
     path("piece/<int:pk>/value", stage.value, name="value"),
-    path("gallery/<slug:kind>.png", stage.gallery_picture, name="gallery"),
-    path("gallery/<slug:kind>.json", stage.gallery_section, name="gallery-section"),
+    path("gallery/<slug:kind>.png", swatches.gallery_picture, name="gallery"),
+    path("gallery/<slug:kind>.json", swatches.gallery_section, name="gallery-section"),
     path("pieces/from-nothing", views.begin_from_nothing, name="from-nothing"),
-    path("piece/<int:pk>/repeats", stage.repeats, name="repeats"),
-    path("piece/<int:pk>/histogram", stage.heights, name="histogram"),
+    path("piece/<int:pk>/repeats", measured.repeats, name="repeats"),
+    path("piece/<int:pk>/histogram", measured.heights, name="histogram"),
     path("piece/<int:pk>/surface-mesh", stage.surface, name="mesh"),
-    path("piece/<int:pk>/swatch/<int:number>.png", stage.swatch_picture, name="swatch"),
+    path("piece/<int:pk>/swatch/<int:number>.png", swatches.swatch_picture, name="swatch"),
 ]

@@ -13,23 +13,11 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from bench.engine import ENGINE
+from bench.groups import field_at, groups, layer_rows
 from bench.models import Revision
+from bench.offers import gallery, offered, offered_maps, offered_packs
 from bench.requests import layer_of, piece_of, whole_number
-from bench.steps import (
-    BY_NAME,
-    SECTION_PATHS,
-    STEPS,
-    Step,
-    delivered,
-    field_at,
-    gallery,
-    groups,
-    layer_rows,
-    offered,
-    offered_maps,
-    offered_packs,
-    views,
-)
+from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, delivered, views
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError, RecipeError
 from relief.inspect.start import generated

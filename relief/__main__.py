@@ -25,13 +25,14 @@ from relief.inspect.check import check
 from relief.inspect.finding import Finding
 from relief.inspect.readings import readings
 from relief.inspect.start import started, suggested_start
+from relief.layer import Picture
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.maps.slopes import Kernel
 from relief.maps.vectors import Red
 from relief.parameters import Control, Parameters, control, controls
 from relief.pipeline import Pipeline
-from relief.recipe import Picture, Recipe
+from relief.recipe import Recipe
 from relief.resample import Method
 from relief.sources.colour import Grey, Transfer
 from relief.sources.decode import ENDINGS, KNOWN, decode

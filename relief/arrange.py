@@ -10,9 +10,10 @@ from relief.errors import RecipeError
 from relief.generate import GENERATORS
 from relief.generate.test_card import TestCard
 from relief.height import Footprint
+from relief.layer import Layer, Picture, SourceReference
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS, VALUE, Pack
-from relief.recipe import MOST_MAPS, MOST_PACKS, Layer, Picture, Recipe, SourceReference
+from relief.recipe import MOST_MAPS, MOST_PACKS, Recipe
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
 from relief.treat.treatment import Treatment

@@ -18,7 +18,8 @@ from relief.compose.strokes import Strokes
 from relief.engine import Stage
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
-from relief.recipe import Beside, Layer, Picture, Recipe
+from relief.layer import Beside, Layer, Picture
+from relief.recipe import Recipe
 from relief.stages import WRAPPED, ReadSource
 from relief.treat.treatment import Treatment
 

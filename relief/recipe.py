@@ -9,18 +9,13 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
+from typing import Any, Literal, Self
 
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, model_validator
 
-from relief.compose.blend import BLEND_NAMES, Blend
-from relief.compose.imprints import Imprints
-from relief.compose.layout import Layout
-from relief.compose.masks import Mask
-from relief.compose.strokes import Strokes
 from relief.errors import RecipeError
-from relief.generate import AnyGenerator
 from relief.height import Edges, Footprint
+from relief.layer import MOST_TREATMENTS, Layer, SourceReference
 from relief.maps import AnyCompanionMap
 from relief.maps.colour_map import Colour
 from relief.maps.companion import CompanionMap
@@ -29,177 +24,15 @@ from relief.maps.normal import Normal
 from relief.maps.packing import Pack
 from relief.parameters import Control, Parameters, choice, complaint, control, number, switch
 from relief.resample import METHOD_NAMES, Method
-from relief.sources.colour import GREY_NAMES, TRANSFER_NAMES, Grey, Transfer
-from relief.sources.roles import READING_NAMES, Green, Reading
 from relief.surface.plane import Plane
-from relief.treat import AnyTreatment
 from relief.treat.detail_bands import Bands
 from relief.treat.treatment import Treatment
 
 VERSION = 1
-MOST_TREATMENTS = 64
 MOST_LAYERS = 24
 MOST_MAPS = 16
 MOST_PACKS = 8
 TREATMENTS_PATH = "layers.0.treatments"
-
-
-class SourceReference(Parameters):
-    """A source named in a recipe."""
-
-    digest: str = Field(pattern=r"^[0-9a-f]{64}$")
-    filename: str = Field(max_length=200)
-
-
-HELD = {
-    "": "Not used",
-    "roughness": "Roughness",
-    "occlusion": "Occlusion",
-    "metalness": "Metalness",
-    "mask": "Mask",
-}
-"""What a channel of a picture with several maps in it may hold, beside the height."""
-
-
-def _held(name: str) -> str:
-    return choice(
-        "", HELD, label=f"{name} holds",
-        help=f"The map that was packed into {name.lower()}. It then goes along with the relief as a map of its own.",
-    )  # fmt: skip
-
-
-class Unpacked(Parameters):
-    """What the channels of a picture hold into which several maps were packed."""
-
-    normal: bool = switch(
-        False, label="Normal map in red and green",
-        help="Red and green hold a normal map; its blue is made again from them. It can be laid on the relief's own.",
-    )  # fmt: skip
-    red: str = _held("Red")
-    green: str = _held("Green")
-    blue: str = _held("Blue")
-    alpha: str = _held("Alpha")
-
-    @field_validator("red", "green", "blue", "alpha")
-    @classmethod
-    def _known(cls, role: str) -> str:
-        if role not in HELD:
-            raise ValueError("A channel cannot hold that.")
-        return role
-
-    def roles(self) -> dict[str, str]:
-        """By role, the channel that holds it."""
-        return {role: name for name in ("red", "green", "blue", "alpha") if (role := getattr(self, name))}
-
-
-class Beside(NamedTuple):
-    """A map that goes along with a layer: the key of its source, and the channel that holds it (its first if empty)."""
-
-    source: str
-    channel: str = ""
-
-
-class Picture(Parameters):
-    """A layer's content: one source, read as a photo, as a height image, or as a normal map."""
-
-    rest: ClassVar[float] = 0.5
-    """The height that adds nothing: in a picture, mid grey."""
-
-    kind: Literal["picture"] = "picture"
-    source: str = choice("picture", {}, label="Height from", help="Which picture of the texture set becomes height.")
-    reading: Reading = choice(
-        "photo", READING_NAMES, label="Read as",
-        help="A photo holds contrast, of which grey is made. A height image is data, taken as it is. From a normal map "
-        "the height is found that has its slopes.",
-    )  # fmt: skip
-    grey: Grey = choice(
-        "luminance", GREY_NAMES, label="Grey from",
-        help="Which brightness of the photo becomes height.",
-    )  # fmt: skip
-    hue: float = number(
-        0, 0, 360, label="Hue", unit="°", step=1,
-        help="The hue that lies high: 0 red, 60 yellow, 120 green, 240 blue.",
-    )  # fmt: skip
-    channel: str = choice("", {"": "First"}, label="Channel", help="Which channel of the data picture becomes height.")
-    transfer: Transfer = choice(
-        "auto", TRANSFER_NAMES, label="Transfer",
-        help="Colour is stored with a display curve, which is taken off; data never is. Overrule it when a file was "
-        "saved wrongly.",
-    )  # fmt: skip
-    companions: dict[str, str] = Field(default_factory=dict)
-    """Sources that go where the height goes, by their role: colour, normal, roughness, occlusion."""
-    unpacked: Unpacked = Unpacked()
-    green: Green = choice(
-        "up", {"up": "Green up", "down": "Green down"}, label="Green of the source",
-        help="Which way light green faces in this normal map. Turn it when hollows come out as bumps.",
-    )  # fmt: skip
-    rebuild_blue: bool = switch(
-        False, label="Make blue again",
-        help="Takes red and green of the normal map alone and makes blue of them, for maps whose blue is missing, was "
-        "softened, or holds something else.",
-    )  # fmt: skip
-
-    @property
-    def beside(self) -> dict[str, Beside]:
-        """What goes along, by its role."""
-        found = {role: Beside(key) for role, key in self.companions.items()}
-        if self.reading == "normal" or self.unpacked.normal:
-            found["normal"] = Beside(self.source)
-        return found | {role: Beside(self.source, channel) for role, channel in self.unpacked.roles().items()}
-
-
-Content = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]
-
-
-class Layer(Parameters):
-    """One contribution to the relief. The first is the ground that the others lie on."""
-
-    name: str = Field(max_length=200)
-    content: Content
-    treatments: tuple[AnyTreatment, ...] = Field((), max_length=MOST_TREATMENTS)
-    on: bool = switch(True, label="On", help="Switch off to see the relief without this layer.")
-    amount: float = number(
-        1,
-        -100,
-        100,
-        label="Amount",
-        step=0.02,
-        slider=(-1, 2),
-        help="How much of the layer; below zero it is turned over.",
-    )
-    blend: Blend = choice(
-        "add", BLEND_NAMES, label="Blend",
-        help="How the layer goes over what lies below. Taller wins lets what is lower rise through.",
-    )  # fmt: skip
-    offset: float = number(
-        0,
-        -100,
-        100,
-        label="Offset",
-        step=0.01,
-        slider=(-1, 1),
-        help="Lifts the layer before it is compared with what lies below.",
-    )
-    passage: float = number(
-        0.05, 0, 100, label="Passage", step=0.01, slider=(0, 0.5), help="Height over which both run into each other."
-    )
-    layout: Layout = Layout()
-    mask: Mask = Mask()
-
-    @property
-    def source(self) -> str:
-        """The key of the source that the layer takes its height from; empty when it takes none."""
-        return self.content.source if isinstance(self.content, Picture | Imprints) else ""
-
-    @property
-    def companions(self) -> dict[str, Beside]:
-        """What goes where the layer's height goes, by its role."""
-        return self.content.beside if isinstance(self.content, Picture) else {}
-
-    def uses(self) -> tuple[str, ...]:
-        """The parameters that do something where the layer lies on others."""
-        contest = ("offset", "passage") if self.blend in ("taller", "lower") else ()
-        return ("blend", "amount", *contest)
 
 
 class Maps(Parameters):

@@ -15,9 +15,9 @@ from relief.compose.layout import Layout
 from relief.compose.strokes import Strokes, worked
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fitted_size, shrunk
+from relief.layer import Layer, Picture
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
-from relief.recipe import Layer, Picture
 from relief.resample import Method, field_resampled, resampled
 from relief.sources import picture as pictures
 from relief.sources.colour import displayed, full_scale, grey_of_data, grey_of_photo

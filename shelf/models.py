@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
-from relief.recipe import SourceReference
+from relief.layer import SourceReference
 from relief.sources.decode import decode
 from relief.sources.facts import Facts, facts
 from relief.sources.roles import ROLE_NAMES, Guess

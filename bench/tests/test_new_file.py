@@ -37,7 +37,7 @@ ASK = """
 import json, sys
 import django
 django.setup()
-from bench.steps import gallery
+from bench.offers import gallery
 from relief.__main__ import main
 from relief.recipe import Recipe
 layer = {"name": "Slope", "content": {"kind": "slope", "rise": 0.5}}

@@ -128,8 +128,8 @@ class RightSideTests(StudioTestCase):
     def test_a_source_that_is_gone_from_the_disk_is_said(self):
         piece = self.piece()
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
-        self.enterContext(mock.patch("bench.stage.ENGINE", Engine()))
-        self.enterContext(mock.patch("bench.previews.ENGINE", Engine()))
+        for module in ("stage", "measured", "previews"):
+            self.enterContext(mock.patch(f"bench.{module}.ENGINE", Engine()))
         for name in ("bench:measured", "bench:facts"):
             self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
         self.assertContains(self.get("bench:preview", piece, base=1), "is missing", status_code=422)

@@ -14,9 +14,9 @@ from relief.inspect.findings import measured_and_found
 from relief.inspect.sets import set_findings
 from relief.inspect.source_findings import normal_findings, tagged
 from relief.inspect.start import first_recipe
+from relief.layer import Picture as Content
+from relief.layer import SourceReference
 from relief.pipeline import Pipeline
-from relief.recipe import Picture as Content
-from relief.recipe import SourceReference
 from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.sources.picture import Picture

@@ -10,8 +10,8 @@ from relief.engine import Engine, Stage
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
 from relief.inspect.thresholds import STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
+from relief.layer import Picture as Content
 from relief.pipeline import Pipeline
-from relief.recipe import Picture as Content
 from relief.recipe import Recipe
 from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
 from relief.sources.facts import has_colours

@@ -14,10 +14,11 @@ from relief.inspect.findings import amplitude_for
 from relief.inspect.readings import steepest
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
+from relief.layer import Layer, Picture, SourceReference
 from relief.maps.height_from_normals import height_from_normals
 from relief.parameters import Parameters
 from relief.pipeline import Pipeline, ReadSource
-from relief.recipe import TREATMENTS_PATH, Layer, Picture, Recipe, SourceReference
+from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.sources.colour import full_scale
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
 from relief.sources.roles import Reading

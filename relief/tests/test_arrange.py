@@ -9,8 +9,8 @@ from relief import arrange
 from relief.engine import Engine
 from relief.errors import RecipeError
 from relief.inspect.start import suggested_start
+from relief.layer import MOST_TREATMENTS
 from relief.pipeline import Pipeline
-from relief.recipe import MOST_TREATMENTS
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
 from relief.treat.crop import Crop

@@ -22,8 +22,9 @@ from relief.errors import RecipeError
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.inspect.start import generated
+from relief.layer import Picture, SourceReference
 from relief.pipeline import Pipeline
-from relief.recipe import MOST_LAYERS, Picture, Recipe, SourceReference
+from relief.recipe import MOST_LAYERS, Recipe
 from relief.tests.fields import CLAMP, WRAP, field, rough
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam

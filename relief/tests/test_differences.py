@@ -9,7 +9,8 @@ from relief import arrange
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import Footprint
 from relief.inspect.differences import difference, height_difference, in_words
-from relief.recipe import Layer, Recipe
+from relief.layer import Layer
+from relief.recipe import Recipe
 from relief.tests.fields import WRAP, centres, field, rough, sinusoid
 
 

@@ -21,6 +21,7 @@ from relief.generate.gradient_noise import GradientNoise
 from relief.generate.test_card import TestCard
 from relief.height import Footprint
 from relief.inspect.readings import readings
+from relief.layer import Layer
 from relief.maps import COMPANION_MAPS
 from relief.maps.curvature import Curvature, mean_curvature
 from relief.maps.grey_height import GreyHeight
@@ -29,7 +30,7 @@ from relief.maps.position import Position
 from relief.maps.roughness import Roughness
 from relief.maps.slope_map import SlopeMap
 from relief.pipeline import Pipeline
-from relief.recipe import MOST_MAPS, Layer, Recipe
+from relief.recipe import MOST_MAPS, Recipe
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 
 

@@ -14,10 +14,11 @@ from relief.deliver.images import png
 from relief.engine import Engine
 from relief.errors import RecipeError
 from relief.finished import finished, packable, titles
+from relief.layer import Picture
 from relief.maps.colour_map import Colour, coloured
 from relief.maps.packing import PRESETS, Pack, at_depth
 from relief.pipeline import Pipeline
-from relief.recipe import MOST_PACKS, Picture
+from relief.recipe import MOST_PACKS
 from relief.tests.fields import rough
 from relief.tests.test_grey_maps import made_of_noise
 from relief.tests.test_vectors import recipe_of

@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relief.errors import RecipeError
+from relief.layer import Layer, Picture, SourceReference
 from relief.parameters import control, controls
-from relief.recipe import Layer, Picture, Recipe, SourceReference
+from relief.recipe import Recipe
 from relief.treat import TREATMENTS
 from relief.treat.levels import Levels
 from relief.treat.soften import Soften

@@ -15,9 +15,9 @@ from relief.inspect.check import check
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found, repeated
 from relief.inspect.sets import set_findings
+from relief.layer import Picture, SourceReference
 from relief.maps.normal import Normal, normal_map
 from relief.pipeline import Pipeline
-from relief.recipe import Picture, SourceReference
 from relief.sources.decode import decode
 from relief.tests.fields import WRAP, field, rough
 from relief.tests.test_inspect import begun

@@ -10,10 +10,11 @@ from scipy.spatial.transform import Rotation
 from relief.engine import Engine
 from relief.finished import finished, normals
 from relief.height import Edges, Footprint
+from relief.layer import Layer, Picture, SourceReference
 from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import encoded, rebuilt_blue, reoriented, strengthened, unit, vectors_of
 from relief.pipeline import Pipeline
-from relief.recipe import Layer, Picture, Recipe, SourceReference
+from relief.recipe import Recipe
 from relief.tests.fields import WRAP, field, rough
 from relief.treat.invert import Invert
 from relief.treat.mirror import Mirror

@@ -1,0 +1,167 @@
+"""What is measured of a piece: readings and findings on the right, facts of its source, histograms, repeats."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import numpy as np
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_POST, require_safe
+
+from bench.engine import ENGINE
+from bench.models import Revision
+from bench.previews import only, uncurved
+from bench.requests import (
+    asked,
+    layer_of,
+    piece_of,
+    revision_of,
+    whole_number,
+)
+from relief.compose.imprints import touches_edge
+from relief.displace.forecast import forecast
+from relief.errors import ReliefError
+from relief.inspect.finding import Finding
+from relief.inspect.findings import measured_and_found
+from relief.inspect.repeats import motif, suggested_crops, telltales
+from relief.layer import Picture
+from relief.pipeline import PROXY, Pipeline
+from relief.sources.facts import Facts, histogram
+from relief.sources.roles import NAMES_IN_A_SENTENCE
+from shelf.models import Piece, Source, TextureSet, read_source
+from shelf.sets import findings_of
+
+
+@require_safe
+def measured(request: HttpRequest, pk: int) -> HttpResponse:
+    """The right side: readings, findings and cost, measured at full size."""
+    return _measured(request, piece_of(request, pk))
+
+
+@require_POST
+def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
+    """Says no more of one kind of finding for this piece; without a kind all are said again."""
+    piece = piece_of(request, pk)
+    kind = request.POST.get("finding", "")[:40]
+    piece.set_aside = sorted({*piece.set_aside, kind})[:40] if kind else []
+    piece.save(update_fields=["set_aside"])
+    return _measured(request, piece)
+
+
+def _measured(request: HttpRequest, piece: Piece) -> HttpResponse:
+    revision = revision_of(piece, asked(request).get("base"))
+    recipe = revision.read()
+    context = {"piece": piece, "revision": revision}
+    try:
+        taken, found = measured_and_found(Pipeline(recipe, read_source), ENGINE)
+        found += _inked(Pipeline(recipe, read_source, PROXY))
+        aside = [item for item in found if item.kind in piece.set_aside]
+        found = [item for item in found if item not in aside]
+        context |= {
+            "readings": taken,
+            "findings": found,
+            "aside": aside,
+            "cost": forecast(recipe.surface, recipe.relief_footprint),
+        }
+    except ReliefError as problem:
+        context["problem"] = str(problem)
+    return render(request, "bench/measured.html", context)
+
+
+def _inked(pipeline: Pipeline) -> list[Finding]:
+    """Pictures that are pressed in although they are drawn up to their edge."""
+    found = []
+    for number, layer in enumerate(pipeline.recipe.layers):
+        picture = pipeline.imprint_picture(number) if layer.on else None
+        if picture and touches_edge(ENGINE.run(picture)):
+            reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
+            found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
+    return found
+
+
+@require_safe
+def facts(request: HttpRequest, pk: int) -> HttpResponse:
+    """What is known of the piece's source, with its histogram."""
+    piece = piece_of(request, pk)
+    recipe = Revision.objects.now(piece).read()
+    reference = recipe.sources[recipe.layers[0].content.source]
+    source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
+    content = recipe.layers[0].content
+    context = {
+        "piece": piece,
+        "source": source,
+        "facts": source.facts,
+        "role_name": NAMES_IN_A_SENTENCE[source.facts.guess.role],
+        "read_through": _read_through(source.facts, content),
+    }
+    try:
+        counts, low, high = histogram(ENGINE.run(Pipeline(recipe, read_source, PROXY).untreated()).samples)
+        context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
+        texture_set = TextureSet.objects.filter(removed=None, members__pieces=piece).first()
+        if texture_set:
+            context |= {"texture_set": texture_set, "set_findings": findings_of(texture_set)}
+    except ReliefError as problem:
+        context["problem"] = str(problem)
+    return render(request, "bench/facts.html", context)
+
+
+def _read_through(known: Facts, content: Picture) -> str:
+    """In words, which transfer function the samples are read through, and why."""
+    said = known.transfer or "none tagged"
+    if content.reading != "photo":
+        return f"{said}; sRGB taken off, as you asked" if content.transfer == "srgb" else f"{said}; read as data"
+    if content.transfer == "none" or (known.linear and content.transfer == "auto"):
+        return f"{said}; read as linear"
+    return f"{said}; sRGB taken off"
+
+
+def _outline(counts: np.ndarray) -> str:
+    """An SVG path around the bars of a histogram, 1 wide and up to 40 high; the root keeps rare greys visible."""
+    heights = 38 * np.sqrt(counts / max(counts.max(), 1))
+    bars = "".join(f"V{40 - height:.1f}H{place + 1}" for place, height in enumerate(heights))
+    return f"M0 40{bars}V40z"
+
+
+def _asked_for(request: HttpRequest, revision: Revision) -> Pipeline:
+    """A revision at the proxy, or one of its layers up to a treatment."""
+    recipe = revision.read()
+    return only(Pipeline(recipe, read_source, PROXY), layer_of(request.GET, recipe), request.GET.get("until"), False)
+
+
+@require_safe
+def heights(request: HttpRequest, pk: int) -> JsonResponse:
+    """The histogram of what reaches a tone curve, for its graph: heights before a treatment, or a map without it."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    state = _asked_for(request, revision)
+    try:
+        if "map" in request.GET:
+            samples = uncurved(state, whole_number(request.GET["map"], least=0))
+        else:
+            samples = ENGINE.run(state.height()).samples
+        counts, low, high = histogram(samples)
+    except KeyError:
+        raise Http404 from None
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    return JsonResponse({"outline": _outline(counts), "bins": len(counts), "low": low, "high": high})
+
+
+@require_safe
+def repeats(request: HttpRequest, pk: int) -> JsonResponse:
+    """Of the relief before a treatment: the motif, and either its telltales or crops that would tile."""
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    state = _asked_for(request, revision)
+    try:
+        height = ENGINE.run(state.height())
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    across, down = motif(height)
+    found: dict[str, object] = {
+        "motif": [across and 100 * across / height.footprint.width, down and 100 * down / height.footprint.height]
+    }
+    if "crops" in request.GET:
+        found["crops"] = [asdict(crop) for crop in suggested_crops(height)]
+    else:
+        found["telltales"] = [asdict(place) for place in telltales(height)]
+    return JsonResponse(found)

@@ -1,0 +1,48 @@
+"""What can be added to a piece: treatments, layers from nothing, grey maps, packed pictures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from relief.generate import GENERATORS
+from relief.maps import COMPANION_MAPS
+from relief.maps.packing import PRESETS
+from relief.treat import TREATMENTS
+from relief.treat.treatment import FAMILY_NAMES
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A treatment that can be added."""
+
+    kind: str
+    title: str
+    about: str
+
+
+def offered() -> list[tuple[str, list[Offer]]]:
+    """The treatments that can be added, by family."""
+    return [
+        (
+            name,
+            [Offer(kind, model.title, model.about()) for kind, model in TREATMENTS.items() if model.family == family],
+        )
+        for family, name in FAMILY_NAMES.items()
+    ]
+
+
+def gallery() -> list[tuple[str, list[Offer]]]:
+    """The noises and patterns that can be added, by family."""
+    families = {"noise": "Noise", "pattern": "Patterns"}
+    listed = [(model.family, Offer(kind, model.title, model.about())) for kind, model in GENERATORS.items()]
+    return [(name, [offer for of, offer in listed if of == family]) for family, name in families.items()]
+
+
+def offered_maps() -> list[Offer]:
+    """The grey maps that can be added."""
+    return [Offer(kind, model.title, model.about()) for kind, model in COMPANION_MAPS.items()]
+
+
+def offered_packs() -> list[Offer]:
+    """The packed pictures to begin with."""
+    return [Offer(kind, title, about) for kind, (title, about, _) in PRESETS.items()]

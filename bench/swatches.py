@@ -1,0 +1,67 @@
+"""Small pictures: of a revision, and of the noises and patterns in the gallery."""
+
+from __future__ import annotations
+
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_safe
+
+from bench.engine import ENGINE
+from bench.requests import (
+    piece_of,
+    revision_of,
+)
+from relief.deliver.images import png
+from relief.errors import ReliefError
+from relief.generate import GENERATORS
+from relief.generate.generator import Grid
+from relief.height import Edges, Footprint, HeightField
+from relief.inspect.section import section
+from relief.inspect.swatch import swatch
+from relief.pipeline import Pipeline
+from shelf.models import read_source
+
+SWATCH = 512
+"""Texels on the long side of a swatch."""
+
+GALLERY, GALLERY_FOOTPRINT, GALLERY_DEPTH = 200, Footprint(width=300, height=300), 10.0
+"""Texels, footprint and depth in mm that noises and patterns are shown with."""
+
+LAYER_SECTION = 64
+"""Samples of the small section of a noise or pattern."""
+
+
+@require_safe
+@cache_control(private=True, max_age=86_400)
+def gallery_picture(request: HttpRequest, kind: str) -> HttpResponse:
+    """A noise or pattern as it begins, in the light that all of them are shown in."""
+    field = _shown_in_gallery(kind)
+    return HttpResponse(png(swatch(field, GALLERY_DEPTH)), content_type="image/png")
+
+
+@require_safe
+@cache_control(private=True, max_age=86_400)
+def gallery_section(request: HttpRequest, kind: str) -> JsonResponse:
+    """The section of a noise or pattern across its middle."""
+    heights_ = section(_shown_in_gallery(kind), (0, 0.5), (1, 0.5), count=LAYER_SECTION)
+    return JsonResponse({"heights": [round(float(height), 4) for height in heights_]})
+
+
+def _shown_in_gallery(kind: str) -> HeightField:
+    if kind not in GENERATORS:
+        raise Http404
+    grid = Grid(GALLERY, GALLERY, GALLERY_FOOTPRINT)
+    return HeightField(GENERATORS[kind]().draw(grid), GALLERY_FOOTPRINT, Edges(across="wrap", down="wrap"))
+
+
+@require_safe
+@cache_control(private=True, max_age=31_536_000, immutable=True)
+def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A small lit picture of a revision. A revision never changes, so neither does its swatch."""
+    revision = revision_of(piece_of(request, pk), number)
+    try:
+        pipeline = Pipeline(revision.read(), read_source, SWATCH)
+        pixels = swatch(ENGINE.run(pipeline.height()), pipeline.recipe.amplitude)
+    except (ReliefError, OSError) as problem:
+        raise Http404 from problem
+    return HttpResponse(png(pixels), content_type="image/png")
