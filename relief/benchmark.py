@@ -24,9 +24,13 @@ from relief.generate.value_noise import ValueNoise
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.section import section
 from relief.inspect.start import generated, suggested_start
+from relief.maps import COMPANION_MAPS
+from relief.maps.curvature import mean_curvature
 from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import occlusion
+from relief.maps.packing import Pack, packed
 from relief.maps.slopes import slopes, steepness
+from relief.maps.vectors import vectors_of
 from relief.parameters import controls
 from relief.pipeline import PROXY, Pipeline
 from relief.recipe import TREATMENTS_PATH, Recipe
@@ -46,6 +50,8 @@ def table() -> str:
     lines = [f"{'kernel':34}{'size':>6}{'ms':>9}{'copies':>9}{'times SciPy':>13}"]
     for size in SIZES:
         lines += _kernels(size)
+    lines += ["", f"{'other maps':34}{'size':>6}{'ms':>9}"]
+    lines += [f"{name:34}{size:6}{spent:9.1f}" for size in SIZES for name, spent in _maps(size)]
     lines += ["", f"{'occlusion, 16 directions':34}{'size':>6}{'ms':>9}"]
     lines += [f"{'reach 20 mm of 300 mm':34}{size:6}{_occlusion(size):9.1f}" for size in SIZES]
     lines += ["", f"{'noise, 5 octaves at 1024':40}{'ms':>10}"]
@@ -179,6 +185,19 @@ def _noises() -> list[tuple[str, float]]:
     return [*rows, ("gradient noise of a C++ library", _best(lambda: other.gen_from_coords(places), times=3))]
 
 
+def _maps(size: int) -> list[tuple[str, float]]:
+    """The normal map laid on one that came along, every grey map but occlusion as it begins, and packing."""
+    field = HeightField(np.random.default_rng(1).random((size, size), dtype=np.float32), Footprint(), WRAPPED)
+    normals = normal_map(field, 5, Normal())
+    along, grey = vectors_of(normals), np.ascontiguousarray(normals[..., 0])
+    pack = Pack(red="grey", green="grey", blue="grey", alpha="grey")
+    rows = [("normal map on one that came along", _best(lambda: normal_map(field, 5, Normal(of="both"), 8, along), 3))]
+    for kind, model in COMPANION_MAPS.items():
+        if kind != "occlusion":
+            rows.append((model.title.lower(), _best(lambda model=model: model().coded(field, 5), 3)))
+    return [*rows, ("four channels packed", _best(lambda: packed(pack, {"grey": grey}), 3))]
+
+
 def _occlusion(size: int) -> float:
     samples = np.random.default_rng(1).random((size, size), dtype=np.float32)
     field = HeightField(samples, Footprint(width=300, height=300), WRAPPED)
@@ -198,7 +217,11 @@ def warm_up() -> None:
     slopes(field, 1)
     normal_map(field, 1, Normal())
     normal_map(field, 1, Normal(), 16)
+    flat = np.broadcast_to(np.float32([0, 0, 1]), (4, 4, 3)).copy()
+    for bits in (8, 16):
+        normal_map(field, 1, Normal(of="both"), bits, flat)
     occlusion(field, 1, 1, 4)
+    mean_curvature(field, 1)
     displaced(plane(field.footprint, 1, 1), field, 1, 0.5)
     for model in (GradientNoise, ValueNoise, CellularNoise):
         model().draw(Grid(4, 4, field.footprint))

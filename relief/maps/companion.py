@@ -13,6 +13,9 @@ from relief.parameters import choice, number, switch
 from relief.treat.soften import softened
 from relief.treat.tone_curve import Curve
 
+FINEST = 65_535
+"""Steps from 0 to 1 that the tone curve tells apart, as many as 16 bits have."""
+
 NOTHING: Mapping[str, np.ndarray] = {}
 
 
@@ -76,7 +79,12 @@ class CompanionMap(Curve):
             parts = np.atleast_3d(drawn)
             blurred = [softened(field.with_samples(parts[..., part]), self.soften) for part in range(parts.shape[2])]
             drawn = blurred[0] if drawn.ndim == 2 else np.dstack(blurred)
+        return self._levels()[np.rint(drawn * np.float32(FINEST)).astype(np.uint16)]
+
+    def _levels(self) -> np.ndarray:
+        """The level that each of 65 536 values from 0 to 1 becomes, through the curve and turned around."""
+        values = np.linspace(0, 1, FINEST + 1)
         if not self.changes_nothing:
-            drawn = np.clip(self.curved(drawn), 0, 1)
-        levels = np.rint((1 - drawn if self.inverted else drawn) * (2**self.bits - 1))
+            values = np.clip(self.curved(values), 0, 1)
+        levels = np.rint((1 - values if self.inverted else values) * (2**self.bits - 1))
         return levels.astype(np.uint8 if self.bits == 8 else np.uint16)

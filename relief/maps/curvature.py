@@ -9,26 +9,41 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import ClassVar, Literal
 
+import numba
 import numpy as np
 
 from relief.height import HeightField
+from relief.kernels import kernel
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import choice, number
 from relief.treat.soften import softened
 
 
+@kernel
+def _curvature(wide, width, height, out):
+    columns = out.shape[1]
+    per_width, per_height = np.float32(0.5 / width), np.float32(0.5 / height)
+    for row in numba.prange(out.shape[0]):
+        above, here, below = wide[row], wide[row + 1], wide[row + 2]
+        for column in range(columns):
+            left, right = column, column + 2
+            twice = np.float32(2) * here[column + 1]
+            x = (here[right] - here[left]) * per_width
+            y = (above[column + 1] - below[column + 1]) * per_height
+            xx = (here[right] - twice + here[left]) * (np.float32(4) * per_width * per_width)
+            yy = (above[column + 1] - twice + below[column + 1]) * (np.float32(4) * per_height * per_height)
+            xy = (above[right] - above[left] - below[right] + below[left]) * (per_width * per_height)
+            squares = np.float32(1) + x * x + y * y
+            bent = (np.float32(1) + y * y) * xx - np.float32(2) * x * y * xy + (np.float32(1) + x * x) * yy
+            out[row, column] = bent / (np.float32(2) * squares * np.sqrt(squares))
+
+
 def mean_curvature(field: HeightField, amplitude: float) -> np.ndarray:
     """Mean curvature of the displaced surface in 1 / mm, below zero where it bulges out: float32 (rows, columns)."""
-    width, height = field.spacing
-    wide = field.padded((1, 1)) * np.float32(amplitude)
-    here = wide[1:-1, 1:-1]
-    left, right, above, below = wide[1:-1, :-2], wide[1:-1, 2:], wide[:-2, 1:-1], wide[2:, 1:-1]
-    x, y = (right - left) / np.float32(2 * width), (above - below) / np.float32(2 * height)
-    xx = (right - 2 * here + left) / np.float32(width**2)
-    yy = (above - 2 * here + below) / np.float32(height**2)
-    xy = (wide[:-2, 2:] - wide[:-2, :-2] - wide[2:, 2:] + wide[2:, :-2]) / np.float32(4 * width * height)
-    squares = 1 + x * x + y * y
-    return ((1 + y * y) * xx - 2 * x * y * xy + (1 + x * x) * yy) / (2 * squares**1.5)
+    wide = np.ascontiguousarray(field.padded((1, 1))) * np.float32(amplitude)
+    out = np.empty_like(field.samples)
+    _curvature(wide, *field.spacing, out)
+    return out
 
 
 class Curvature(CompanionMap):

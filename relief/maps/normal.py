@@ -13,7 +13,7 @@ import numpy as np
 from relief.height import HeightField
 from relief.kernels import kernel
 from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, presmoothed, slopes, slopes_of_row
-from relief.maps.vectors import Red, encoded, of_slopes, reoriented, strengthened
+from relief.maps.vectors import Red, of_slopes, reoriented, strengthened
 from relief.parameters import Parameters, choice, number
 from relief.sources.roles import Green
 from relief.treat.detail_bands import Bands
@@ -99,6 +99,33 @@ def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, red
             out[row, column, 2] = blue[column]
 
 
+@kernel
+def _encode_along(
+    samples, across, up, side, middle, wrap_across, wrap_down, along, detail, with_own, most, red_left, green_down, out
+):
+    """A normal map that came along, alone or laid on the field's own: `reoriented` row by row."""
+    columns = samples.shape[1]
+    half = most / np.float32(2)
+    zero = half + np.float32(0.5)
+    for row in numba.prange(samples.shape[0]):
+        slope_x = np.zeros(columns, np.float32)
+        slope_y = np.zeros(columns, np.float32)
+        if with_own:
+            slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, slope_x, slope_y)
+        for column in range(columns):
+            own = np.float32(1) / np.sqrt(slope_x[column] ** 2 + slope_y[column] ** 2 + np.float32(1))
+            leaning_x, leaning_y, leaning_z = -slope_x[column] * own, -slope_y[column] * own, own + np.float32(1)
+            x, y, z = along[row, column, 0] * detail, along[row, column, 1] * detail, along[row, column, 2]
+            length = np.float32(1) / np.sqrt(x * x + y * y + z * z)
+            x, y, z = x * length, y * length, z * length
+            share = (leaning_z * z - leaning_x * x - leaning_y * y) / leaning_z
+            x, y, z = leaning_x * share + x, leaning_y * share + y, leaning_z * share - z
+            red, green = np.int32(x * half + zero), np.int32(y * half + zero)
+            out[row, column, 0] = np.int32(most) - red if red_left else red
+            out[row, column, 1] = np.int32(most) - green if green_down else green
+            out[row, column, 2] = np.int32(max(z, np.float32(-1)) * half + zero)
+
+
 def normal_map(
     field: HeightField, amplitude: float, normal: Normal, bits: Literal[8, 16] = 8, along: np.ndarray | None = None
 ) -> np.ndarray:
@@ -114,12 +141,15 @@ def normal_map(
     Returns:
         uint8 or uint16 (rows, columns, 3), in the order red, green, blue.
     """
-    if along is not None and normal.of != "relief":
-        return encoded(vectors(field, amplitude, normal, along), bits, normal.red, normal.green)
     out = np.empty((*field.samples.shape, 3), np.uint8 if bits == 8 else np.uint16)
     arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
-    turned = normal.red == "left", normal.green == "down"
-    _encode(presmoothed(normal.seen(field), normal.kernel), *arguments, np.float32(2**bits - 1), *turned, out)
+    coding = np.float32(2**bits - 1), normal.red == "left", normal.green == "down"
+    if along is None or normal.of == "relief":
+        _encode(presmoothed(normal.seen(field), normal.kernel), *arguments, *coding, out)
+    else:
+        both = normal.of == "both"
+        samples = presmoothed(normal.seen(field), normal.kernel) if both else field.samples
+        _encode_along(samples, *arguments, along, np.float32(normal.detail), both, *coding, out)
     return out
 
 

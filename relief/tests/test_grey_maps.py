@@ -110,6 +110,18 @@ class CurvatureTests(TestCase):
             found = mean_curvature(field(sign * hollow / 20, width=80), 20)[inner]
             np.testing.assert_allclose(found, sign / 50, rtol=0.03)
 
+    def test_the_compiled_kernel_against_numpy(self):
+        """H = ((1 + q^2) r - 2 p q s + (1 + p^2) t) / (2 (1 + p^2 + q^2)^(3/2)), on texels that are not square."""
+        here = field(rough(40, 60), width=90, height=40, edges=WRAP)
+        heights = np.pad(here.samples.astype(float), 1, mode="wrap") * 7
+        inner, (width, height) = slice(1, -1), here.spacing
+        p, q = np.gradient(heights, width, axis=1)[inner, inner], -np.gradient(heights, height, axis=0)[inner, inner]
+        r = np.diff(heights, 2, axis=1)[inner] / width**2
+        t = np.diff(heights, 2, axis=0)[:, inner] / height**2
+        s = -np.gradient(np.gradient(heights, width, axis=1), height, axis=0)[inner, inner]
+        expected = ((1 + q * q) * r - 2 * p * q * s + (1 + p * p) * t) / (2 * (1 + p * p + q * q) ** 1.5)
+        np.testing.assert_allclose(mean_curvature(here, 7), expected, atol=2e-4 * np.abs(expected).max())
+
     def test_ramps_are_even_and_edges_are_lighter_than_cavities(self):
         x, y = np.meshgrid(centres(40), centres(40))
         ramp = field(0.5 * x + 0.2 * y, width=40)
