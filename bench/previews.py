@@ -14,7 +14,7 @@ from relief.height import HeightField
 from relief.inspect.differences import height_difference
 from relief.inspect.swatch import swatch
 from relief.maps.displacement import displacement, displacement_range
-from relief.maps.normal import Normal, normal_map
+from relief.maps.normal import Normal
 from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
@@ -44,7 +44,7 @@ def _height(pipeline: Pipeline) -> HeightField:
 
 def _lit(pipeline: Pipeline) -> np.ndarray:
     """Normals true to amplitude and footprint, 16 bit, green up."""
-    return normal_map(_height(pipeline), pipeline.recipe.amplitude, Normal(), 16)
+    return ENGINE.run(normals(pipeline, Normal(), 16))
 
 
 def _shaded(pipeline: Pipeline) -> np.ndarray:

@@ -26,12 +26,14 @@ class Stage:
         compute: called with the results of the inputs; its result has `nbytes` or is small.
         parameters: all that the result depends on beside the inputs, as JSON data.
         inputs: the stages it needs.
+        keep: whether its result is worth its room; what is made again in a moment is not.
     """
 
     name: str
     compute: Callable[..., Any]
     parameters: Any = None
     inputs: tuple[Stage, ...] = ()
+    keep: bool = True
     key: str = field(init=False)
     depth: int = field(init=False)
 
@@ -110,19 +112,19 @@ class Engine:
             inputs = [self._run(needed, progress, whole) for needed in stage.inputs]
             progress.step((stage.depth - 1) / whole, stage.name)
             result = stage.compute(*inputs)
-            self._keep(stage.key, result)
+            self._keep(stage, result)
             return result
         finally:
             with self._lock:
                 self._under_way.pop(stage.key).set()
 
-    def _keep(self, key: str, result: Any) -> None:
+    def _keep(self, stage: Stage, result: Any) -> None:
         size = getattr(result, "nbytes", 1024)
         with self._lock:
             self.computed += 1
-            if size > self.capacity:
+            if not stage.keep or size > self.capacity:
                 return
-            self._results[key] = (result, size)
+            self._results[stage.key] = (result, size)
             self.kept_bytes += size
             while self.kept_bytes > self.capacity:
                 _, (_, freed) = self._results.popitem(last=False)

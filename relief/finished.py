@@ -70,9 +70,10 @@ def finished(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
         case "bump":
             bits = bits or recipe.delivery.bump_bits
             key = [recipe.maps.bump.model_dump(), recipe.midlevel, bits]
-            return Stage("Bump map", partial(_bump, recipe, bits), key, (pipeline.height(),))
+            return Stage("Bump map", partial(_bump, recipe, bits), key, (pipeline.height(),), keep=False)
         case "displacement":
-            return Stage("Displacement map", partial(_displacement, bits or 16), bits, (pipeline.displacing(),))
+            bits, displacing = bits or 16, pipeline.displacing()
+            return Stage("Displacement map", partial(_displacement, bits), bits, (displacing,), keep=False)
         case "colour":
             settings = recipe.maps.colour
             compute = partial(_colours, settings)
@@ -99,7 +100,7 @@ def normals(pipeline: Pipeline, normal: Normal, bits: int) -> Stage:
     amplitude, along_ = pipeline.recipe.amplitude, came_along(pipeline, normal)
     compute = partial(_normals, amplitude, normal, bits)
     key = [amplitude, normal.model_dump(), bits]
-    return Stage("Normal map", compute, key, (pipeline.height(), *((along_,) if along_ else ())))
+    return Stage("Normal map", compute, key, (pipeline.height(), *((along_,) if along_ else ())), keep=False)
 
 
 def came_along(pipeline: Pipeline, normal: Normal) -> Stage | None:

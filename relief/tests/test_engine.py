@@ -54,6 +54,12 @@ class EngineTests(TestCase):
         engine.run(Stage("large", Counted(np.zeros(9000, np.uint8))))
         self.assertLessEqual(engine.kept_bytes, 3000)
 
+    def test_what_is_made_again_in_a_moment_takes_no_room(self):
+        engine, work, below = Engine(), Counted(np.zeros(1000, np.uint8)), Counted(np.zeros(10, np.uint8))
+        for _ in range(2):
+            engine.run(Stage("quick", work, inputs=(Stage("slow", below),), keep=False))
+        self.assertEqual((work.calls, below.calls, engine.kept_bytes), (2, 1, 10))
+
     def test_threads_that_want_the_same_wait_for_one(self):
         engine, begun, go = Engine(), threading.Event(), threading.Event()
         calls, results = [], []
