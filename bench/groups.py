@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
-from bench.steps import Step, has_a_use
+from bench.steps import CONTENT, Step, has_a_use
 from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
 from relief.finished import packable
@@ -26,8 +26,11 @@ if TYPE_CHECKING:
 
 TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
 """The tools of each treatment that is set on the stage."""
-FOLDED = ("maps.normal.red", "maps.normal.bands.", "maps.colour.window", "edges.", "maps.method")
-"""Beginnings of the paths that stand behind a line that opens, at the steps beside the first."""
+FOLDED = {
+    "source": (f"{CONTENT}.unpacked.",),
+    "maps": ("maps.normal.red", "maps.normal.bands.", "maps.colour.window", "edges.", "maps.method"),
+}
+"""By step, beginnings of the paths that stand behind a line that opens."""
 SHAPING = tuple(known.name for known in controls(CompanionMap) if known.name != "on")
 """The parameters that every grey map has beside its own."""
 
@@ -114,15 +117,15 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
         if step.name == "source":
             fields = _with_names(fields, revision)
         if fields:
-            shown.append(_with_folds(Group(title, fields)) if step.name == "maps" else Group(title, fields))
+            shown.append(_with_folds(Group(title, fields), FOLDED.get(step.name, ())))
     if step.name == "maps":
         shown += more_maps(recipe) + packs(recipe)
     return shown + (of_layer(revision, layer) + treatments(recipe, layer) if step.name == "relief" else [])
 
 
-def _with_folds(group: Group) -> Group:
+def _with_folds(group: Group, seldom: tuple[str, ...]) -> Group:
     """The group with the parameters that are seldom set behind a line."""
-    folded = [item for item in group.fields if item.path.startswith(FOLDED)]
+    folded = [item for item in group.fields if item.path.startswith(seldom)]
     return replace(group, fields=[item for item in group.fields if item not in folded], folded=folded)
 
 

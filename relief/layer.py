@@ -48,7 +48,7 @@ class Unpacked(Parameters):
     """What the channels of a picture hold into which several maps were packed."""
 
     normal: bool = switch(
-        False, label="Normal map in red and green",
+        False, label="Normals in red, green",
         help="Red and green hold a normal map; its blue is made again from them. It can be laid on the relief's own.",
     )  # fmt: skip
     red: str = _held("Red")
