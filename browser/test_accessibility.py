@@ -11,6 +11,7 @@ from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief import arrange
 from relief.maps import COMPANION_MAPS
+from relief.maps.packing import PRESETS
 from shelf.models import Piece, Source
 from shelf.sets import gathered
 from shelf.tests.case import set_files
@@ -36,6 +37,8 @@ class AccessibilityTests(BrowserTestCase):
             Revision.objects.edit(piece, piece.position, partial(arrange.layer_added, kind=kind))
         for kind in COMPANION_MAPS:
             Revision.objects.edit(piece, piece.position, partial(arrange.map_added, kind=kind))
+        for preset in PRESETS:
+            Revision.objects.edit(piece, piece.position, partial(arrange.pack_added, preset=preset))
         Proof.objects.create(revision=Revision.objects.now(piece), name="Calm water")
         Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
@@ -52,7 +55,20 @@ class AccessibilityTests(BrowserTestCase):
                 self.until(lambda: self.all("#measured dl"))
                 self.run_script("for (const part of document.querySelectorAll('details')) part.open = true")
                 self.assertEqual(self.violations(), [], f"{name}, {theme}")
+            self.open(f"/piece/{piece.pk}/surface/")
+            self.settled()
+            self.find("[data-view=ways]").click()
+            self.until(lambda: self.find("#ways").is_displayed())
+            self.assertEqual(self.violations(), [], f"four ways, {theme}")
             self.open(f"/piece/{piece.pk}/maps/")
+            self.until(lambda: self.all("[data-beside]"))
+            for compared in ("beside", "compare"):
+                self.find(f"[data-{compared}]").click()
+                self.settled()
+                self.assertEqual(self.violations(), [], f"a proof compared, {theme}")
+            self.find("[data-how=rectangle]").click()
+            self.assertEqual(self.violations(), [], f"a rectangle, {theme}")
+            self.find("[data-compare-end]").click()
             self.until(lambda: self.find("#open-trial").is_displayed())
             self.find("#open-trial").click()
             self.until(lambda: self.all(".trial-form .button"))

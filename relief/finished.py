@@ -144,7 +144,7 @@ def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
     beside = {name: stage for name in grey.beside if (stage := _beside(pipeline, name))}
     compute = partial(_drawn, grey, recipe.amplitude, tuple(beside))
     key = [grey.model_dump(exclude={"name", "on"}), recipe.amplitude, list(beside)]
-    return Stage(grey.title, compute, key, (pipeline.height(), *beside.values()))
+    return Stage(grey.title, compute, key, (pipeline.height(), *beside.values()), keep=grey.slow)
 
 
 def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: np.ndarray):
@@ -171,7 +171,7 @@ def _pack(pipeline: Pipeline, pack: Pack) -> Stage:
     # without a map its size is not known, so the height comes along
     compute = partial(_packed, pack, tuple(names))
     key = [pack.model_dump(exclude={"name", "on"}), names]
-    return Stage("Packing channels", compute, key, (pipeline.height(), *inputs))
+    return Stage("Packing channels", compute, key, (pipeline.height(), *inputs), keep=False)
 
 
 def _packed(pack: Pack, names: tuple[str, ...], field: HeightField, *maps: np.ndarray) -> np.ndarray:

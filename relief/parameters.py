@@ -26,11 +26,11 @@ class Parameters(BaseModel):
 
     @model_validator(mode="before")
     @classmethod
-    def _drawn_from_text(cls, values: Any) -> Any:
-        """What a form sends of something drawn is JSON; the rest is checked as it is."""
+    def _from_form(cls, values: Any) -> Any:
+        """A form sends text: JSON of what is drawn, the word for a number of a choice. The rest stays as it is."""
         if not isinstance(values, dict):
             return values
-        return {name: _from_text(value) if _is_drawn(cls, name) else value for name, value in values.items()}
+        return {name: _read(cls, name, value) if isinstance(value, str) else value for name, value in values.items()}
 
     @classmethod
     def checked(cls, **values: Any) -> Self:
@@ -168,18 +168,19 @@ def complaint(error: Mapping[str, Any], label: str, unit: str | None = "") -> st
             return f"{label}: {error['msg'][0].lower()}{error['msg'][1:]}."
 
 
-def _is_drawn(model: type[Parameters], name: str) -> bool:
+def _read(model: type[Parameters], name: str, text: str) -> Any:
+    """What a form's text stands for in a field; text that is none of a choice stays, to be complained about."""
     field = model.model_fields.get(name)
-    return bool(field and (field.json_schema_extra or {}).get("drawn"))
-
-
-def _from_text(value: Any) -> Any:
-    if not isinstance(value, str):
-        return value
-    try:
-        return json.loads(value)
-    except (ValueError, RecursionError):
-        raise ValueError("What was drawn could not be read. Draw it again.") from None
+    if field is None:
+        return text
+    if (field.json_schema_extra or {}).get("drawn"):
+        try:
+            return json.loads(text)
+        except (ValueError, RecursionError):
+            raise ValueError("What was drawn could not be read. Draw it again.") from None
+    if get_origin(field.annotation) is Literal:
+        return {str(value): value for value in get_args(field.annotation)}.get(text, text)
+    return text
 
 
 def _bound(field: FieldInfo, name: str) -> float | None:

@@ -29,6 +29,8 @@ class CompanionMap(Curve):
     title: ClassVar[str]
     reads: ClassVar[str]
     """How the delivered file is to be read."""
+    slow: ClassVar[bool] = False
+    """Whether it takes so long that it is better kept than drawn again."""
 
     kind: str
     name: str = Field("", max_length=60)
@@ -74,12 +76,15 @@ class CompanionMap(Curve):
 
     def coded(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
         """The map as it is delivered, uint8 or uint16."""
-        drawn = np.clip(self.draw(field, amplitude, beside), 0, 1)
-        if self.soften:
-            parts = np.atleast_3d(drawn)
-            blurred = [softened(field.with_samples(parts[..., part]), self.soften) for part in range(parts.shape[2])]
-            drawn = blurred[0] if drawn.ndim == 2 else np.dstack(blurred)
-        return self._levels()[np.rint(drawn * np.float32(FINEST)).astype(np.uint16)]
+        drawn, levels = self.draw(field, amplitude, beside), self._levels()
+        out = np.empty(drawn.shape, levels.dtype)
+        # one channel after the other: at full size each takes much room
+        for part in np.ndindex(drawn.shape[2:]):
+            channel = np.clip(drawn[(..., *part)], 0, 1)
+            if self.soften:
+                channel = softened(field.with_samples(channel), self.soften)
+            out[(..., *part)] = levels[np.rint(channel * np.float32(FINEST)).astype(np.uint16)]
+        return out
 
     def _levels(self) -> np.ndarray:
         """The level that each of 65 536 values from 0 to 1 becomes, through the curve and turned around."""

@@ -99,6 +99,7 @@ class Occlusion(CompanionMap):
 
     title: ClassVar[str] = "Occlusion"
     reads: ClassVar[str] = "White sees all of the sky, black none of it."
+    slow: ClassVar[bool] = True
     kind: Literal["occlusion"] = "occlusion"
     reach: float = number(
         20, 0.01, 100_000, label="Reach", unit="mm", step=0.5, slider=(1, 200), logarithmic=True,

@@ -46,6 +46,43 @@ class CommandTests(TestCase):
         self.assertIn("amplitude", printed["suggested"])
         self.assertAlmostEqual(printed["readings"]["steepest"], 40, delta=0.5)
 
+    def test_maps_packed_into_channels_with_a_test_card(self):
+        code, out, _ = self.run_command(
+            "maps", self.scan, "--out", self.folder, "--map", "occlusion:reach=9", "--map", "roughness", "--full-range",
+            "--pack", "occlusion,roughness,0.5", "--pack", "normal.red,normal.green,normal.blue,displacement",
+            "--red", "left", "--calm", 2, "--kernel", "smooth", "--test-card",
+        )  # fmt: skip
+        self.assertEqual(code, 0, out)
+        names = {Path(name).name for name in json.loads(out)["files"]}
+        self.assertTrue({"scan_packed.png", "scan_packed_2.png", "scan_test_card_bump.png"} <= names)
+        red, green, blue = Image.open(self.folder / "scan_packed.png").split()
+        for channel, name in ((red, "occlusion"), (green, "roughness")):
+            np.testing.assert_array_equal(np.asarray(channel), np.asarray(Image.open(self.folder / f"scan_{name}.png")))
+        self.assertEqual(blue.getextrema(), (128, 128))
+        self.assertEqual(Image.open(self.folder / "scan_packed_2.png").mode, "RGBA")
+        self.assertEqual(np.asarray(Image.open(self.folder / "scan_bump.png")).min(), 0)
+
+    def test_what_cannot_be_packed_is_said(self):
+        for packed, words in (("bump", "three or four"), ("bump,x,0", "“x” is no map"), ("bump,0,7", "“7” is no map")):
+            code, _, err = self.run_command("maps", self.scan, "--out", self.folder, "--pack", packed)
+            self.assertEqual(code, 2)
+            self.assertIn(words, err)
+
+    def test_a_normal_map_is_turned_as_one(self):
+        """A quarter to the left brings what faced right to face up."""
+        slope = np.broadcast_to(np.uint8([128 + 90, 128, 218]), (32, 48, 3)).copy()
+        slope[:, 24:, 0] = 128 - 90
+        source = self.folder / "roof_normal.png"
+        Image.fromarray(slope).save(source)
+        code, _, err = self.run_command(
+            "maps", source, "--out", self.folder / "out", "--made-of", "source", "--treat", "turn:quarters=1"
+        )
+        self.assertEqual(code, 0, err)
+        turned = np.asarray(Image.open(self.folder / "out" / "roof_normal_normal.png")).astype(int)
+        self.assertEqual(turned.shape, (48, 32, 3))
+        np.testing.assert_allclose(turned[40, 16], [128, 218, 218], atol=2)
+        np.testing.assert_allclose(turned[5, 16], [128, 38, 218], atol=2)
+
     def test_maps_of_a_height_image_with_every_option(self):
         code, out, _ = self.run_command(
             "maps", self.scan, "--out", self.folder, "--as", "height", "--footprint", 160, 120, "--amplitude", 12,

@@ -6,8 +6,10 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from relief import arrange
 from relief.errors import RecipeError
 from relief.layer import Layer, Picture, SourceReference
+from relief.maps import COMPANION_MAPS
 from relief.parameters import control, controls
 from relief.recipe import Recipe
 from relief.treat import TREATMENTS
@@ -111,6 +113,26 @@ class ParameterTests(TestCase):
                 self.assertLess(known.slider[0], known.slider[1])
                 self.assertLessEqual(known.slider[1], known.high)
                 self.assertFalse(known.logarithmic and known.slider[0] <= 0)
+
+    def test_every_choice_and_switch_can_be_sent_as_text(self):
+        """What a list or a box on the page posts is text, also where the choice is a number."""
+        whole = recipe()
+        for kind in TREATMENTS:
+            whole, _ = arrange.added(whole, kind)
+        for kind in COMPANION_MAPS:
+            whole, _ = arrange.map_added(whole, kind)
+        whole, _ = arrange.pack_added(whole, "empty")
+        tried = 0
+        for path in whole.paths():
+            known = whole.control(path)
+            words = {"choice": [str(value) for value in known.names or ()], "switch": ["true", "false"]}
+            for word in words.get(known.kind, []):
+                if path.endswith("content.source") or "unpacked" in path:
+                    continue
+                changed = whole.with_changes({path: word}).value(path)
+                self.assertIn(str(changed).lower(), word.lower(), path)
+                tried += 1
+        self.assertGreater(tried, 100)
 
     def test_controls_come_from_the_model(self):
         self.assertEqual([item.name for item in controls(Soften)], ["on", "radius"])

@@ -163,7 +163,7 @@ function showStage(asSurface) {
   flat.hidden = asSurface;
   document.getElementById("line").toggleAttribute("hidden", asSurface);
   document.getElementById("wipe").toggleAttribute("hidden", asSurface || !stage.compared());
-  document.getElementById("ways").hidden = !(asSurface && currentView() === "ways");
+  for (const name of ["ways", "ways-hint"]) document.getElementById(name).hidden = !(asSurface && currentView() === "ways");
   for (const name of ["pane-names", "tones", "value"]) if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
   hint.hidden = asSurface;
 }

@@ -45,11 +45,17 @@ function leave() {
 
 canvas.addEventListener("pointermove", (event) => {
   const [x, y] = placeOf(event);
+  shown.setAttribute("aria-live", "off");
   if (x < 0 || y < 0 || x >= 1 || y >= 1 || currentView() === "whole") leave();
   else follow(x, y);
 });
 canvas.addEventListener("pointerleave", leave);
-canvas.addEventListener("focus", () => canvas.matches(":focus-visible") && follow(sight.x, sight.y));
-canvas.addEventListener("keyup", (event) => event.key.startsWith("Arrow") && follow(sight.x, sight.y));
+// by key the middle of the stage is read, and only then read out
+const readMiddle = () => {
+  shown.setAttribute("aria-live", "polite");
+  follow(sight.x, sight.y);
+};
+canvas.addEventListener("focus", () => canvas.matches(":focus-visible") && readMiddle());
+canvas.addEventListener("keyup", (event) => event.key.startsWith("Arrow") && readMiddle());
 canvas.addEventListener("blur", leave);
 bench.addEventListener("look", ({ detail }) => "views" in detail && leave());
