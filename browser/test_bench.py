@@ -202,6 +202,8 @@ class RouteTests(BrowserTestCase):
         piece = self.begin(step="surface")
         drawn = lambda: int(self.find("#solid").get_attribute("data-drawn") or 0)  # noqa: E731
         self.until(lambda: drawn() > 0)
+        self.find("[data-camera=front]").click()
+        self.settled()
         displaced = self.middle()
         self.assertGreater(displaced.std(), 0.03)
 
