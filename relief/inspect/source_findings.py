@@ -42,11 +42,18 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     content = recipe.layers[0].content
     picture = engine.run(pipeline.picture())
     filename = recipe.sources[content.source].filename
-    found = [reading(content, picture, filename), gamma(content, picture), stretched(recipe, picture)]
+    of_set = of_its_set(pipeline, engine)
+    # a height whose normal map says that a display curve is in it is rightly decoded
+    encoded = any(item.mend == "gamma" for item in of_set)
+    decoded = content.reading == "height" and content.transfer == "srgb"
+    found = [reading(content, picture, filename), stretched(recipe, picture)]
+    found += [] if encoded else [gamma(content, picture)]
     beside = content.beside.get("normal")
     if beside and not (content.rebuild_blue or content.unpacked.normal):
         found += normal_findings(engine.run(pipeline.picture(beside.source)))
-    found += of_its_set(pipeline, engine)
+    for item in of_set:
+        if not (decoded and item.mend == "gamma"):
+            found.append(Finding(item.kind, item.title, item.reason, _mend(item, recipe)))
     if not any(item and item.kind == "green" for item in found):
         found.append(reversed_green(recipe, picture))
     return [item for item in found if item]
@@ -140,8 +147,8 @@ def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
     )
 
 
-def of_its_set(pipeline: Pipeline, engine: Engine) -> list[Finding]:
-    """What does not fit between the pictures of the ground's texture set."""
+def of_its_set(pipeline: Pipeline, engine: Engine) -> list[SetFinding]:
+    """What does not fit between the pictures of the ground's texture set, as they are stored."""
     recipe = pipeline.recipe
     content = recipe.layers[0].content
     members = {content.source, *(item.source for item in content.beside.values())}
@@ -149,16 +156,15 @@ def of_its_set(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     if len(roles) < 2:
         return []
     inverted = len([item for item in recipe.layers[0].treatments if isinstance(item, Invert) and item.on]) % 2 == 1
-    bent = content.transfer == "srgb"
     pictures = [pipeline.picture(role) for role in roles]
-    compute = partial(_held_against_itself, tuple(roles), content.green, inverted, bent)
-    stage = Stage("Holding the set against itself", compute, [roles, content.green, inverted, bent], tuple(pictures))
-    return [Finding(item.kind, item.title, item.reason, _mend(item, recipe)) for item in engine.run(stage)]
+    compute = partial(_held_against_itself, tuple(roles), content.green, inverted)
+    return engine.run(
+        Stage("Holding the set against itself", compute, [roles, content.green, inverted], tuple(pictures))
+    )
 
 
-def _held_against_itself(roles: tuple[str, ...], green: str, inverted: bool, bent: bool, *pictures: Picture):
-    found = set_findings(dict(zip(roles, pictures, strict=True)), green, inverted)
-    return [item for item in found if not (bent and item.kind == "gamma")]
+def _held_against_itself(roles: tuple[str, ...], green: str, inverted: bool, *pictures: Picture) -> list[SetFinding]:
+    return set_findings(dict(zip(roles, pictures, strict=True)), green, inverted)
 
 
 def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:

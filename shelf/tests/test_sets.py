@@ -5,13 +5,14 @@ import io
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from PIL import Image
 
 from bench.models import Revision
 from bench.tests.case import unpacked
 from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet
 from shelf.sets import gathered
-from shelf.tests.case import ShelfTestCase, grey, set_files, zipped
+from shelf.tests.case import ShelfTestCase, grey, png, set_files, zipped
 from studio.middleware import the_artist
 
 
@@ -62,6 +63,24 @@ class LookTests(SetTestCase):
         self.assertEqual(one.by_role()["normal"].green, "down")
         self.assertNotContains(self.client.post(reverse("shelf:mend", args=[one.pk]), {"finding": "x"}), "reversed")
 
+    def test_a_display_curve_in_the_height_is_said_and_mended_in_the_piece(self):
+        files = set_files(green="up")
+        linear = np.asarray(Image.open(io.BytesIO(files["dune_height.png"]))) / 65535
+        bent = np.rint(linear ** (1 / 2.2) * 65535).astype(np.uint16)
+        one = gathered(self.keep(files | {"dune_height.png": png(bent)}))[0][0]
+        page = self.client.post(reverse("shelf:mend", args=[one.pk]), {"finding": "gamma"}, follow=True)
+        self.assertContains(page, "Display gamma in the height")
+        self.assertFalse(one.by_role()["height"].inverted)
+        piece = Revision.objects.begin_set(one)
+        self.assertContains(
+            self.client.get(reverse("bench:measured", args=[piece.pk]), {"base": 1}), "Take the display"
+        )
+        values = {"base": 1, "step": "source", "finding": "gamma"}
+        self.client.post(reverse("bench:mend", args=[piece.pk]), values)
+        self.assertEqual(Revision.objects.get(piece=piece, number=2).read().layers[0].content.transfer, "srgb")
+        page = self.client.get(reverse("bench:measured", args=[piece.pk]), {"base": 2})
+        self.assertNotContains(page, "Display gamma")
+
     def test_a_role_is_corrected_and_nonsense_is_not_found(self):
         one = self.made()
         member = one.by_role()["height"]
@@ -102,8 +121,6 @@ class PieceOfASetTests(SetTestCase):
         _, arrays = unpacked(
             self.client.get(reverse("bench:preview", args=[piece.pk]), {"base": 1, "view": "displacement"})
         )
-        from PIL import Image
-
         expected = np.asarray(Image.open(io.BytesIO(height)))
         self.assertGreater(np.corrcoef(arrays["pixels"].ravel(), expected.ravel())[0, 1], 0.98)
 
