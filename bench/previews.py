@@ -9,7 +9,7 @@ import numpy as np
 
 from bench.engine import ENGINE
 from bench.requests import whole_number
-from relief.finished import finished, normals
+from relief.finished import finished, normals, titles
 from relief.height import HeightField
 from relief.inspect.differences import height_difference
 from relief.inspect.swatch import swatch
@@ -18,6 +18,7 @@ from relief.maps.normal import Normal
 from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
+from relief.recipe import Recipe
 from relief.resample import resampled
 from relief.treat.even_light import EvenLight
 
@@ -115,6 +116,11 @@ def _slope(pipeline: Pipeline) -> np.ndarray:
 
 def _eight_bit(samples: np.ndarray) -> np.ndarray:
     return displacement_range(samples).coded(samples, 8)
+
+
+def has_view(name: str, recipe: Recipe) -> bool:
+    """Whether a state can be looked at in this way."""
+    return name in (*VIEWS, "seen", "apart") or name in titles(recipe)
 
 
 def pixels_of(name: str, pipeline: Pipeline, layer: int) -> np.ndarray:

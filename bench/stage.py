@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Proof, Revision
-from bench.previews import VIEWS, apart, only, pixels_of
+from bench.previews import apart, has_view, only, pixels_of
 from bench.requests import (
     asked,
     draft_of,
@@ -29,7 +29,6 @@ from relief.compose.strokes import Strokes
 from relief.deliver.bundle import displaced_plane
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
-from relief.finished import titles
 from relief.height import shrunk
 from relief.inspect.probe import probe
 from relief.inspect.section import Point, length, section
@@ -65,7 +64,8 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
             now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
         if "card" in values:
             now = replace(now, recipe=arrange.with_test_card(now.recipe))
-            name = name if name in VIEWS or name in titles(now.recipe) else "lit"
+        if "else" in values and not has_view(name, now.recipe):
+            name = values["else"]
         chosen = layer_of(values, now.recipe)
         layers = now
         now = only(now, chosen, values.get("until"), "alone" in values)

@@ -9,6 +9,7 @@ from bench.engine import ENGINE
 from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
+from relief import arrange
 from relief.finished import finished
 from relief.inspect.probe import probe
 from relief.pipeline import Pipeline
@@ -165,10 +166,9 @@ class LookingTests(BrowserTestCase):
         self.begin("maps")
         self.find("[data-view=shaded]").click()
         self.until(lambda: self.find("#keep-proof").is_displayed())
-        for strength in ("3", "-2"):
+        for kept, strength in enumerate(("3", "-2")):
             self.press("p")
-            kept = len(self.all("[data-proof]"))
-            self.until(lambda kept=kept: len(self.all("[data-proof]")) > kept or kept == 2)
+            self.until(lambda kept=kept: len(self.all("[data-proof]")) == kept + 1)
             self.set_number("control-maps-normal-strength", strength)
         self.press("p")
         self.until(lambda: len(self.all("[data-proof]")) == 3)
@@ -209,6 +209,20 @@ class LookingTests(BrowserTestCase):
         moved = self.pixels("#flat")
         left = slice(int(rows * 0.3), int(rows * 0.45)), slice(int(columns * 0.36), int(columns * 0.45))
         self.assertLess(np.abs(moved[left] - alone[left]).mean(), 0.01)
+
+    def test_a_proof_that_is_older_than_a_map_is_shown_lit_beside_it(self):
+        piece = self.begin("maps")
+        self.until(lambda: self.find("#keep-proof").is_displayed())
+        self.press("p")
+        self.until(lambda: self.all("[data-proof]"))
+        Revision.objects.edit(piece, 1, lambda recipe: arrange.map_added(recipe, "slope"))
+        self.open(f"/piece/{piece.pk}/maps/")
+        self.settled()
+        self.find("button[data-view=more-0]").click()
+        self.until(lambda: self.all("[data-beside]"))
+        self.find("[data-beside]").click()
+        self.until(lambda: len(self.all("#pane-names span")) == 2)
+        self.assertFalse(self.find("#stage-message").is_displayed())
 
     def test_a_finding_is_set_aside_and_shown_again(self):
         self.begin("relief", midlevel=0.2)

@@ -78,7 +78,9 @@ class TestCardTests(StudioTestCase):
         self.assertEqual(pixels.shape, (256, 256, 3))
         self.assertLess(pixels[40, 64, 1], 105)  # the upper flank of the dome, dark with green down
         for view in ("bump", "lit", "more-3", "pack-0"):
-            self.assertEqual(self.get("bench:preview", piece, base=2, view=view, card=1, longest=64).status_code, 200)
+            asked = {"base": 2, "view": view, "card": 1, "longest": 64}
+            self.assertEqual(self.get("bench:preview", piece, **asked, **{"else": "shaded"}).status_code, 200)
+            self.assertEqual(self.get("bench:preview", piece, **asked).status_code, 404 if "-" in view else 200)
         self.assertEqual(self.get("bench:mesh", piece, base=2, card=1).status_code, 200)
         side = self.recipe(piece).relief_footprint.width
         top = self.get("bench:value", piece, base=2, card=1, x=0.25, y=0.25).json()

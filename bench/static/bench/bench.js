@@ -23,6 +23,8 @@ const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
 const REST = 250; // ms
 const LIT_VIEWS = ["lit", "shaded", "surface", "ways"];
+const SOLID_VIEWS = ["surface", "ways"];
+const ANY_HAS = "shaded"; // a view that every state has
 
 const latest = new Latest();
 const message = document.getElementById("stage-message");
@@ -31,6 +33,7 @@ const solid = document.getElementById("solid");
 const hint = document.getElementById("hint");
 let rest = null;
 let surface = null;
+let surfaceShown = ""; // what it was made of
 let noSurface = null; // why there is none
 let before = false;
 let trial = null; // the kind of a layer that is looked at before it is taken
@@ -43,8 +46,6 @@ function refresh() {
   clearTimeout(rest);
   latest.run(() => show(PROXY));
 }
-
-const SOLID_VIEWS = ["surface", "ways"];
 
 /** What a preview is asked with, for the piece as it stands. */
 function asked(longest) {
@@ -75,12 +76,24 @@ async function inColour(packet, parameters) {
   return packet;
 }
 
+/** The packet of a view; lit where a proof, or the test card, has no such map. */
+const viewOf = async (parameters) => inColour(await fetchPacket(bench.dataset.preview, { ...parameters, else: ANY_HAS }), parameters);
+
+let laid = new Map(); // what lies beside the piece, by what it was asked with; a proof does not change
+
 /** What lies beside the piece on the stage: proofs, and the test card. */
 async function besides(parameters) {
   const { view, longest, section } = parameters;
-  const proofs = besideNow().map(({ number, label }) => ({ label, asked: { base: number, view, longest, section } }));
-  if (look.card === "beside" && proofs.length < 3) proofs.push({ label: "test card", asked: { ...parameters, card: 1 } });
-  return Promise.all(proofs.map(async (other) => ({ label: other.label, packet: await inColour(await fetchPacket(bench.dataset.preview, other.asked), other.asked) })));
+  const others = besideNow().map(({ number, label }) => ({ label, asked: { base: number, view, longest, section } }));
+  if (look.card === "beside" && others.length < 3) others.push({ label: "test card", asked: { ...parameters, card: 1 } });
+  const next = new Map();
+  const packets = others.map(({ asked }) => {
+    const key = JSON.stringify([asked, look.material.kind]);
+    next.set(key, laid.get(key) ?? viewOf(asked));
+    return next.get(key);
+  });
+  laid = next;
+  return Promise.all(packets.map(async (packet, number) => ({ label: others[number].label, packet: await packet })));
 }
 
 async function show(longest) {
@@ -90,11 +103,11 @@ async function show(longest) {
   try {
     const parameters = asked(longest);
     bench.toggleAttribute("data-in-hand", inHand() && !solidView);
-    const packet = await fetchPacket(bench.dataset.preview, parameters);
+    const packet = await viewOf(parameters);
     showProfiles(packet.arrays.layers);
     drawSection(packet);
     if (solidView) await showSurface(packet);
-    if (!solidView || noSurface) stage.draw(await inColour(packet, parameters), solidView || inHand() ? [] : await besides(parameters));
+    if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);
     showTools();
     hint.classList.toggle("strong", before);
@@ -124,7 +137,7 @@ async function showNear(window) {
   try {
     const parameters = { ...asked(SHARP), part: window.join(",") };
     delete parameters.against;
-    const part = await inColour(await fetchPacket(bench.dataset.preview, parameters), parameters);
+    const part = await viewOf(parameters);
     stage.drawNear(part, part.arrays.colours);
     flat.dataset.near = part.arrays.pixels.shape.slice(0, 2).join(",");
   } catch (problem) {
@@ -150,12 +163,15 @@ async function showSurface(packet) {
   const map = (view) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP });
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
   const coloured = look.material.kind === "colour";
+  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured]);
+  if (wanted === surfaceShown) return; // only the section line was moved
   if (currentView() === "ways") {
     const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([mesh(false), mesh(true), pixels("tangent", true), map("bump"), pixels("colour", coloured)]);
     surface.showWays({ flat: flatMesh, displaced, normals, bump: bump.arrays.pixels, bumpSpan: bump.bump_span, colourPixels });
   } else {
     surface.show(...(await Promise.all([mesh(look.displaced), pixels("tangent", look.mapped), pixels("colour", coloured)])));
   }
+  surfaceShown = wanted;
 }
 
 function showStage(asSurface) {
@@ -228,7 +244,7 @@ bench.addEventListener("look", ({ detail }) => {
   [shownKind, shownHow] = [kind, look.how];
   if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
   else if ("camera" in detail) surface?.aim();
-  else if (["light", "lamp"].some((name) => name in detail)) surface?.draw();
+  else if (["light", "lamp", "wireframe"].some((name) => name in detail)) surface?.draw();
   else if (detail.material && !recoloured) surface?.draw();
   else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
   else refresh();

@@ -156,6 +156,7 @@ document.addEventListener("keydown", (event) => {
 });
 bench.addEventListener("look", ({ detail }) => ["against", "other", "beside"].some((name) => name in detail) && showProofs());
 document.addEventListener("htmx:afterSettle", ({ detail }) => {
+  if (look.against !== null && row(look.against) && !compareWith().options.length) showOthers(); // the list came anew
   if (detail.target.id !== "proofs") return;
   const lost = look.beside.filter((number) => !row(number));
   if (lost.length) setLook({ beside: look.beside.filter(row) });
