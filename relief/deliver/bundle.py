@@ -97,7 +97,10 @@ def _entry(recipe: Recipe, height: HeightField, name: str, stem: str, pixels: np
         case "bump":
             bump = recipe.maps.bump.range(height.samples, recipe.midlevel)
             level = bump.midlevel(recipe.midlevel)
-            stays = f"Grey {level * 255:.0f} of 255" if recipe.maps.bump.full_range else "Mid grey (128)"
+            most = np.iinfo(pixels.dtype).max
+            stays = (
+                f"Grey {level * most:.0f} of {most}" if recipe.maps.bump.full_range else f"Mid grey ({most // 2 + 1})"
+            )
             about = f"{stays} stays. Black to white is {bump.amplitude(recipe.amplitude):.6g} mm."
             return Entry(f"{stem}_bump.png", "Bump map", depth, about)
         case "displacement":
@@ -156,11 +159,9 @@ def test_card_files(pipeline: Pipeline, engine: Engine, stem: str) -> list[File]
     for name in ("normal", "bump", "displacement"):
         pixels = engine.run(finished(card, name))
         entry = _entry(card.recipe, height, name, f"{stem}_test_card", pixels)
-        files.append(
-            File(
-                replace(entry, role=f"Test card: {entry.role.lower()}", reading=f"{entry.reading} {SHOWS}"), png(pixels)
-            )
-        )
+        shows = SHOWS if name == "normal" else "It shows the same as the normal map."
+        entry = replace(entry, role=f"Test card: {entry.role.lower()}", reading=f"{entry.reading} {shows}")
+        files.append(File(entry, png(pixels)))
     return files
 
 

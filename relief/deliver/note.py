@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import textwrap
 from dataclasses import dataclass
 
 from relief.height import Edges, HeightField
 from relief.recipe import Recipe
+
+WIDTH = 110
+"""Letters in a line of the note."""
 
 
 @dataclass(frozen=True)
@@ -38,7 +42,8 @@ def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) 
         "",
     ]
     for entry in entries:
-        lines += [entry.name, f"  {entry.role}. {entry.depth}.", f"  {entry.reading}", ""]
+        said = textwrap.fill(entry.reading, WIDTH, initial_indent="  ", subsequent_indent="  ")
+        lines += [entry.name, f"  {entry.role}. {entry.depth}.", said, ""]
     lines += [
         "When the maps are repeated n times over the same size their slopes grow n times; set the amplitude to 1/n to",
         "keep the look.",

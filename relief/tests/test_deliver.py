@@ -164,8 +164,9 @@ class BundleTests(TestCase):
         self.assertEqual(len(names), 7)
         for name in names[1:]:
             self.assertIn(name, note)
-        for words in ("data, not colour", "Green points up", "Midlevel", "mm"):
+        for words in ("data, not colour", "Green points up", "Midlevel", "mm", "Mid grey (128) stays"):
             self.assertIn(words, note)
+        self.assertLessEqual(max(len(line) for line in note.splitlines()), 120)
 
     def test_it_can_be_cancelled_at_every_step(self):
         class StopAt(Progress):

@@ -233,7 +233,7 @@ class TestCardTests(TestCase):
             pixels = np.asarray(Image.open(io.BytesIO(files["x_test_card_normal.png"].data)))
             self.assertEqual(pixels.shape, (512, 512, 3))
             self.assertEqual(bool(pixels[80, 128, 1] > 150), lighter)
-            self.assertIn("a dome stands out", files["x_test_card_bump.png"].entry.reading)
+            self.assertIn("a dome stands out", files["x_test_card_normal.png"].entry.reading)
 
 
 class EveryMapTests(TestCase):
