@@ -16,8 +16,10 @@ from bench.models import Revision
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.inspect.readings import steepest
-from relief.inspect.swatch import swatch
+from relief.finished import came_along
+from relief.inspect.readings import STEEPEST_SHARE
+from relief.inspect.swatch import shaded
+from relief.maps.normal import vectors
 from relief.pipeline import Pipeline
 from shelf.models import read_source
 
@@ -75,12 +77,14 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         before = revision.read()
         recipe = before.with_changes(draft)
-        height = ENGINE.run(Pipeline(recipe, read_source, SMALL).height())
-        normal = recipe.maps.normal
-        seen = normal.seen(height)
-        pixels = swatch(seen, recipe.amplitude * normal.strength)
+        pipeline, normal = Pipeline(recipe, read_source, SMALL), recipe.maps.normal
+        height, along = ENGINE.run(pipeline.height()), came_along(pipeline, normal)
+        normals = vectors(height, recipe.amplitude, normal, ENGINE.run(along) if along else None)
+        rise = -normals[..., :2] / normals[..., 2:]
+        pixels = shaded(rise[..., 0], rise[..., 1])
+        angles = np.degrees(np.arctan(np.hypot(rise[..., 0], rise[..., 1])))
         context |= {
-            "steepest": steepest(seen, recipe.amplitude * abs(normal.strength)),
+            "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),
             "range": float(np.ptp(height.samples)) * recipe.amplitude,
             "picture": base64.b64encode(png(pixels)).decode(),
             "words": [

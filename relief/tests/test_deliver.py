@@ -6,6 +6,7 @@ from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
+import scipy.ndimage
 import tifffile
 import trimesh
 from PIL import Image
@@ -13,7 +14,7 @@ from trimesh.exchange.gltf import load_glb
 from trimesh.exchange.ply import load_ply
 
 from relief import arrange
-from relief.deliver.bundle import bundle
+from relief.deliver.bundle import bundle, map_files
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
@@ -180,6 +181,44 @@ class BundleTests(TestCase):
         for count in range(5):
             with self.assertRaises(Cancelled):
                 self.packed(StopAt(count))
+
+
+class MapFileTests(TestCase):
+    def files(self, **changes) -> dict:
+        pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16))
+        paths = {path.replace("__", "."): value for path, value in changes.items()}
+        pipeline = replace(pipeline, recipe=pipeline.recipe.with_changes({"midlevel": 0.4, "amplitude": 8, **paths}))
+        self.height = engine.run(pipeline.height()).samples
+        return {file.name: file for file in map_files(pipeline, engine, "x")}
+
+    def picture(self, file) -> np.ndarray:
+        return np.asarray(Image.open(io.BytesIO(file.data)))
+
+    def test_a_bump_map_over_its_full_range_says_which_grey_stays(self):
+        bump = self.files(maps__bump__full_range=True)["x_bump.png"]
+        pixels = self.picture(bump)
+        self.assertEqual((pixels.min(), pixels.max()), (0, 255))
+        low, high = float(self.height.min()), float(self.height.max())
+        stays = round((0.4 - low) / (high - low) * 255)
+        self.assertEqual(bump.entry.reading, f"Grey {stays} of 255 stays. Black to white is {8 * (high - low):.6g} mm.")
+        back = (pixels / 255 * (high - low) + low - 0.4) * 8
+        np.testing.assert_allclose(back, (self.height - 0.4) * 8, atol=8 * (high - low) / 500)
+
+    def test_a_bump_map_of_sixteen_bits_has_midlevel_on_its_mid_grey(self):
+        bump = self.files(delivery__bump_bits=16)["x_bump.png"]
+        self.assertIn("Mid grey (32768) stays", bump.entry.reading)
+        pixels = self.picture(bump).astype(float)
+        at_midlevel = np.abs(self.height - 0.4) < 1e-4
+        np.testing.assert_allclose(pixels[at_midlevel], 32768, atol=12)
+
+    def test_the_displacement_softens_on_its_own(self):
+        """SciPy's `gaussian_filter` at 6 mm on texels of 300 / 96 mm; normal and bump map stay as they are."""
+        plain, calm = self.files(), self.files(maps__displacement__soften=6)
+        expected = scipy.ndimage.gaussian_filter(self.height, 6 / (300 / 96), mode="wrap", truncate=6)
+        heights = tifffile.imread(io.BytesIO(calm["x_displacement.tif"].data))
+        np.testing.assert_allclose(heights, expected, atol=2e-4)
+        for name in ("x_normal.png", "x_bump.png"):
+            self.assertEqual(plain[name].data, calm[name].data)
 
 
 class FileTests(TestCase):

@@ -15,6 +15,7 @@ from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import KERNEL_NAMES, slopes, steepness
 from relief.maps.vectors import vectors_of
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.treat.detail_bands import Bands, DetailBands
 
 
 def plain_normals(samples, spacing, rise, wrap):
@@ -104,6 +105,15 @@ class NormalMapTests(TestCase):
         self.assertGreater(
             np.abs(own.astype(int) - normal_map(field(samples, width=64, edges=WRAP), 9, Normal(), 16)).max(), 2000
         )
+
+    def test_its_own_bands_are_those_of_the_treatment(self):
+        """Without fine detail it is the map of a field that went through detail bands; gains of 1 change nothing."""
+        here = field(rough(64, 64), width=64, edges=WRAP)
+        settings = {"fine": 0, "middle": 1.5, "fine_limit": 6, "broad_limit": 30}
+        own = normal_map(here, 9, Normal(bands=Bands(**settings)))
+        np.testing.assert_array_equal(own, normal_map(DetailBands(**settings).treat(here), 9, Normal()))
+        self.assertGreater(np.abs(own.astype(int) - normal_map(here, 9, Normal())).max(), 20)
+        np.testing.assert_array_equal(normal_map(here, 9, Normal(bands=Bands())), normal_map(here, 9, Normal()))
 
     def test_flat_is_the_well_known_blue(self):
         """Common practice, no source: (128, 128, 255) in 8 bit."""
