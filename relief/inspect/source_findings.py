@@ -9,7 +9,7 @@ import numpy as np
 from relief.engine import Engine, Stage
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
-from relief.inspect.thresholds import STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
+from relief.inspect.thresholds import COLOURFUL, STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
 from relief.layer import Picture as Content
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
@@ -75,8 +75,10 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
         )
     first = content.channel in ("", "red", "green", "blue")
     packed = content.unpacked.normal or content.unpacked.roles()
-    if content.reading == "height" and coloured and guess.role in ("photo", "colour") and first and not packed:
-        apart = float(np.abs(np.ptp(full_scale(_few(picture.pixels)), axis=-1)).mean())
+    if content.reading == "height" and coloured and first and not packed:
+        apart = float(np.ptp(full_scale(_few(picture.pixels)), axis=-1).mean())
+        if apart < COLOURFUL:
+            return None
         channel = content.channel or "red"
         return Finding(
             "colour-as-data",

@@ -62,6 +62,12 @@ class SourceFindingTests(TestCase):
         self.assertEqual(found_in(begun(photo, "photo")[0]), {})
         grey = np.dstack([np.rint(rough(64, 64) * 255).astype(np.uint8)] * 3)
         self.assertEqual(found_in(begun(grey, "height")[0]), {})
+        lossy = io.BytesIO()
+        Image.fromarray(grey).save(lossy, "JPEG", quality=60)
+        self.assertEqual(found_in(begun(np.asarray(Image.open(lossy)), "height")[0]), {})
+        named = check({"wall_height.png": png(photo), "moor_height.png": png(grey)})
+        self.assertIn("colour-as-data", [item.kind for item in named.files["wall_height.png"]])
+        self.assertNotIn("colour-as-data", [item.kind for item in named.files["moor_height.png"]])
 
     def test_a_packed_picture_is_no_colour(self):
         photo = skimage.data.coffee()[:200, :200]
