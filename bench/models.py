@@ -11,7 +11,7 @@ from django.utils import timezone
 from bench.engine import ENGINE
 from relief.errors import PictureError
 from relief.inspect.start import first_recipe
-from relief.layer import Picture, SourceReference
+from relief.layer import Picture, SourceReference, Unpacked
 from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet, read_source
@@ -117,6 +117,9 @@ class RevisionManager(models.Manager):
         def anew(recipe: Recipe) -> tuple[Recipe, str]:
             changed, label = _changed(recipe, changes)
             content = changed.layers[0].content
+            if content.source != recipe.layers[0].content.source:
+                # another picture has other channels
+                content = content.model_copy(update={"channel": "", "unpacked": Unpacked()})
             fresh = first_recipe(recipe.sources, content, read_source, ENGINE, footprint=recipe.footprint)
             kept = {name: getattr(recipe, name) for name in ("maps", "surface", "delivery")}
             return fresh.model_copy(update=kept), f"{label}, started anew"

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_safe
 from bench.engine import ENGINE
 from bench.groups import Field, groups
 from bench.models import Revision
+from bench.previews import finished_pixels
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
@@ -69,7 +70,10 @@ def sheet(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def trial(request: HttpRequest, pk: int) -> HttpResponse:
-    """One picture of a sheet: the relief with the draft, lit as its normal map would be, and how steep that is."""
+    """One picture of a sheet: the relief with the draft, lit as its normal map would be, and how steep that is.
+
+    Where a grey map is tried, its picture is that map.
+    """
     piece = piece_of(request, pk)
     revision = revision_of(piece, request.GET.get("base"))
     draft = draft_of(request)
@@ -81,7 +85,8 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         height, along = ENGINE.run(pipeline.height()), came_along(pipeline, normal)
         normals = vectors(height, recipe.amplitude, normal, ENGINE.run(along) if along else None)
         rise = -normals[..., :2] / normals[..., 2:]
-        pixels = shaded(rise[..., 0], rise[..., 1])
+        pixels = _map_of(draft, pipeline)
+        pixels = shaded(rise[..., 0], rise[..., 1]) if pixels is None else pixels
         angles = np.degrees(np.arctan(np.hypot(rise[..., 0], rise[..., 1])))
         context |= {
             "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),
@@ -97,11 +102,18 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "bench/trial.html", context)
 
 
+def _map_of(draft: dict[str, str], pipeline: Pipeline) -> np.ndarray | None:
+    """The pixels of the grey map that a draft changes; none where it changes something else."""
+    numbers = {path.split(".")[2] for path in draft if path.startswith("maps.more.")}
+    return finished_pixels(f"more-{numbers.pop()}", pipeline) if len(numbers) == 1 else None
+
+
 def _numbers(request: HttpRequest, revision: Revision) -> list[Field]:
     """The numbers that the open step shows."""
     step = step_of(request.GET.get("step"))
     shown = groups(revision, step, layer_of(request.GET, revision.read()))
-    return [field for group in shown for field in group.fields if field.control.kind == "number"]
+    fields = [field for group in shown for field in (*group.fields, *group.folded)]
+    return [field for field in fields if field.control.kind == "number"]
 
 
 def _range(field: Field) -> tuple[float, float]:

@@ -1,8 +1,12 @@
 """Trial sheets: what can be tried, the values of a range, and each picture with its readings."""
 
+import base64
+import io
 import re
 
+import numpy as np
 from django.urls import reverse
+from PIL import Image
 
 from bench.models import Revision
 from bench.tests.case import StudioTestCase
@@ -54,6 +58,20 @@ class TrialTests(StudioTestCase):
         self.assertContains(lit[0], "steepest 39°")
         self.assertContains(lit[1], "steepest 68°")
         self.assertEqual(Revision.objects.filter(piece=piece).count(), 1)
+
+    def test_a_grey_map_is_shown_as_itself(self):
+        """How far the sky is hidden: with a longer reach hollows are darker."""
+        piece = self.piece()
+        self.post("bench:change-maps", piece, 1, step="maps", action="add", kind="occlusion")
+        page = self.get("bench:trial-choose", piece, base=2, step="maps", path="maps.more.0.reach")
+        self.assertContains(page, '<option value="maps.more.0.reach" selected')
+        self.assertContains(page, '<option value="maps.more.0.soften"')
+        means = []
+        for reach in (1, 100):
+            answer = self.get("bench:trial", piece, base=2, step="maps", **{"d.maps.more.0.reach": reach})
+            data = base64.b64decode(re.search(r"base64,([^\"]+)", answer.content.decode())[1])
+            means.append(np.asarray(Image.open(io.BytesIO(data))).mean())
+        self.assertGreater(means[0], means[1] + 4)
 
     def test_what_cannot_be_tried_is_said_or_not_found(self):
         piece = self.piece()

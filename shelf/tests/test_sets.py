@@ -135,6 +135,14 @@ class PieceOfASetTests(SetTestCase):
         self.client.post(reverse("bench:change", args=[piece.pk]), values)
         _, arrays = unpacked(self.client.get(reverse("bench:preview", args=[piece.pk]), {"base": 3, "view": "grey"}))
         np.testing.assert_array_equal(arrays["pixels"], 40)
+        # a picture with other channels starts without what was set for these
+        for base, values in enumerate(
+            ({"layers.0.content.unpacked.red": "mask"}, {"layers.0.content.source": "height"}), start=3
+        ):
+            self.client.post(reverse("bench:change", args=[piece.pk]), {"base": base, "step": "source", **values})
+        content = Revision.objects.get(piece=piece, number=5).read().layers[0].content
+        self.assertEqual((content.source, content.channel, content.unpacked.roles()), ("height", "", {}))
+        self.assertEqual(self.client.get(reverse("bench:preview", args=[piece.pk]), {"base": 5}).status_code, 200)
 
     def test_an_inverted_height_starts_inverted(self):
         one = self.made()
