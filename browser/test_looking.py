@@ -117,8 +117,9 @@ class LookingTests(BrowserTestCase):
 
     def test_light_and_material_are_for_looking_only(self):
         piece = self.begin("relief")
-        before, revision = self.middle(), self.revision()
         self.run_script("document.querySelector('#lamp').open = true")
+        before = first_look = self.middle()
+        revision = self.revision()
         chosen = {"[data-lamp=strength]": "0.3", "[data-lamp=warm]": "1", "[data-material=kind]": "black"}
         for selector, value in chosen.items():
             self.choose(selector, value)
@@ -126,6 +127,10 @@ class LookingTests(BrowserTestCase):
             self.assertGreater(np.abs(changed - before).mean(), 0.01, selector)
             before = changed
         self.assertLess(self.middle().mean(), 0.2, "black shows highlights only")
+        self.find("[data-raking]").click()
+        self.assertIn("13° high", self.find("#dome").get_attribute("aria-valuetext"))
+        self.find("[data-plainly]").click()
+        self.assertLess(np.abs(self.middle() - first_look).mean(), 0.005, "all is as it was at first")
         self.find("[data-lamp=sweep]").click()
         first = self.find("#dome").get_attribute("aria-valuenow")
         self.until(lambda: self.find("#dome").get_attribute("aria-valuenow") != first)

@@ -1,6 +1,6 @@
 // The light dome: the sun on it is dragged; its rim is light from the horizon.
 
-import { bench, look, setLook } from "./look.js";
+import { PLAINLY, bench, look, setLook } from "./look.js";
 import { draggable, nudged } from "./drag.js";
 
 const dome = document.getElementById("dome");
@@ -28,6 +28,8 @@ function show() {
   dome.setAttribute("aria-valuetext", `from ${turn}°, ${height}° high`);
 }
 
+document.addEventListener("click", ({ target }) => target.closest("[data-raking]") && toggleRaking());
+
 draggable(dome, {
   start: (event) => {
     if (look.lamp.sweep) setLook({ lamp: { ...look.lamp, sweep: false } });
@@ -50,7 +52,7 @@ dome.addEventListener("keydown", (event) => {
 /** Low light from the side, and back to the light before. */
 export function toggleRaking() {
   const raking = look.light.every((part, axis) => Math.abs(part - RAKING[axis]) < 1e-6);
-  if (raking) setLook({ light: beforeRaking ?? [-0.5, 0.45] });
+  if (raking) setLook({ light: beforeRaking ?? PLAINLY.light });
   else {
     beforeRaking = look.light;
     setLook({ light: RAKING });

@@ -1,6 +1,6 @@
 // The light and the material that the stage is looked at with. Nothing of it goes into the maps.
 
-import { bench, look, lightDirection, setLook } from "./look.js";
+import { PLAINLY, bench, look, lightDirection, setLook } from "./look.js";
 import { NEUTRAL } from "../studio/painting.js";
 
 const panel = document.getElementById("lamp");
@@ -32,6 +32,7 @@ panel.addEventListener("input", ({ target }) => {
   if (target.dataset.lamp) setLook({ lamp: { ...look.lamp, [target.dataset.lamp]: value } });
   if (target.dataset.material) setLook({ material: { ...look.material, [target.dataset.material]: value } });
 });
+panel.addEventListener("click", ({ target }) => target.closest("[data-plainly]") && setLook({ ...PLAINLY }));
 panel.addEventListener("dblclick", ({ target }) => {
   if (target.type !== "range") return;
   target.value = target.dataset.default;

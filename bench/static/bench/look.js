@@ -4,6 +4,13 @@
 export const bench = document.getElementById("bench");
 const memory = `bench-${bench.dataset.piece}`;
 
+/** The light and the material that everything is looked at with at first. */
+export const PLAINLY = {
+  light: [-0.5, 0.45],
+  lamp: { strength: 1, ambient: 0.17, warm: false, second: false, sweep: false },
+  material: { kind: "plain", roughness: 0.6 },
+};
+
 export const look = {
   views: {},
   channel: "all",
@@ -20,9 +27,7 @@ export const look = {
   card: "", // the test card: not shown, beside the piece, or in its place
   counted: false, // whether the histogram is shown
   full: false, // whether the stage fills the screen
-  light: [-0.5, 0.45],
-  lamp: { strength: 1, ambient: 0.17, warm: false, second: false, sweep: false },
-  material: { kind: "plain", roughness: 0.6 },
+  ...PLAINLY,
   line: [0, 0.5, 1, 0.5],
   displaced: true,
   mapped: false,
