@@ -6,7 +6,7 @@ import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
 
 from bench.engine import ENGINE
-from bench.models import Revision
+from bench.models import Proof, Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief import arrange
@@ -228,6 +228,19 @@ class LookingTests(BrowserTestCase):
         self.find("[data-beside]").click()
         self.until(lambda: len(self.all("#pane-names span")) == 2)
         self.assertFalse(self.find("#stage-message").is_displayed())
+
+    def test_a_name_is_typed_without_its_letters_doing_anything_else(self):
+        piece = self.begin("maps")
+        self.until(lambda: self.find("#keep-proof").is_displayed())
+        self.press("p")
+        self.until(lambda: self.all(".proof-name"))
+        name = self.find(".proof-name")
+        self.run_script("arguments[0].select()", name)
+        name.send_keys("full p, 5 x taller[", "\n")
+        self.until(lambda: Proof.objects.get(revision__piece=piece).name == "full p, 5 x taller[")
+        self.assertEqual((self.revision(), len(self.all("[data-proof]"))), ("1", 1))
+        self.assertIn("/maps/", self.driver.current_url)
+        self.assertTrue(self.find("#controls").is_displayed())
 
     def test_a_finding_is_set_aside_and_shown_again(self):
         self.begin("relief", midlevel=0.2)

@@ -30,16 +30,18 @@ const KEYS = {
   "?": () => dialog.showModal(),
 };
 
-/** Whether a key belongs to the element it goes to: figures to a number box, letters to a list. */
+const NAMES = "textarea, input:not([type]), input[type=text], input[type=search]";
+
+/** Whether a key belongs to the element it goes to: figures to a number box, letters to a list, all to a name. */
 export function belongsTo(element, key) {
   if (element.matches("input[type=number]")) return /^[\d.,e+-]$/.test(key);
-  return element.matches("select");
+  return element.matches(`select, ${NAMES}`);
 }
 
 document.addEventListener("keydown", (event) => {
   if (dialog.open) return;
   const key = event.key.toLowerCase();
-  if ((event.ctrlKey || event.metaKey) && key === "z") {
+  if ((event.ctrlKey || event.metaKey) && key === "z" && !event.target.matches(NAMES)) {
     event.preventDefault();
     document.getElementById(event.shiftKey ? "redo" : "undo").click();
     return;
