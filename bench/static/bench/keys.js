@@ -39,7 +39,7 @@ export function belongsTo(element, key) {
 }
 
 document.addEventListener("keydown", (event) => {
-  if (dialog.open) return;
+  if (document.querySelector("dialog[open]")) return;
   const key = event.key.toLowerCase();
   if ((event.ctrlKey || event.metaKey) && key === "z" && !event.target.matches(NAMES)) {
     event.preventDefault();
