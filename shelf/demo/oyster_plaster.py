@@ -14,7 +14,10 @@ from relief.maps.normal import Normal, normal_map
 from shelf.demo.drawing import smoothstep, soft_noise
 
 TITLE = "Oyster-shell plaster"
-GUIDE = "The green of the normal map is the wrong way round. Step 1 says where; look at the set and mend it there."
+GUIDE = (
+    "The green of its normal map is the wrong way round: the findings on the right say so and mend it. Then lay it on "
+    "the relief in step 3."
+)
 REMARK = "texture set"
 CHANGES = {"footprint.width": 500, "amplitude": 16}
 SIZE = 1024
