@@ -181,7 +181,7 @@ def of_layer(revision: Revision, number: int) -> list[Group]:
         tools = {Imprints: ("places", "line"), Strokes: ("strokes",)}.get(type(content), ())
         title = "Picture" if isinstance(content, Picture) else content.title
         group = Group(title, _with_names(made, revision, number), owner=f"{owner}.content", tools=tools, notes=notes)
-        shown.append(replace(group, brush=_brush(recipe)))
+        shown.append(replace(_with_folds(group, (f"{owner}.content.unpacked.",)), brush=_brush(recipe)))
     if number > 0 and not isinstance(content, Strokes):
         layout = [field_at(recipe, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
         shown.append(Group("Placement", layout, owner=f"{owner}.layout"))
@@ -198,7 +198,9 @@ def _parameters_of(content: Content) -> list[str]:
     if isinstance(content, Picture):
         grey = ("grey", *(("hue",) if content.grey == "hue" else ())) if content.reading == "photo" else ()
         data = ("channel",) if content.reading == "height" else ()
-        return ["source", "reading", *grey, *data, *(("green",) if content.reading == "normal" else ())]
+        normals = ("green", "rebuild_blue") if content.reading == "normal" else ("unpacked.normal",)
+        held = (f"unpacked.{name}" for name in ("red", "green", "blue", "alpha"))
+        return ["source", "reading", *grey, *data, *normals, *held]
     names = [known.name for known in controls(type(content))]
     unused = set()
     if isinstance(content, Imprints) and content.shape != "picture":

@@ -106,7 +106,7 @@ class Picture(Parameters):
     """Sources that go where the height goes, by their role: colour, normal, roughness, occlusion."""
     unpacked: Unpacked = Unpacked()
     green: Green = choice(
-        "up", {"up": "Green up", "down": "Green down"}, label="Green of the source",
+        "up", {"up": "Green up", "down": "Green down"}, label="Green of its normals",
         help="Which way light green faces in this normal map. Turn it when hollows come out as bumps.",
     )  # fmt: skip
     rebuild_blue: bool = switch(

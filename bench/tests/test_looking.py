@@ -125,6 +125,16 @@ class MapTests(StudioTestCase):
         answer = self.get("bench:preview", piece, base=2, view="along-roughness", longest=64)
         np.testing.assert_array_equal(unpacked(answer)[1]["pixels"], HEIGHTS >> 8)
         self.assertNotContains(self.client.get(f"/piece/{self.piece().pk}/source/"), "Packed into its channels")
+        # a picture that lies on another can be unpacked too
+        dunes = self.piece()
+        source = Source.objects.get(filename="packed-height.png")
+        self.post("bench:layers", dunes, 1, **{"action": "source", "from": f"source:{source.pk}"})
+        page = self.client.get(f"/piece/{dunes.pk}/relief/?layer=1")
+        self.assertContains(page, "Alpha holds")
+        self.post("bench:change", dunes, 2, **{"layers.1.content.unpacked.alpha": "roughness"})
+        self.assertEqual(self.recipe(dunes).companion_roles(), ["roughness"])
+        answer = self.get("bench:preview", dunes, base=3, view="along-roughness", longest=64)
+        self.assertGreater(np.ptp(unpacked(answer)[1]["pixels"]), 10)
 
     def test_a_set_brings_its_normal_map_along(self):
         heights = png(HEIGHTS)
