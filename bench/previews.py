@@ -58,10 +58,6 @@ def _tangent(pipeline: Pipeline) -> np.ndarray:
     return ENGINE.run(normals(pipeline, pipeline.recipe.maps.normal.facing_right_and_up(), 8))
 
 
-def _picture(pipeline: Pipeline) -> np.ndarray:
-    return ENGINE.run(pipeline.laid_colour())
-
-
 def _whole(pipeline: Pipeline) -> np.ndarray:
     return ENGINE.run(pipeline.colour())
 
@@ -112,6 +108,12 @@ def _slope(pipeline: Pipeline) -> np.ndarray:
     """Steepness, 0 to 90 degrees, from light to dark."""
     angles = steepness(_height(pipeline), pipeline.recipe.amplitude)
     return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / 90)).astype(np.uint8)]
+
+
+def bump_span(pipeline: Pipeline) -> float:
+    """The real length in mm from black to white of the bump map, which a surface is bumped by."""
+    recipe = pipeline.recipe
+    return recipe.maps.bump.range(_height(pipeline).samples, recipe.midlevel).amplitude(recipe.amplitude)
 
 
 def _eight_bit(samples: np.ndarray) -> np.ndarray:
@@ -171,7 +173,6 @@ def only(state: Pipeline, layer: int, until: str | None, alone: bool) -> Pipelin
 
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "whole": _whole,
-    "picture": _picture,
     "grey": _grey,
     "lit": _lit,
     "height": _coloured_height,

@@ -10,9 +10,8 @@ from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from bench.requests import piece_of, proof_of, revision_of
 from relief.deliver.files import safe_stem
-from relief.engine import Stage
 from relief.errors import ReliefError
-from relief.finished import came_along
+from relief.finished import vectors_along
 from relief.inspect.differences import difference, in_words
 from relief.pipeline import PROXY, Pipeline
 from shelf.models import Piece, read_source
@@ -65,15 +64,11 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         states = [Pipeline(recipe, read_source, PROXY) for recipe in (now, then)]
         fields = tuple(ENGINE.run(state.height()) for state in states)
-        along = tuple(stage and ENGINE.run(stage) for stage in map(_came_along, states))
+        along = tuple(vectors_along(state, ENGINE) for state in states)
         context["measured"] = difference((now, then), fields, along)
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/differences.html", context)
-
-
-def _came_along(state: Pipeline) -> Stage | None:
-    return came_along(state, state.recipe.maps.normal)
 
 
 @require_safe

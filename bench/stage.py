@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Proof, Revision
-from bench.previews import apart, has_view, only, pixels_of
+from bench.previews import apart, bump_span, has_view, only, pixels_of
 from bench.requests import (
     asked,
     draft_of,
@@ -99,7 +99,7 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         midlevel=recipe.midlevel,
         section_length=length(height, *line),
         before_label=before_label,
-        bump_span=recipe.maps.bump.range(height.samples, recipe.midlevel).amplitude(recipe.amplitude),
+        **({"bump_span": bump_span(now)} if name == "bump" else {}),
     )
 
 
@@ -185,7 +185,7 @@ def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
 
 @require_safe
 def surface(request: HttpRequest, pk: int) -> HttpResponse:
-    """The plane, displaced or flat. `mapped` gives it the normals of the flat plane, for a normal map to turn."""
+    """The plane, displaced or flat."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     draft = draft_of(request)
     displaced = request.GET.get("displaced") != "0"
@@ -199,11 +199,10 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
         mesh = displaced_plane(recipe if displaced else _flat(recipe), height)
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
-    normals = np.broadcast_to(np.float32([0, 0, 1]), mesh.normals.shape) if "mapped" in request.GET else mesh.normals
     return packet(
         {
             "positions": mesh.positions,
-            "normals": normals,
+            "normals": mesh.normals,
             "uv": mesh.uv,
             "triangles": mesh.triangles().astype(np.uint32),
         },

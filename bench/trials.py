@@ -17,7 +17,7 @@ from bench.previews import finished_pixels
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.finished import came_along
+from relief.finished import vectors_along
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.swatch import shaded
 from relief.maps.normal import vectors
@@ -81,9 +81,9 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         before = revision.read()
         recipe = before.with_changes(draft)
-        pipeline, normal = Pipeline(recipe, read_source, SMALL), recipe.maps.normal
-        height, along = ENGINE.run(pipeline.height()), came_along(pipeline, normal)
-        normals = vectors(height, recipe.amplitude, normal, ENGINE.run(along) if along else None)
+        pipeline = Pipeline(recipe, read_source, SMALL)
+        height = ENGINE.run(pipeline.height())
+        normals = vectors(height, recipe.amplitude, recipe.maps.normal, vectors_along(pipeline, ENGINE))
         rise = -normals[..., :2] / normals[..., 2:]
         pixels = _map_of(draft, pipeline)
         pixels = shaded(rise[..., 0], rise[..., 1]) if pixels is None else pixels

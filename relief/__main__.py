@@ -12,6 +12,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NoReturn, get_args
 
+from relief.arrange import with_maps
 from relief.benchmark import table
 from relief.deliver.bundle import delivery_files, displaced_plane, map_files, test_card_files
 from relief.deliver.files import safe_stem, write_whole
@@ -217,10 +218,10 @@ def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
         recipe = recipe.with_changes(asked)
     if getattr(chosen, "more", None):
         more = tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more)
-        recipe = recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"more": more})})
+        recipe = with_maps(recipe, more=more)
     if getattr(chosen, "packs", None):
         packs = tuple(_pack(text, recipe) for text in chosen.packs)
-        recipe = recipe.model_copy(update={"maps": recipe.maps.model_copy(update={"packs": packs})})
+        recipe = with_maps(recipe, packs=packs)
     if getattr(chosen, "full_range", False):
         recipe = recipe.with_changes({"maps.bump.full_range": True})
     if chosen.treat:
@@ -257,18 +258,17 @@ def _pack(text: str, recipe: Recipe) -> Pack:
     asked = text.split(",")
     if len(asked) not in (3, 4):
         raise ReliefError("A packed picture has three or four channels: --pack R,G,B or R,G,B,A.")
+    offered = packable(recipe)
     kinds = {grey.kind: f"more-{number}" for number, grey in enumerate(recipe.maps.more)}
     values: dict[str, Any] = {}
     for channel, held in zip(CHANNELS, asked, strict=False):
         name = kinds.get(held, held)
-        if name in packable(recipe):
+        if name in offered:
             values[channel] = name
         elif re.fullmatch(r"[01](\.\d+)?", held):
             values |= {channel: VALUE, f"{channel}_value": float(held)}
         else:
-            raise ReliefError(
-                f"“{held}” is no map to pack. There are {', '.join([*packable(recipe), *kinds])}, and 0 to 1."
-            )
+            raise ReliefError(f"“{held}” is no map to pack. There are {', '.join([*offered, *kinds])}, and 0 to 1.")
     return Pack.checked(**values)
 
 

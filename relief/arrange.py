@@ -82,10 +82,7 @@ def healed(recipe: Recipe, x: float, y: float, radius: float) -> Done:
 
 
 def _at(recipe: Recipe, number: int, layer: int) -> Treatment:
-    treatments = _layer(recipe, layer).treatments
-    if not 0 <= number < len(treatments):
-        raise RecipeError("There is no such treatment.")
-    return treatments[number]
+    return _listed(_layer(recipe, layer).treatments, number, "treatment")
 
 
 def _all(recipe: Recipe, layer: int) -> list[int]:
@@ -106,17 +103,14 @@ def map_added(recipe: Recipe, kind: str) -> Done:
     if len(recipe.maps.more) == MOST_MAPS:
         raise RecipeError(f"A piece has at most {MOST_MAPS} more maps.")
     made = COMPANION_MAPS[kind]()
-    return _with_maps(recipe, more=(*recipe.maps.more, made)), f"Added {made.title}"
+    return with_maps(recipe, more=(*recipe.maps.more, made)), f"Added {made.title}"
 
 
 def map_removed(recipe: Recipe, number: int) -> Done:
     """A grey map less; channels that held it hold a value, and those that held a later one still do."""
-    more = recipe.maps.more
-    if not 0 <= number < len(more):
-        raise RecipeError("There is no such map.")
+    grey = _listed(recipe.maps.more, number, "map")
     packs = tuple(_without_map(pack, number) for pack in recipe.maps.packs)
-    changed = _with_maps(recipe, more=(*more[:number], *more[number + 1 :]), packs=packs)
-    return changed, f"Removed {more[number].called}"
+    return with_maps(recipe, more=_replaced(recipe.maps.more, number), packs=packs), f"Removed {grey.called}"
 
 
 def _without_map(pack: Pack, number: int) -> Pack:
@@ -133,11 +127,8 @@ def _without_map(pack: Pack, number: int) -> Pack:
 
 def map_named(recipe: Recipe, number: int, name: str) -> Done:
     """A grey map under another name; a name of nothing gives it its title back."""
-    more = recipe.maps.more
-    if not 0 <= number < len(more):
-        raise RecipeError("There is no such map.")
-    named = more[number].model_copy(update={"name": " ".join(name.split())[:60]})
-    return _with_maps(recipe, more=(*more[:number], named, *more[number + 1 :])), f"Named a map {named.called}"
+    named = _listed(recipe.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
+    return with_maps(recipe, more=_replaced(recipe.maps.more, number, named)), f"Named a map {named.called}"
 
 
 def pack_added(recipe: Recipe, preset: str) -> Done:
@@ -154,7 +145,7 @@ def pack_added(recipe: Recipe, preset: str) -> Done:
     if preset == "gltf":
         values = values | {channel: _made(recipe, role) for channel, role in GLTF.items()}
     pack = Pack(**values)
-    return _with_maps(recipe, packs=(*recipe.maps.packs, pack)), f"Packed {pack.name}"
+    return with_maps(recipe, packs=(*recipe.maps.packs, pack)), f"Packed {pack.name}"
 
 
 GLTF = {"red": "occlusion", "green": "roughness", "blue": "metalness"}
@@ -171,42 +162,49 @@ def _made(recipe: Recipe, role: str) -> str:
 
 def pack_removed(recipe: Recipe, number: int) -> Done:
     """A packed picture less."""
-    packs = recipe.maps.packs
-    if not 0 <= number < len(packs):
-        raise RecipeError("There is no such packed picture.")
-    return _with_maps(recipe, packs=(*packs[:number], *packs[number + 1 :])), f"Removed {packs[number].name}"
+    pack = _listed(recipe.maps.packs, number, "packed picture")
+    return with_maps(recipe, packs=_replaced(recipe.maps.packs, number)), f"Removed {pack.name}"
 
 
 def pack_named(recipe: Recipe, number: int, name: str) -> Done:
     """A packed picture under another name."""
-    packs = recipe.maps.packs
-    if not 0 <= number < len(packs):
-        raise RecipeError("There is no such packed picture.")
-    named = packs[number].model_copy(update={"name": " ".join(name.split())[:60] or packs[number].name})
-    return _with_maps(recipe, packs=(*packs[:number], named, *packs[number + 1 :])), f"Named a map {named.name}"
+    pack = _listed(recipe.maps.packs, number, "packed picture")
+    named = pack.model_copy(update={"name": _tidy(name, 60) or pack.name})
+    return with_maps(recipe, packs=_replaced(recipe.maps.packs, number, named)), f"Named a map {named.name}"
 
 
-def _with_maps(recipe: Recipe, **changes: Any) -> Recipe:
+def with_maps(recipe: Recipe, **changes: Any) -> Recipe:
+    """The recipe with other values in how its maps are made, such as another list of them."""
     return recipe.model_copy(update={"maps": recipe.maps.model_copy(update=changes)})
+
+
+def _listed(items: tuple, number: int, what: str) -> Any:
+    if not 0 <= number < len(items):
+        raise RecipeError(f"There is no such {what}.")
+    return items[number]
+
+
+def _replaced(items: tuple, number: int, *instead: Any) -> tuple:
+    """A list with others in place of one of its items, or without it."""
+    return (*items[:number], *instead, *items[number + 1 :])
+
+
+def _tidy(name: str, longest: int) -> str:
+    """A name without spaces at its ends, and single ones between its words."""
+    return " ".join(name.split())[:longest]
 
 
 def with_test_card(recipe: Recipe) -> Recipe:
     """The recipe with the test card in place of its layers; how maps are made stays as it is."""
     side = max(recipe.relief_footprint.sides)
-    maps = recipe.maps.model_copy(
-        update={
-            "normal": recipe.maps.normal.model_copy(update={"of": "relief"}),
-            "resolution": 0,
-        }
-    )
-    return recipe.model_copy(
+    normal = recipe.maps.normal.model_copy(update={"of": "relief"})
+    return with_maps(recipe, normal=normal, resolution=0).model_copy(
         update={
             "sources": {},
             "layers": (Layer(name=TestCard.title, content=TestCard()),),
             "footprint": Footprint(width=side, height=side),
             "amplitude": CARD_DEPTH * side,
             "midlevel": TestCard.rest,
-            "maps": maps,
             "suggested": (),
         }
     )
@@ -289,8 +287,8 @@ def layer_removed(recipe: Recipe, number: int) -> Done:
 def layer_renamed(recipe: Recipe, number: int, name: str) -> Done:
     """A layer under another name."""
     layer = _layer(recipe, number)
-    name = " ".join(name.split())[:200] or layer.name
-    layers = (*recipe.layers[:number], layer.model_copy(update={"name": name}), *recipe.layers[number + 1 :])
+    name = _tidy(name, 200) or layer.name
+    layers = _replaced(recipe.layers, number, layer.model_copy(update={"name": name}))
     return recipe.model_copy(update={"layers": layers}), f"Named a layer {name}"
 
 
@@ -302,9 +300,7 @@ def with_halved_amount(recipe: Recipe, number: int, times: float) -> Done:
 
 
 def _layer(recipe: Recipe, number: int) -> Layer:
-    if not 0 <= number < len(recipe.layers):
-        raise RecipeError("There is no such layer.")
-    return recipe.layers[number]
+    return _listed(recipe.layers, number, "layer")
 
 
 def _reordered(order: list[int], number: int, to: int) -> list[int]:

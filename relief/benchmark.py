@@ -195,7 +195,7 @@ def _maps(size: int) -> list[tuple[str, float]]:
     for kind, model in COMPANION_MAPS.items():
         if kind != "occlusion":
             rows.append((model.title.lower(), _best(lambda model=model: model().coded(field, 5), 3)))
-    return [*rows, ("four channels packed", _best(lambda: packed(pack, {"grey": grey}), 3))]
+    return [*rows, ("four channels packed", _best(lambda: packed(pack, {"grey": grey}, grey.shape), 3))]
 
 
 def _occlusion(size: int) -> float:

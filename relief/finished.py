@@ -10,7 +10,7 @@ from functools import partial
 
 import numpy as np
 
-from relief.engine import Stage
+from relief.engine import Engine, Stage
 from relief.height import HeightField
 from relief.maps.colour_map import Colour, coloured
 from relief.maps.companion import CompanionMap
@@ -20,6 +20,7 @@ from relief.maps.packing import Pack, packed
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.resample import resampled
+from relief.sources.colour import eight_bits, full_scale
 
 TITLES = {"normal": "Normal", "bump": "Bump", "displacement": "Displacement", "colour": "Colour"}
 RGB = ("red", "green", "blue")
@@ -109,6 +110,12 @@ def came_along(pipeline: Pipeline, normal: Normal) -> Stage | None:
     return pipeline.vectors() if wanted else None
 
 
+def vectors_along(pipeline: Pipeline, engine: Engine) -> np.ndarray | None:
+    """The vectors that the recipe's own normal map takes in beside the relief's; none where it takes none."""
+    stage = came_along(pipeline, pipeline.recipe.maps.normal)
+    return stage and engine.run(stage)
+
+
 def _normals(amplitude: float, normal: Normal, bits: int, field: HeightField, along: np.ndarray | None = None):
     return normal_map(field, amplitude, normal, bits, along)
 
@@ -126,7 +133,7 @@ def _colours(settings: Colour, colours: np.ndarray, field: HeightField) -> np.nd
 
 
 def _along(samples: np.ndarray, field: HeightField) -> np.ndarray:
-    return np.rint(np.clip(_at_size_of(field, samples), 0, 1) * 255).astype(np.uint8)
+    return eight_bits(_at_size_of(field, samples))
 
 
 def _at_size_of(field: HeightField, samples: np.ndarray) -> np.ndarray:
@@ -148,8 +155,7 @@ def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
 
 
 def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: np.ndarray):
-    floats = [samples / np.float32(255) if samples.dtype == np.uint8 else samples for samples in beside]
-    fitted = [_at_size_of(field, samples) for samples in floats]
+    fitted = [_at_size_of(field, full_scale(samples)) for samples in beside]
     return grey.coded(field, amplitude, dict(zip(names, fitted, strict=True)))
 
 
@@ -168,13 +174,11 @@ def _pack(pipeline: Pipeline, pack: Pack) -> Stage:
     there = titles(pipeline.recipe)
     names = [name for name in pack.maps() if name in there and not name.startswith("pack-")]
     inputs = [finished(pipeline, name, pack.bits if name in TITLES and name != "colour" else None) for name in names]
-    # without a map its size is not known, so the height comes along
+    # without a map the size is not known, so the height comes along
     compute = partial(_packed, pack, tuple(names))
     key = [pack.model_dump(exclude={"name", "on"}), names]
     return Stage("Packing channels", compute, key, (pipeline.height(), *inputs), keep=False)
 
 
 def _packed(pack: Pack, names: tuple[str, ...], field: HeightField, *maps: np.ndarray) -> np.ndarray:
-    if not maps:
-        names, maps = ("",), (np.zeros(field.samples.shape, np.uint8),)
-    return packed(pack, dict(zip(names, maps, strict=True)))
+    return packed(pack, dict(zip(names, maps, strict=True)), field.samples.shape)

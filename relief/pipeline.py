@@ -20,6 +20,7 @@ from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
 from relief.layer import Beside, Layer, Picture
 from relief.recipe import Recipe
+from relief.sources.colour import eight_bits
 from relief.stages import WRAPPED, ReadSource
 from relief.treat.treatment import Treatment
 
@@ -211,7 +212,7 @@ class Pipeline:
     def laid_colour(self) -> Stage:
         """The colours of the relief: uint8 (rows, columns, 3). A set's colour map, else the ground's own picture."""
         if "colour" in self.recipe.companion_roles():
-            return Stage("Eight bits", stages.eight_bits, None, (self.companion("colour"),))
+            return Stage("Eight bits", eight_bits, None, (self.companion("colour"),))
         return self._followed(self.colour(), 0)
 
     def vectors(self) -> Stage:

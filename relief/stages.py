@@ -20,7 +20,7 @@ from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
 from relief.resample import Method, field_resampled, resampled
 from relief.sources import picture as pictures
-from relief.sources.colour import displayed, full_scale, grey_of_data, grey_of_photo
+from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_data, grey_of_photo
 from relief.sources.decode import decode
 from relief.sources.roles import Green
 from relief.treat.treatment import Treatment
@@ -60,7 +60,7 @@ def decoded(read_source: ReadSource, digest: str, filename: str) -> pictures.Pic
 
 
 def colour(picture: pictures.Picture, longest: int | None) -> np.ndarray:
-    small = np.rint(displayed(picture, longest) * 255).astype(np.uint8)
+    small = eight_bits(displayed(picture, longest))
     return small if small.ndim == 3 else cv2.cvtColor(small, cv2.COLOR_GRAY2RGB)
 
 
@@ -129,10 +129,6 @@ def samples_over_grid(role: str, layout: Layout, samples: np.ndarray, grid: Grid
     if role == "normal":
         samples = Turn(quarters=layout.quarters).turn_vectors(samples)
     return layout.laid(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid)
-
-
-def eight_bits(colours: np.ndarray) -> np.ndarray:
-    return np.rint(np.clip(colours, 0, 1) * 255).astype(np.uint8)
 
 
 def grid_of_picture(whole: Footprint, left: Footprint, longest: int | None, picture: pictures.Picture) -> Grid:

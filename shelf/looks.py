@@ -11,7 +11,7 @@ from relief.inspect.readings import steepest
 from relief.inspect.swatch import shaded, swatch
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
-from relief.sources.colour import displayed, full_scale, grey_of_photo
+from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
 from relief.sources.decode import decode
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF
@@ -37,7 +37,7 @@ def shown(source: Source, picture: Picture, longest: int) -> np.ndarray:
     """The picture as it is looked at: uint8 (rows, columns[, 3]). Data beyond 0 to 1 is spread over its own range."""
     if picture.is_float and not picture.is_colour:
         return _spread(shrunk(picture.pixels, longest))
-    return np.rint(displayed(picture, longest) * 255).astype(np.uint8)
+    return eight_bits(displayed(picture, longest))
 
 
 def channel(picture: Picture, name: str, longest: int) -> np.ndarray:

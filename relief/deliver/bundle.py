@@ -28,6 +28,7 @@ from relief.maps.packing import Pack
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.resample import resampled
+from relief.sources.colour import eight_bits
 from relief.surface.mesh import Mesh
 from relief.surface.plane import plane
 
@@ -60,18 +61,21 @@ def map_files(pipeline: Pipeline, engine: Engine, stem: str, progress: Progress 
         Cancelled, PictureError.
     """
     recipe, progress = pipeline.recipe, progress or Progress()
-    height = engine.run(pipeline.height())
-    names = [name for name in titles(recipe) if name != "colour" or _has_colours(pipeline, engine)]
+    height, displacing = engine.run(pipeline.height()), engine.run(pipeline.displacing())
+    called = titles(recipe)
+    if not _has_colours(pipeline, engine):
+        del called["colour"]
     files = []
-    for place, name in enumerate(names):
-        progress.step(place / len(names), f"Making {titles(recipe)[name].lower()}")
+    for place, (name, title) in enumerate(called.items()):
+        progress.step(place / len(called), f"Making {title.lower()}")
         pixels = engine.run(finished(pipeline, name))
-        files.append(File(_entry(recipe, height, name, stem, pixels), png(pixels)))
+        field = displacing if name == "displacement" else height
+        files.append(File(_entry(recipe, field, name, stem, pixels), png(pixels)))
         if name == "displacement":
-            files.append(_float_displacement(recipe, engine.run(pipeline.displacing()), stem))
+            files.append(_float_displacement(recipe, displacing, stem))
     if height.alpha is not None:
         cover = Entry(f"{stem}_mask.png", "Mask", "8 bit, grey", "White is covered by the relief, black is not.")
-        files.append(File(cover, png(np.rint(height.alpha * 255).astype(np.uint8))))
+        files.append(File(cover, png(eight_bits(height.alpha))))
     return told_apart(files)
 
 
@@ -87,15 +91,15 @@ def _has_colours(pipeline: Pipeline, engine: Engine) -> bool:
     return photo and engine.run(pipeline.picture()).is_colour
 
 
-def _entry(recipe: Recipe, height: HeightField, name: str, stem: str, pixels: np.ndarray) -> Entry:
-    """What the note says of a map."""
+def _entry(recipe: Recipe, field: HeightField, name: str, stem: str, pixels: np.ndarray) -> Entry:
+    """What the note says of a map that was made of a field."""
     kind, _, rest = name.partition("-")
     depth = f"{8 * pixels.dtype.itemsize} bit, {_channels(pixels)}"
     match kind:
         case "normal":
             return Entry(f"{stem}_normal.png", "Normal map, tangent space", depth, _about_normal(recipe))
         case "bump":
-            bump = recipe.maps.bump.range(height.samples, recipe.midlevel)
+            bump = recipe.maps.bump.range(field.samples, recipe.midlevel)
             level = bump.midlevel(recipe.midlevel)
             most = np.iinfo(pixels.dtype).max
             stays = (
@@ -104,7 +108,7 @@ def _entry(recipe: Recipe, height: HeightField, name: str, stem: str, pixels: np
             about = f"{stays} stays. Black to white is {bump.amplitude(recipe.amplitude):.6g} mm."
             return Entry(f"{stem}_bump.png", "Bump map", depth, about)
         case "displacement":
-            whole = displacement_range(recipe.maps.displacement.seen(height).samples)
+            whole = displacement_range(field.samples)
             about = (
                 f"Black to white is {whole.amplitude(recipe.amplitude):.6g} mm; the value "
                 f"{whole.midlevel(recipe.midlevel):.6g} of 0 to 1 stays on the surface."
@@ -154,11 +158,11 @@ def _float_displacement(recipe: Recipe, field: HeightField, stem: str) -> File:
 def test_card_files(pipeline: Pipeline, engine: Engine, stem: str) -> list[File]:
     """The test card's normal, bump and displacement map, made with the settings of the recipe."""
     card = replace(pipeline, recipe=with_test_card(pipeline.recipe), longest=CARD)
-    height = engine.run(card.height())
     files = []
     for name in ("normal", "bump", "displacement"):
         pixels = engine.run(finished(card, name))
-        entry = _entry(card.recipe, height, name, f"{stem}_test_card", pixels)
+        field = engine.run(card.displacing() if name == "displacement" else card.height())
+        entry = _entry(card.recipe, field, name, f"{stem}_test_card", pixels)
         shows = SHOWS if name == "normal" else "It shows the same as the normal map."
         entry = replace(entry, role=f"Test card: {entry.role.lower()}", reading=f"{entry.reading} {shows}")
         files.append(File(entry, png(pixels)))
@@ -197,7 +201,7 @@ def won_files(pipeline: Pipeline, engine: Engine, height: HeightField, stem: str
             seen = resampled(engine.run(pipeline.seen(number)), *height.samples.shape, "area", height.edges.wraps)
             about = f"White where “{layer.name}” is seen, black where what lies below is."
             entry = Entry(f"{stem}_seen_{number}_{safe_stem(layer.name)}.png", "Mask of who won", "8 bit, grey", about)
-            made.append(File(entry, png(np.rint(np.clip(seen, 0, 1) * 255).astype(np.uint8))))
+            made.append(File(entry, png(eight_bits(seen))))
     return made
 
 

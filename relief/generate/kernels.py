@@ -15,26 +15,24 @@ def _fade(part):
 
 
 @inlined
-def _place(row, column, rows, columns, bent_x, bent_y):
-    """Where a texel's centre lies on the unit square, moved by the warp where there is one."""
+def _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y):
+    """Where a texel's centre lies on the lattice, moved by the warp on the unit square where there is one."""
+    a, b, c, d = matrix
     x = (column + 0.5) / columns
     y = (row + 0.5) / rows
     if bent_x.size > 0:
         x += bent_x[row, column]
         y += bent_y[row, column]
-    return x, y
+    return a * x + b * y - first_u, c * x + d * y - first_v
 
 
 @kernel
 def add_gradient(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
     """Adds one octave of gradient noise to `out`. Modes: 0 plain, 1 ridged, 2 billowed."""
     rows, columns = out.shape
-    a, b, c, d = matrix
     for row in numba.prange(rows):
         for column in range(columns):
-            x, y = _place(row, column, rows, columns, bent_x, bent_y)
-            u = a * x + b * y - first_u
-            v = c * x + d * y - first_v
+            u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
             i = int(np.floor(u))
             j = int(np.floor(v))
             fu = np.float32(u - i)
@@ -67,12 +65,9 @@ def _shaped(noise, mode):
 def add_value(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
     """Adds one octave of value noise to `out`."""
     rows, columns = out.shape
-    a, b, c, d = matrix
     for row in numba.prange(rows):
         for column in range(columns):
-            x, y = _place(row, column, rows, columns, bent_x, bent_y)
-            u = a * x + b * y - first_u
-            v = c * x + d * y - first_v
+            u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
             i = int(np.floor(u))
             j = int(np.floor(v))
             su = _fade(np.float32(u - i))
@@ -101,12 +96,11 @@ def cells(table, matrix, first_u, first_v, bent_x, bent_y, jitter, shape, neares
     at.
     """
     rows, columns = nearest.shape
-    a, b, c, d = matrix
     for row in numba.prange(rows):
         for column in range(columns):
-            x, y = _place(row, column, rows, columns, bent_x, bent_y)
-            u = np.float32(a * x + b * y - first_u)
-            v = np.float32(c * x + d * y - first_v)
+            place_u, place_v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
+            u = np.float32(place_u)
+            v = np.float32(place_v)
             i = int(np.floor(u))
             j = int(np.floor(v))
             one = np.float32(9)

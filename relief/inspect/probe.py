@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from relief.engine import Engine, Stage
-from relief.finished import came_along
+from relief.finished import vectors_along
 from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.maps.normal import vectors
@@ -60,8 +60,8 @@ def probe(pipeline: Pipeline, engine: Engine, x: float, y: float) -> Reading:
     seen = engine.run(Stage("What the normal map sees", normal.seen, normal.model_dump(), (pipeline.height(),)))
     across, down = (_places(*of) for of in zip((column, row), (columns, rows), field.edges.wraps, strict=True))
     here = down.index(row), across.index(column)
-    along = came_along(pipeline, normal)
-    along = engine.run(along)[np.ix_(down, across)] if along else None
+    along = vectors_along(pipeline, engine)
+    along = None if along is None else along[np.ix_(down, across)]
     plain = normal.model_copy(update={"soften": 0.0, "bands": Bands()})  # both are done already
     vector = vectors(_cut(seen, down, across), recipe.amplitude, plain, along)[here]
     return Reading(

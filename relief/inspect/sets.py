@@ -77,13 +77,14 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
     if height is None:
         judged = green_of(normal)
         return [_green_finding(judged, "its slopes fit each other only")] if judged != green else []
-    across, up = agreement(height, normal, green)
+    samples, normals = full_scale(np.ascontiguousarray(height.channel(""))), _small(normal)
+    across, up = _agreement(samples, normals, green)
     if inverted:
         across, up = -across, -up
     if min(abs(across), abs(up)) < AGREE:
         reason = "Their slopes have little to do with each other. One of them may belong to another set."
         return [SetFinding("unrelated", "Height and normal map do not match", reason)]
-    found = _bent(height, normal, green)
+    found = _bent(samples, normals, green)
     if across < 0:
         reason = "Where the normal map rises the height falls, so joints would stand out."
         found.append(
@@ -94,13 +95,12 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
     return found
 
 
-def _bent(height: Picture, normal: Picture, green: Green) -> list[SetFinding]:
+def _bent(samples: np.ndarray, normals: np.ndarray, green: Green) -> list[SetFinding]:
     """Whether the heights went through a display curve once too often, or once too seldom, judged by the normal map."""
-    samples = full_scale(np.ascontiguousarray(height.channel("")))
     if samples.min() < 0 or samples.max() > 1:
         return []
     as_it_is, taken_off, put_on = (
-        float(np.abs(_agreement(curved, normal, green)).mean())
+        float(np.abs(_agreement(curved, normals, green)).mean())
         for curved in (samples, linear_from_srgb(samples), srgb_from_linear(samples))
     )
     if max(taken_off, put_on) < as_it_is + BENT_BY:
@@ -122,17 +122,20 @@ def _green_finding(right: Green, why: str) -> SetFinding:
 
 def agreement(height: Picture, normal: Picture, green: Green) -> tuple[float, float]:
     """Correlation of the slopes of a height image and a normal map, across and up: 1 the same, -1 reversed."""
-    return _agreement(full_scale(np.ascontiguousarray(height.channel(""))), normal, green)
+    return _agreement(full_scale(np.ascontiguousarray(height.channel(""))), _small(normal), green)
 
 
-def _agreement(samples: np.ndarray, normal: Picture, green: Green) -> tuple[float, float]:
+def _small(normal: Picture) -> np.ndarray:
+    """The pixels of a normal map as few as are compared, at full scale."""
+    return shrunk(full_scale(normal.pixels), LOOKED_AT)
+
+
+def _agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[float, float]:
     samples = shrunk(samples, LOOKED_AT)
-    rows, columns = samples.shape
-    pixels = shrunk(full_scale(normal.pixels), LOOKED_AT)
-    rows, columns = min(rows, pixels.shape[0]), min(columns, pixels.shape[1])
+    rows, columns = min(samples.shape[0], normals.shape[0]), min(samples.shape[1], normals.shape[1])
     if min(rows, columns) < 3:
         return 0.0, 0.0
-    across, up = slopes_of_normals(_at_size(pixels, rows, columns), green)
+    across, up = slopes_of_normals(_at_size(normals, rows, columns), green)
     rise_down, rise_across = np.gradient(_at_size(samples, rows, columns))
     return _correlation(rise_across, across), _correlation(-rise_down, up)
 

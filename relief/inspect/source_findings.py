@@ -24,6 +24,7 @@ from relief.sources.roles import (
     Role,
     green_of,
     guessed,
+    thinned,
 )
 from relief.treat.invert import Invert
 
@@ -50,7 +51,8 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     found += [] if encoded else [gamma(content, picture)]
     beside = content.beside.get("normal")
     if beside and not (content.rebuild_blue or content.unpacked.normal):
-        found += normal_findings(engine.run(pipeline.picture(beside.source)))
+        # a picture does not change, so it is looked at once
+        found += engine.run(Stage("Looking at its normals", normal_findings, None, (pipeline.picture(beside.source),)))
     for item in of_set:
         if not (decoded and item.mend == "gamma"):
             found.append(Finding(item.kind, item.title, item.reason, _mend(item, recipe)))
@@ -76,7 +78,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
     first = content.channel in ("", "red", "green", "blue")
     packed = content.unpacked.normal or content.unpacked.roles()
     if content.reading == "height" and coloured and first and not packed:
-        apart = float(np.ptp(full_scale(_few(picture.pixels)), axis=-1).mean())
+        apart = float(np.ptp(thinned(picture.pixels), axis=-1).mean())
         if apart < COLOURFUL:
             return None
         channel = content.channel or "red"
@@ -188,12 +190,6 @@ def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
         case "gamma" if content.reading == "height":
             return Mend(item.label, {f"{READ}.transfer": "srgb"})
     return None
-
-
-def _few(pixels: np.ndarray) -> np.ndarray:
-    """Some of the pixels, evenly spread."""
-    steps = [max(1, side // 512) for side in pixels.shape[:2]]
-    return np.ascontiguousarray(pixels[:: steps[0], :: steps[1]])
 
 
 def normal_findings(picture: Picture) -> list[Finding]:

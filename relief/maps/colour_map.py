@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from relief.parameters import Parameters, number, switch, tint
-from relief.sources.colour import LUMINANCE_WEIGHTS, decoded, srgb_from_linear
+from relief.sources.colour import LUMINANCE_WEIGHTS, decoded, eight_bits, srgb_from_linear
 from relief.treat.soften import gaussian
 
 
@@ -59,4 +59,4 @@ def coloured(
         light = light_of(luminance, settings.window, spacing, wraps)
         linear /= (1 + np.float32(settings.even) * (light - 1))[..., None]
     factors = decoded(np.array([[[int(settings.tint[at : at + 2], 16) for at in (1, 3, 5)]]], np.uint8))
-    return np.rint(np.clip(srgb_from_linear(linear * factors), 0, 1) * 255).astype(np.uint8)
+    return eight_bits(srgb_from_linear(linear * factors))

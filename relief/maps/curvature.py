@@ -46,6 +46,12 @@ def mean_curvature(field: HeightField, amplitude: float) -> np.ndarray:
     return out
 
 
+def hollow(field: HeightField, amplitude: float, size: float, contrast: float = 1) -> np.ndarray:
+    """How much each place is a cavity of some size in mm, above zero, or an edge, below: float32, -1 to 1."""
+    smooth = field.with_samples(softened(field, size / 2))
+    return np.tanh(mean_curvature(smooth, amplitude) * np.float32(size * contrast))
+
+
 class Curvature(CompanionMap):
     """Where edges stand out and where cavities lie, for wear, dirt and polish."""
 
@@ -63,8 +69,7 @@ class Curvature(CompanionMap):
     contrast: float = number(1, 0, 100, label="Contrast", step=0.1, slider=(0, 8), help="How clearly they stand apart.")
 
     def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
-        smooth = field.with_samples(softened(field, self.size / 2))
-        bent = np.tanh(-mean_curvature(smooth, amplitude) * np.float32(self.size * self.contrast))
+        bent = -hollow(field, amplitude, self.size, self.contrast)
         match self.shows:
             case "both":
                 return 0.5 + 0.5 * bent

@@ -54,6 +54,10 @@ class HeightRange:
         """The value of the map, 0 to 1, that stays on the surface."""
         return (midlevel - self.black) / (self.white - self.black)
 
+    def placed(self, samples: np.ndarray) -> np.ndarray:
+        """Where heights lie from black to white, float32 0 to 1."""
+        return (samples - np.float32(self.black)) / np.float32(self.white - self.black)
+
     def coded(self, samples: np.ndarray, bits: int) -> np.ndarray:
         """Heights as uint8 or uint16, rounded to the nearest level."""
         most = np.float32(2**bits - 1)

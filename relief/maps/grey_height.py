@@ -20,5 +20,4 @@ class GreyHeight(CompanionMap):
     kind: Literal["height"] = "height"
 
     def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
-        whole = full_range(field.samples)
-        return (field.samples - np.float32(whole.black)) / np.float32(whole.white - whole.black)
+        return full_range(field.samples).placed(field.samples)

@@ -75,18 +75,18 @@ class Pack(Parameters):
         return words
 
 
-def packed(pack: Pack, maps: Mapping[str, np.ndarray]) -> np.ndarray:
+def packed(pack: Pack, maps: Mapping[str, np.ndarray], shape: tuple[int, int]) -> np.ndarray:
     """The picture.
 
     Args:
         pack: what each channel holds. A map that is not there counts as the channel's value.
-        maps: coded maps by name, uint8 or uint16 (rows, columns[, 3]), all of one size.
+        maps: coded maps by name, uint8 or uint16 (rows, columns[, 3]).
+        shape: their (rows, columns).
 
     Returns:
         uint8 or uint16 (rows, columns, 3 or 4).
     """
     most = 2**pack.bits - 1
-    shape = next((pixels.shape[:2] for pixels in maps.values()), (1, 1))
     out = np.empty((*shape, len(pack.used)), np.uint8 if pack.bits == 8 else np.uint16)
     for place, (channel, held) in enumerate(pack.holds().items()):
         name, _, part = held.partition(".")

@@ -37,9 +37,8 @@ class Position(CompanionMap):
 
     def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
         rows, columns = field.samples.shape
-        whole = full_range(field.samples)
         across = np.broadcast_to((np.arange(columns, dtype=np.float32) + 0.5) / columns, (rows, columns))
         up = np.broadcast_to(1 - (np.arange(rows, dtype=np.float32)[:, None] + 0.5) / rows, (rows, columns))
-        out = (field.samples - np.float32(whole.black)) / np.float32(whole.white - whole.black)
+        out = full_range(field.samples).placed(field.samples)
         parts = (across, up, out)
         return np.dstack(parts) if self.axis == "all" else np.ascontiguousarray(parts[AXES.index(self.axis)])

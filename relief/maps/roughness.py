@@ -9,11 +9,10 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.maps.companion import NOTHING, CompanionMap
-from relief.maps.curvature import mean_curvature
+from relief.maps.curvature import hollow
 from relief.maps.slopes import steepness
 from relief.parameters import choice, number
 from relief.sources.colour import LUMINANCE_WEIGHTS
-from relief.treat.soften import softened
 
 Ground = Literal["level", "along", "photo"]
 
@@ -53,8 +52,7 @@ class Roughness(CompanionMap):
             colours = beside["colour"]
             rough = colours @ np.float32(LUMINANCE_WEIGHTS) if colours.ndim == 3 else colours.copy()
         if self.cavities:
-            smooth = field.with_samples(softened(field, self.size / 2))
-            rough += np.float32(self.cavities) * np.tanh(mean_curvature(smooth, amplitude) * np.float32(self.size))
+            rough += np.float32(self.cavities) * hollow(field, amplitude, self.size)
         if self.slopes:
             rough += np.float32(self.slopes / 90) * steepness(field, amplitude)
         return rough

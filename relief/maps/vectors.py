@@ -74,14 +74,3 @@ def reoriented(base: np.ndarray, detail: np.ndarray) -> np.ndarray:
     facing = detail * np.float32([-1, -1, 1])
     along = (leaning * facing).sum(axis=-1, keepdims=True)
     return unit(leaning * along / np.maximum(leaning[..., 2:], LOWEST) - facing)
-
-
-def encoded(vectors: np.ndarray, bits: int, red: Red = "right", green: Green = "up") -> np.ndarray:
-    """Unit vectors as uint8 or uint16 (rows, columns, 3): round((n / 2 + 1 / 2) (2^bits - 1))."""
-    most = 2**bits - 1
-    levels = np.floor(vectors * np.float32(most / 2) + np.float32(most / 2 + 0.5)).astype(np.int32)
-    if red == "left":
-        levels[..., 0] = most - levels[..., 0]
-    if green == "down":
-        levels[..., 1] = most - levels[..., 1]
-    return np.clip(levels, 0, most).astype(np.uint8 if bits == 8 else np.uint16)

@@ -53,6 +53,11 @@ def full_scale(samples: np.ndarray) -> np.ndarray:
     return samples.astype(np.float32) / np.float32(np.iinfo(samples.dtype).max)
 
 
+def eight_bits(samples: np.ndarray) -> np.ndarray:
+    """Samples from 0 to 1 as uint8, each at the nearest level; what lies beyond is cut off."""
+    return np.rint(np.clip(samples, 0, 1) * 255).astype(np.uint8)
+
+
 def decoded(samples: np.ndarray) -> np.ndarray:
     """Linear light of sRGB-encoded samples; for whole numbers by a table, which is exact and quick."""
     if samples.dtype.kind == "f" or samples.dtype.itemsize > 2:

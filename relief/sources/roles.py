@@ -122,7 +122,7 @@ def looks_like_normals(picture: Picture) -> bool:
     """Whether the colours are unit vectors that mostly point up."""
     if not picture.is_colour:
         return False
-    vectors = _thinned(picture.pixels) * 2 - 1
+    vectors = thinned(picture.pixels) * 2 - 1
     length = np.linalg.norm(vectors, axis=-1)
     upright = vectors[..., 2] > 0
     unit = np.abs(length - 1) < 0.12
@@ -153,13 +153,13 @@ def green_of(picture: Picture) -> Green:
     )
 
 
-def _thinned(pixels: np.ndarray) -> np.ndarray:
+def thinned(pixels: np.ndarray) -> np.ndarray:
     """Some of the pixels, evenly spread, at full scale."""
     steps = [max(1, side // SAMPLED) for side in pixels.shape[:2]]
     return full_scale(np.ascontiguousarray(pixels[:: steps[0], :: steps[1]]))
 
 
 def _two_values(picture: Picture) -> bool:
-    samples = _thinned(picture.pixels)
+    samples = thinned(picture.pixels)
     ends = (samples < 0.02) | (samples > 0.98)
     return bool(ends.mean() > 0.98 and 0.02 < (samples > 0.5).mean() < 0.98)

@@ -11,8 +11,8 @@ from relief.engine import Engine
 from relief.finished import finished, normals
 from relief.height import Edges, Footprint
 from relief.layer import Layer, Picture, SourceReference
-from relief.maps.normal import Normal, normal_map
-from relief.maps.vectors import encoded, rebuilt_blue, reoriented, strengthened, unit, vectors_of
+from relief.maps.normal import Normal, normal_map, vectors
+from relief.maps.vectors import rebuilt_blue, reoriented, strengthened, unit, vectors_of
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.tests.fields import WRAP, field, rough
@@ -27,6 +27,17 @@ def directions(count: int, seed: int = 0) -> np.ndarray:
     """Unit vectors that lean at most 60 degrees or so: float32 (1, count, 3)."""
     flat = np.random.default_rng(seed).normal(0, 0.8, (count, 2))
     return unit(np.dstack([flat[None], np.ones((1, count))]))
+
+
+def encoded(vectors: np.ndarray, bits: int, red: str = "right", green: str = "up") -> np.ndarray:
+    """Unit vectors as uint8 or uint16 (rows, columns, 3) with NumPy: round((n / 2 + 1 / 2) (2^bits - 1))."""
+    most = 2**bits - 1
+    levels = np.floor(vectors * np.float32(most / 2) + np.float32(most / 2 + 0.5)).astype(np.int32)
+    if red == "left":
+        levels[..., 0] = most - levels[..., 0]
+    if green == "down":
+        levels[..., 1] = most - levels[..., 1]
+    return np.clip(levels, 0, most).astype(np.uint8 if bits == 8 else np.uint16)
 
 
 def png(pixels: np.ndarray) -> bytes:
@@ -103,6 +114,8 @@ class VectorTests(TestCase):
                 flat = np.float32(np.broadcast_to(UPRIGHT, (40, 50, 3)))
                 combined = normal_map(here, 4, normal.model_copy(update={"of": "both"}), along=flat).astype(int)
                 self.assertLessEqual(np.abs(compiled - combined).max(), 1)
+                plain = encoded(vectors(here, 4, normal), 8, red, green).astype(int)
+                self.assertLessEqual(np.abs(compiled - plain).max(), 1)
 
 
 class CameAlongTests(TestCase):

@@ -138,7 +138,7 @@ async function showNear(window) {
     const parameters = { ...asked(SHARP), part: window.join(",") };
     delete parameters.against;
     const part = await viewOf(parameters);
-    stage.drawNear(part, part.arrays.colours);
+    stage.drawNear(part);
     flat.dataset.near = part.arrays.pixels.shape.slice(0, 2).join(",");
   } catch (problem) {
     say(problem.message);

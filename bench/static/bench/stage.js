@@ -55,24 +55,22 @@ export function draw(packet, beside = []) {
   paint();
 }
 
-/** Puts a part of the first pane's map on it at full size: { pixels, window: [left, top, right, bottom] }. */
-export function drawNear(part, colours) {
+/** Puts a part of the first pane's map on it at full size: a packet with its window [left, top, right, bottom]. */
+export function drawNear(part) {
   if (!panes.length) return;
-  const picture = document.createElement("canvas");
-  paintPixels(picture, part.arrays.pixels, { channel: look.channel, lit: lamp(), colours });
-  panes[0].near = { picture, part, window: part.window };
-  compose();
+  panes[0].near = { picture: document.createElement("canvas"), part, window: part.window };
+  paint();
 }
 
 /** Draws what is on the stage again: with another light, another channel, another size. */
 export function paint() {
   if (!panes.length) return;
   const lit = lamp();
-  for (const pane of panes) {
-    const { pixels, pixels_against: against, colours } = pane.packet.arrays;
-    paintPixels(pane.tile, pixels, { channel: look.channel, lit, colours });
-    if (against) paintPixels(pane.proof, against, { channel: look.channel, lit, colours: pane.packet.arrays.colours_against });
-    if (pane.near) paintPixels(pane.near.picture, pane.near.part.arrays.pixels, { channel: look.channel, lit });
+  const put = (picture, pixels, colours) => pixels && paintPixels(picture, pixels, { channel: look.channel, lit, colours });
+  for (const { packet, tile, proof, near } of panes) {
+    put(tile, packet.arrays.pixels, packet.arrays.colours);
+    put(proof, packet.arrays.pixels_against, packet.arrays.colours_against);
+    if (near) put(near.picture, near.part.arrays.pixels, near.part.arrays.colours);
   }
   compose();
 }
