@@ -58,7 +58,7 @@ def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: P
     found = [
         harsh(recipe, measured),
         weak(recipe, height, measured),
-        swell(recipe, height, measured),
+        swell(height, measured),
         seam(recipe, measured),
         bands(recipe, measured),
         telltale(recipe, height),
@@ -159,16 +159,21 @@ def bands(recipe: Recipe, measured: Readings) -> Finding | None:
     return Finding("bands", "Bands", reason, Mend("Deliver it with 16 bits", {"delivery.normal_bits": 16}))
 
 
-def swell(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | None:
-    """The mean lies off midlevel, so the whole surface moves when it is displaced."""
-    if measured.range == 0 or abs(measured.mean) <= SWELL_ABOVE * measured.range:
+def swell(height: HeightField, measured: Readings) -> Finding | None:
+    """Mean and median both lie off midlevel, so the whole surface moves when it is displaced.
+
+    One of them alone does not: a relief that stands on even ground has its mean above it, and is meant to.
+    """
+    off = sorted((measured.mean, measured.median), key=abs)
+    if off[0] * off[1] <= 0 or abs(off[0]) <= SWELL_ABOVE * measured.range:
         return None
     side, verb = ("above", "grow") if measured.mean > 0 else ("below", "shrink")
     mean = float(f"{height.samples.mean(dtype=np.float64):.4f}")
     return Finding(
         "swell",
         "Swell" if measured.mean > 0 else "Sinking",
-        f"The mean sits {abs(measured.mean):.2g} mm {side} midlevel, so the whole surface would {verb} by that much.",
+        f"The mean sits {abs(measured.mean):.2g} mm {side} midlevel and the median {abs(measured.median):.2g} mm, so "
+        f"the whole surface would {verb} by about that.",
         Mend("Set midlevel to mean", {"midlevel": mean}),
     )
 

@@ -4,7 +4,7 @@ HARSH_ABOVE = 70.0
 """Degrees. Steeper than this light catches single texels and a mesh folds into spikes (common practice, no source)."""
 
 SWELL_ABOVE = 0.02
-"""Part of the range. A mean farther from midlevel than this is seen as the whole surface growing or shrinking."""
+"""Part of the range. With mean and median farther from midlevel the whole surface is seen to grow or shrink."""
 
 STEP_ABOVE = 1 / 20
 """Part of a texel's width. A jump taller than this turns the light by 3 degrees, which the eye picks out of a flat."""

@@ -10,7 +10,7 @@ import skimage.data
 from PIL import Image
 
 from relief.engine import Engine
-from relief.inspect.findings import measured_and_found
+from relief.inspect.findings import measured_and_found, swell
 from relief.inspect.readings import detail, readings
 from relief.inspect.section import length, section
 from relief.inspect.start import suggested_start
@@ -106,6 +106,15 @@ class FindingTests(TestCase):
         self.assertNotIn("swell", found(*self.with_changes({"midlevel": level + 0.015})))
         self.assert_mended("swell", *self.with_changes({"midlevel": level + 0.05}))
         self.assert_mended("swell", *self.with_changes({"midlevel": level - 0.05}))
+
+    def test_what_stands_on_even_ground_does_not_swell(self):
+        """Studs on a fifth of a plate: the plate stays where it is, however far the studs move the mean."""
+        samples = np.zeros((50, 50), np.float32)
+        samples[:, :10] = 1
+        plate = field(samples)
+        for midlevel, says in ((0, None), (0.2, None), (0.5, "Sinking"), (-0.1, "Swell")):
+            finding = swell(plate, readings(plate, 10, midlevel))
+            self.assertEqual(finding and finding.title, says, midlevel)
 
     def test_weak_but_not_where_thin_lines_lie_on_even_ground(self):
         self.assertNotIn("weak", found(*self.with_changes({})))
