@@ -101,6 +101,8 @@ class LookingTests(BrowserTestCase):
         bump, normal, displaced, both = along
         self.assertGreater(np.abs(bump - displaced).mean(), 0.02, "only geometry has an outline")
         self.assertGreater(np.abs(normal - both).mean(), 0.02)
+        self.find("[data-camera=front]").click()
+        self.until(lambda: self.find("#tilt").get_attribute("value") == "0", "the box says where the camera stands")
         # a flat surface seen along it stays as narrow as it is; a displaced one stands out above and below
         self.assertGreater(self.covered(displaced), self.covered(bump) * 1.15)
 
@@ -127,6 +129,8 @@ class LookingTests(BrowserTestCase):
             self.assertGreater(np.abs(changed - before).mean(), 0.01, selector)
             before = changed
         self.assertLess(self.middle().mean(), 0.2, "black shows highlights only")
+        self.drag(self.find(".lamp .slider"), (-60, 0))
+        self.assertLess(float(self.find("#lamp-strength").get_attribute("value")), 0.3, "the box follows its slider")
         self.find("[data-raking]").click()
         self.assertIn("13° high", self.find("#dome").get_attribute("aria-valuetext"))
         self.find("[data-plainly]").click()

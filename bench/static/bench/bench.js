@@ -4,7 +4,7 @@ import { bench, look, setLook, page, currentView } from "./look.js";
 import { fetchPacket, Latest } from "../studio/packet.js";
 import * as stage from "./stage.js";
 import { drawSection, onDrag } from "./section.js";
-import { commit, onDraft, showDraft, showValues } from "./controls.js";
+import { commit, onDraft, showDraft, showIn, showValues, within } from "./controls.js";
 import { showCurves } from "./curve.js";
 import { showGrips } from "./arrange.js";
 import { inHand, showTool, shownUntil } from "./tools.js";
@@ -33,6 +33,7 @@ const solid = document.getElementById("solid");
 const hint = document.getElementById("hint");
 let rest = null;
 let surface = null;
+let tilted = 0; // degrees from straight above that the camera stands at
 let surfaceShown = ""; // what it was made of
 let noSurface = null; // why there is none
 let before = false;
@@ -215,7 +216,7 @@ function showTools() {
   const more = document.getElementById("more-views");
   if (more) more.value = more.querySelector(`option[data-view="${view}"]`) ? view : "";
   document.getElementById("card").value = look.card;
-  document.getElementById("tilt").value = look.tilt ?? 0;
+  showIn(document.getElementById("tilt"), tilted);
 }
 
 const showView = (view) => setLook({ views: { ...look.views, [page().step]: view } });
@@ -231,8 +232,17 @@ document.getElementById("stage").addEventListener("click", ({ target }) => {
 document.getElementById("stage").addEventListener("input", ({ target }) => {
   if (target.id === "more-views" && target.value) showView(target.value);
   if (target.id === "card") setLook({ card: target.value });
-  if (target.id === "tilt") setLook({ tilt: target.valueAsNumber });
+  takeTilt(target);
 });
+document.getElementById("stage").addEventListener("change", ({ target }) => takeTilt(target));
+document.getElementById("stage").addEventListener("tilted", ({ detail }) => {
+  tilted = detail;
+  showTools();
+});
+
+function takeTilt(box) {
+  if (box.id === "tilt" && box.value !== "") setLook({ tilt: within(box) });
+}
 
 const DRAWN_ALONE = ["channel", "repeats", "shifted", "telltales", "wipe", "rectangle", "light", "lamp", "counted", "full"];
 let [shownKind, shownHow] = [look.material.kind, look.how];

@@ -2,6 +2,7 @@
 // when it is let go; the number box posts itself.
 
 import { nudged } from "./drag.js";
+import { clamp } from "./svg.js";
 
 const SLIDER_STEPS = 1000;
 let handlers = { draft() {} };
@@ -22,14 +23,20 @@ export function showValues() {
 /** Shows values of a draft in every box that stands for them. */
 export function showDraft(changes) {
   for (const [path, value] of Object.entries(changes)) {
-    for (const input of document.getElementsByName(path)) {
-      if (input === document.activeElement) continue;
-      input.value = value;
-      const slider = input.closest(".field")?.querySelector(".slider");
-      if (slider && slider !== document.activeElement) place(slider, value);
-    }
+    for (const input of document.getElementsByName(path)) showIn(input, value);
   }
 }
+
+/** Shows a value in a box and on its slider, but not where somebody is setting it. */
+export function showIn(input, value) {
+  if (input === document.activeElement) return;
+  input.value = value;
+  const slider = input.closest(".field")?.querySelector(".slider");
+  if (slider && slider !== document.activeElement) place(slider, value);
+}
+
+/** The number in a box, brought between the least and the most that it takes. */
+export const within = (input) => clamp(input.valueAsNumber, Number(input.min), Number(input.max));
 
 const numberOf = (slider) => slider.closest(".field").querySelector("input[type=number]");
 
@@ -42,7 +49,7 @@ function range(slider) {
 function place(slider, value) {
   const { low, high, bent } = range(slider);
   const at = ((bent ? Math.log(Math.max(value, 1e-9)) : value) - low) / (high - low);
-  slider.value = SLIDER_STEPS * Math.min(Math.max(at, 0), 1);
+  slider.value = SLIDER_STEPS * clamp(at, 0, 1);
   slider.style.setProperty("--part", `${slider.value / (SLIDER_STEPS / 100)}%`);
 }
 
@@ -62,7 +69,8 @@ document.addEventListener("input", ({ target }) => {
   const input = numberOf(target);
   input.value = valueOf(target);
   target.style.setProperty("--part", `${target.value / (SLIDER_STEPS / 100)}%`);
-  handlers.draft({ [input.name]: input.value });
+  if (input.name) handlers.draft({ [input.name]: input.value });
+  else input.dispatchEvent(new Event("input", { bubbles: true })); // only looked with: nothing is kept
 });
 
 document.addEventListener("change", ({ target }) => {

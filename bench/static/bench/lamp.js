@@ -1,5 +1,6 @@
 // The light and the material that the stage is looked at with. Nothing of it goes into the maps.
 
+import { showIn, within } from "./controls.js";
 import { PLAINLY, bench, look, lightDirection, setLook } from "./look.js";
 import { NEUTRAL } from "../studio/painting.js";
 
@@ -23,21 +24,28 @@ function show() {
   for (const input of panel.querySelectorAll("[data-lamp], [data-material]")) {
     const value = input.dataset.lamp ? look.lamp[input.dataset.lamp] : look.material[input.dataset.material];
     if (input.type === "checkbox") input.checked = value;
-    else input.value = typeof value === "boolean" ? Number(value) : value;
+    else showIn(input, typeof value === "boolean" ? Number(value) : value);
   }
 }
 
-panel.addEventListener("input", ({ target }) => {
-  const value = target.type === "checkbox" ? target.checked : target.dataset.lamp === "warm" ? target.value === "1" : target.type === "range" ? Number(target.value) : target.value;
-  if (target.dataset.lamp) setLook({ lamp: { ...look.lamp, [target.dataset.lamp]: value } });
-  if (target.dataset.material) setLook({ material: { ...look.material, [target.dataset.material]: value } });
-});
+/** What a control of the panel says; nothing for a number that is none. */
+function said(input) {
+  if (input.type === "checkbox") return input.checked;
+  if (input.type === "number") return input.value === "" ? undefined : within(input);
+  return input.dataset.lamp === "warm" ? input.value === "1" : input.value;
+}
+
+function take({ target }) {
+  const { lamp: ofLamp, material: ofMaterial } = target.dataset;
+  const value = ofLamp || ofMaterial ? said(target) : undefined;
+  if (value === undefined) return;
+  if (ofLamp) setLook({ lamp: { ...look.lamp, [ofLamp]: value } });
+  else setLook({ material: { ...look.material, [ofMaterial]: value } });
+}
+
+panel.addEventListener("input", take);
+panel.addEventListener("change", take);
 panel.addEventListener("click", ({ target }) => target.closest("[data-plainly]") && setLook({ ...PLAINLY }));
-panel.addEventListener("dblclick", ({ target }) => {
-  if (target.type !== "range") return;
-  target.value = target.dataset.default;
-  target.dispatchEvent(new Event("input", { bubbles: true }));
-});
 
 // a slow sweep takes the light once round the surface, as high as it stands
 let last = null;

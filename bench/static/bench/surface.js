@@ -105,10 +105,12 @@ export function surfaceOn(canvas) {
 
   const aim = () => stand(new THREE.Vector3(...DIRECTIONS[look.camera]));
 
-  /** Tilts the camera by degrees from straight above towards looking along the surface. */
+  /** Tilts the camera by degrees from straight above towards looking along the surface, from the side it stands on. */
   function tilt(degrees) {
     const angle = (Math.min(degrees, FARTHEST) * Math.PI) / 180;
-    stand(new THREE.Vector3(0, -Math.sin(angle) - 1e-4, Math.cos(angle)));
+    const around = controls.getAzimuthalAngle(); // from the lower edge
+    const out = Math.sin(angle) + 1e-4;
+    stand(new THREE.Vector3(Math.sin(around) * out, -Math.cos(around) * out, Math.cos(angle)));
   }
 
   function texture(pixels, colourSpace) {
@@ -164,7 +166,11 @@ export function surfaceOn(canvas) {
 
   const colours = (pixels) => ({ userData: { colours: pixels ? texture(pixels, THREE.SRGBColorSpace) : null } });
 
-  controls.addEventListener("change", draw);
+  controls.addEventListener("change", () => {
+    const degrees = Math.round((controls.getPolarAngle() * 180) / Math.PI);
+    canvas.dispatchEvent(new CustomEvent("tilted", { detail: degrees, bubbles: true }));
+    draw();
+  });
   new ResizeObserver(draw).observe(canvas.parentElement);
 
   return {
