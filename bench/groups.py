@@ -257,12 +257,14 @@ def _brush(recipe: Recipe) -> float:
 
 def more_maps(recipe: Recipe) -> list[Group]:
     """One group for each grey map beside the others."""
+    layers = {place: layer.name for place, layer in enumerate(recipe.layers)}
     shown = []
     for number, grey in enumerate(recipe.maps.more):
         owner = f"maps.more.{number}"
         fields = [field_at(recipe, f"{owner}.{known.name}") for known in controls(type(grey))]
         switch = next(item for item in fields if item.control.name == "on")
         own = [item for item in fields if item.control.name not in (*SHAPING, "on")]
+        own = [_offering(item, layers) if item.control.name == "layer" else item for item in own]
         shaping = [item for item in fields if item.control.name in SHAPING]
         shown.append(Group(grey.called, own, switch, number, owner=owner, kind="map", folded=shaping))
     return shown
@@ -277,10 +279,7 @@ def packs(recipe: Recipe) -> list[Group]:
         fields = []
         for channel in CHANNELS:
             held = field_at(recipe, f"{owner}.{channel}")
-            names = {**held.control.names, **offered_}
-            if held.value not in names:
-                names[held.value] = "A map that is gone"
-            fields.append(replace(held, control=replace(held.control, names=names)))
+            fields.append(_offering(held, {**held.control.names, **offered_}))
             if held.value == "value":
                 fields.append(field_at(recipe, f"{owner}.{channel}_value"))
         turned = [field_at(recipe, f"{owner}.{channel}_inverted") for channel in pack.used]
@@ -289,6 +288,12 @@ def packs(recipe: Recipe) -> list[Group]:
         switch = field_at(recipe, f"{owner}.on")
         shown.append(Group(pack.name, fields, switch, number, owner=owner, kind="pack", folded=turned, notes=notes))
     return shown
+
+
+def _offering(chosen: Field, names: dict) -> Field:
+    """A choice among what the piece has; what is chosen and no longer there is said to be gone."""
+    names = names if chosen.value in names else {**names, chosen.value: "Gone"}
+    return replace(chosen, control=replace(chosen.control, names=names))
 
 
 def treatments(recipe: Recipe, layer: int = 0) -> list[Group]:

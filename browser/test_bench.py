@@ -102,6 +102,12 @@ class RouteTests(BrowserTestCase):
         self.assertLess(lower, amplitude * 0.8)
         self.assertEqual(float(self.find("#section-amplitude").get_attribute("value")), lower)
         self.assertNotIn("amplitude", self.recipe(piece).suggested)
+        # a value that is what it was is sent back without a redraw; its box stays beside the arrow
+        box = self.find("#section-amplitude")
+        beside = box.rect
+        self.run_script("arguments[0].dispatchEvent(new Event('change', { bubbles: true }))", box)
+        self.until(lambda: self.find("#section-amplitude") != box, "nothing came back")
+        self.until(lambda: self.find("#section-amplitude").rect == beside, "the box jumps")
 
     def test_the_light_is_dragged_and_raked_without_asking_the_server(self):
         self.begin()

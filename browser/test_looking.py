@@ -271,6 +271,10 @@ class LookingTests(BrowserTestCase):
         self.find("[data-toggle=counted]").click()
         self.until(lambda: self.find("#tones").is_displayed())
         self.assertEqual(self.find("#tones").get_attribute("data-used"), "2")
+        self.find("[data-view=normal]").click()
+        self.until(lambda: len(self.all("#tones path")) == 3)
+        self.find("[data-channel=green]").click()
+        self.until(lambda: len(self.all("#tones path")) == 1, "a channel alone is counted alone")
 
     def test_the_stage_fills_the_screen_and_gives_it_back(self):
         self.begin("maps")

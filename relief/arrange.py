@@ -102,7 +102,7 @@ def map_added(recipe: Recipe, kind: str) -> Done:
         raise RecipeError("There is no such map.")
     if len(recipe.maps.more) == MOST_MAPS:
         raise RecipeError(f"A piece has at most {MOST_MAPS} more maps.")
-    made = COMPANION_MAPS[kind]()
+    made = COMPANION_MAPS[kind].begun(recipe.companion_roles(), len(recipe.layers))
     return with_maps(recipe, more=(*recipe.maps.more, made)), f"Added {made.title}"
 
 

@@ -165,7 +165,7 @@ def _beside(pipeline: Pipeline, name: str) -> Stage | None:
     if kind == "colour":
         return pipeline.laid_colour() if pipeline.recipe.layers[0].source else None
     if kind == "seen":
-        return pipeline.seen(int(rest)) if int(rest) < len(pipeline.recipe.layers) else None
+        return pipeline.seen(int(rest)) if int(rest) in range(len(pipeline.recipe.layers)) else None
     return pipeline.companion(name) if name in pipeline.recipe.companion_roles() else None
 
 

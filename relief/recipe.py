@@ -220,7 +220,7 @@ class Recipe(Parameters):
     def with_layers(self, order: Sequence[int | Layer]) -> Self:
         """A recipe with another list of layers, the ground first: new ones, and those it has by their number.
 
-        Suggestions move along, and so do masks that look at a layer.
+        Suggestions move along, and so do masks and maps that look at a layer.
 
         Raises:
             RecipeError: no layer is left, too many, or one that does not exist.
@@ -247,7 +247,10 @@ class Recipe(Parameters):
                 suggested.append(f"layers.{order.index(int(at[1]))}.{at[2]}")
         left_out = self._sources_of(self.layers) - self._sources_of(layers)
         sources = {key: source for key, source in self.sources.items() if key not in left_out}
-        return self.model_copy(update={"layers": tuple(layers), "suggested": tuple(suggested), "sources": sources})
+        maps = self.maps.model_copy(update={"more": tuple(grey.following(order) for grey in self.maps.more)})
+        return self.model_copy(
+            update={"layers": tuple(layers), "suggested": tuple(suggested), "sources": sources, "maps": maps}
+        )
 
     @staticmethod
     def _sources_of(layers: Sequence[Layer]) -> set[str]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import ClassVar, Literal
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field
@@ -49,6 +49,15 @@ class CompanionMap(Curve):
     def about(cls) -> str:
         """What it is, in a sentence."""
         return (cls.__doc__ or "").strip()
+
+    @classmethod
+    def begun(cls, roles: Collection[str], layers: int) -> Self:
+        """The map as it is begun in a piece with pictures of these roles beside its relief, and so many layers."""
+        return cls()
+
+    def following(self, order: Sequence[Any]) -> Self:
+        """The map of a piece whose layers were put in another order: new ones, and those it had by their number."""
+        return self
 
     @property
     def called(self) -> str:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import ClassVar, Literal
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 
 from relief.height import HeightField
 from relief.maps.companion import NOTHING, CompanionMap
-from relief.parameters import number
+from relief.parameters import choice
+
+GONE = -1
 
 
 class LayerMask(CompanionMap):
@@ -18,10 +20,17 @@ class LayerMask(CompanionMap):
     title: ClassVar[str] = "Mask of a layer"
     reads: ClassVar[str] = "White where the layer is seen, black where what lies below is."
     kind: Literal["layer_mask"] = "layer_mask"
-    layer: int = number(
-        1, 0, 23, label="Layer", step=1, slider=(0, 8),
-        help="The layer's place, counted from the ground, which is 0. A layer that is not there is seen nowhere.",
+    layer: int = choice(
+        1, {GONE: "A layer that is gone"}, label="Layer",
+        help="The layer that is white. By number they are counted from the ground, which is 0.",
     )  # fmt: skip
+
+    @classmethod
+    def begun(cls, roles: Collection[str], layers: int) -> Self:
+        return cls(layer=layers - 1)
+
+    def following(self, order: Sequence[Any]) -> Self:
+        return self.model_copy(update={"layer": order.index(self.layer) if self.layer in order else GONE})
 
     @property
     def beside(self) -> tuple[str, ...]:

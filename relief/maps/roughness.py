@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import ClassVar, Literal
+from collections.abc import Collection, Mapping
+from typing import ClassVar, Literal, Self
 
 import numpy as np
 
@@ -39,6 +39,11 @@ class Roughness(CompanionMap):
         2, 0.001, 10_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
         help="How wide the cavities are that count.",
     )  # fmt: skip
+
+    @classmethod
+    def begun(cls, roles: Collection[str], layers: int) -> Self:
+        # the map of a set has its own cavities in it
+        return cls(ground="along", cavities=0) if "roughness" in roles else cls()
 
     @property
     def beside(self) -> tuple[str, ...]:

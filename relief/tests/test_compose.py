@@ -19,6 +19,7 @@ from relief.compose.strokes import Stroke, worked
 from relief.deliver.bundle import delivery_files
 from relief.engine import Engine, Progress
 from relief.errors import RecipeError
+from relief.finished import finished
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.inspect.start import generated
@@ -244,6 +245,16 @@ class PileTests(TestCase):
         self.assertEqual(moved.layers[2].mask.layer, 0)
         gone, _ = arrange.layer_removed(recipe, 1)
         self.assertEqual(gone.layers[1].mask.layer, -1)
+
+    def test_maps_of_a_layer_keep_to_their_layer(self):
+        recipe, _ = arrange.layer_added(self.recipe, "net")
+        recipe, _ = arrange.map_added(recipe, "layer_mask")
+        self.assertEqual(recipe.maps.more[0].layer, 1, "begun with the top layer")
+        moved, _ = arrange.layer_moved(recipe, 1, 0)
+        self.assertEqual(moved.maps.more[0].layer, 0)
+        gone, _ = arrange.layer_removed(recipe, 1)
+        mask = self.engine.run(finished(Pipeline(gone, self.read, 64), "more-0"))
+        self.assertFalse(mask.any(), "a layer that is gone is seen nowhere")
 
     def test_a_pile_is_its_layers_over_each_other(self):
         recipe, _ = arrange.layer_added(self.recipe, "net")

@@ -1,9 +1,9 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
-import { bench, look, setLook, page, currentView } from "./look.js";
+import { bench, channelOf, look, setLook, page, currentView } from "./look.js";
 import { fetchPacket, Latest } from "../studio/packet.js";
 import * as stage from "./stage.js";
-import { drawSection, onDrag } from "./section.js";
+import { drawSection, onDrag, render as renderSection } from "./section.js";
 import { commit, onDraft, showDraft, showIn, showValues, within } from "./controls.js";
 import { showCurves } from "./curve.js";
 import { showGrips } from "./arrange.js";
@@ -208,7 +208,7 @@ function showTools() {
     }
   };
   press("view", (name) => name === view);
-  press("channel", (name) => name === look.channel);
+  press("channel", (name) => name === channelOf(channels));
   press("toggle", (name) => look[name]);
   press("camera", (name) => name === look.camera && look.tilt === null);
   press("how", (name) => name === look.how);
@@ -349,6 +349,7 @@ function showParts() {
   showGrips();
   showLayers();
   showTool();
+  renderSection(); // its number boxes may be new
 }
 
 Object.assign(bench.dataset, page());

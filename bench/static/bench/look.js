@@ -54,6 +54,9 @@ export function currentView() {
   return offered.includes(chosen) ? chosen : offered[0];
 }
 
+/** The channel that is looked at alone, of a picture with so many; all where it has no such channel. */
+export const channelOf = (channels) => (look.channel === "alpha" && channels < 4 ? "all" : look.channel);
+
 /** Direction towards the light, unit length: x right, y up, z out of the surface. */
 export function lightDirection() {
   const [x, y] = look.light;

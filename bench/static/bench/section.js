@@ -93,7 +93,8 @@ function fit() {
 
 const level = (mm) => scale.zero - mm * scale.up;
 
-function render() {
+/** Draws what was last sent, and puts the number boxes beside their handles. */
+export function render() {
   if (!shown || !drawing.clientWidth) return;
   if (!held || !scale) fit();
   const { heights, before, amplitude, midlevel, length } = shown;

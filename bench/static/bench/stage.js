@@ -1,7 +1,7 @@
 // The flat stage: draws the pixels of a view, lit in the browser where they are normals, and the section line on top.
 // Beside the piece as it stands up to three others may lie on it, each in a pane of its own, seen at the same place.
 
-import { bench, look, setLook } from "./look.js";
+import { bench, channelOf, look, setLook } from "./look.js";
 import { draggable, nudged } from "./drag.js";
 import { lamp } from "./lamp.js";
 import { onSight, pan, sight, zoom } from "./sight.js";
@@ -66,7 +66,7 @@ export function drawNear(part) {
 export function paint() {
   if (!panes.length) return;
   const lit = lamp();
-  const put = (picture, pixels, colours) => pixels && paintPixels(picture, pixels, { channel: look.channel, lit, colours });
+  const put = (picture, pixels, colours) => pixels && paintPixels(picture, pixels, { channel: channelOf(pixels.shape[2]), lit, colours });
   for (const { packet, tile, proof, near } of panes) {
     put(tile, packet.arrays.pixels, packet.arrays.colours);
     put(proof, packet.arrays.pixels_against, packet.arrays.colours_against);
