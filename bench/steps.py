@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from relief.finished import TITLES, titles
+from relief.finished import TITLES, delivered, titles
 from relief.layer import Picture
 from relief.parameters import controls
 from relief.recipe import Recipe
@@ -92,8 +92,7 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
     if path == "maps.normal.detail":
         return came_along and recipe.maps.normal.of != "relief"
     if path.startswith("maps.colour."):
-        coloured = "colour" in recipe.companion_roles() or getattr(content, "reading", "") == "photo"
-        return coloured and (path == "maps.colour.on" or recipe.maps.colour.on)
+        return recipe.has_colours and (path == "maps.colour.on" or recipe.maps.colour.on)
     if path.startswith(CONTENT) and not isinstance(content, Picture):
         return False
     if path.startswith("edges.") and not isinstance(content, Picture):
@@ -123,22 +122,19 @@ def views(recipe: Recipe, step: Step) -> list[View]:
     evened = any(treatment.kind == "even_light" and treatment.on for treatment in recipe.layers[0].treatments)
     relief = step.name == "relief"
     if step.name in ("maps", "deliver"):
-        coloured = has_a_use(recipe, "maps.colour.tint")
-        shown = {view.name for view in step.views} | (set() if coloured else {"colour"})
+        shown = {view.name for view in step.views}
         return [*step.views, *(View(name, title) for name, title in titles(recipe).items() if name not in shown)]
     more = [REMOVED_LIGHT] if evened and relief else []
     return [*step.views, *more, *([SEEN] if relief and len(recipe.layers) > 1 else [])]
 
 
-def delivered(recipe: Recipe) -> list[tuple[str, str]]:
+def in_bundle(recipe: Recipe) -> list[tuple[str, str]]:
     """What the maps in a bundle are called, and how each is written."""
     bits = {"normal": recipe.delivery.normal_bits, "bump": recipe.delivery.bump_bits, "displacement": 16}
     bits |= {f"more-{number}": grey.bits for number, grey in enumerate(recipe.maps.more)}
     bits |= {f"pack-{number}": pack.bits for number, pack in enumerate(recipe.maps.packs)}
     listed = []
-    for name, title in titles(recipe).items():
-        if name == "colour" and not (recipe.maps.colour.on and has_a_use(recipe, "maps.colour.tint")):
-            continue
+    for name, title in delivered(recipe).items():
         green = f", green {recipe.maps.normal.green}" if name == "normal" else ""
         listed.append((title, f"PNG, {bits.get(name, 8)} bit{green}"))
         if name == "displacement":

@@ -17,7 +17,7 @@ from bench.groups import field_at, groups, layer_rows
 from bench.models import Revision
 from bench.offers import gallery, offered, offered_maps, offered_packs
 from bench.requests import layer_of, piece_of, whole_number
-from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, delivered, views
+from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, in_bundle, views
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError, RecipeError
 from relief.inspect.start import generated
@@ -105,7 +105,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "gallery": gallery(),
         "offered_maps": offered_maps(),
         "offered_packs": offered_packs(),
-        "delivered": delivered(recipe),
+        "in_bundle": in_bundle(recipe),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
         "ground_is_picture": bool(recipe.layers[0].source),

@@ -1,7 +1,7 @@
 """The finished maps of a recipe, each a stage under its name: as they are delivered, packed and looked at.
 
-`normal`, `bump`, `displacement` and `colour` are always there; `more-0` and on are the grey maps, `pack-0` and on the
-packed pictures, and `along-roughness` and the like what came along with the sources.
+`normal`, `bump` and `displacement` are always there, `colour` where the sources have colours; `more-0` and on are the
+grey maps, `pack-0` and on the packed pictures, and `along-roughness` and the like what came along with the sources.
 """
 
 from __future__ import annotations
@@ -28,10 +28,15 @@ RGB = ("red", "green", "blue")
 
 def titles(recipe: Recipe) -> dict[str, str]:
     """What each map is called, by its name. Maps that are switched off are left out."""
-    found = dict(TITLES)
+    found = {name: title for name, title in TITLES.items() if name != "colour" or recipe.has_colours}
     found |= {f"more-{number}": grey.called for number, grey in enumerate(recipe.maps.more) if grey.on}
     found |= {f"along-{role}": f"{role.capitalize()}, as it came" for role in along(recipe)}
     return found | {f"pack-{number}": pack.name for number, pack in enumerate(recipe.maps.packs) if pack.on}
+
+
+def delivered(recipe: Recipe) -> dict[str, str]:
+    """The maps of a bundle and what each is called: all but colours that are to be left out."""
+    return {name: title for name, title in titles(recipe).items() if name != "colour" or recipe.maps.colour.on}
 
 
 def along(recipe: Recipe) -> list[str]:

@@ -183,6 +183,11 @@ class Recipe(Parameters):
         """The roles of all companions of all layers, in the order they are met."""
         return list(dict.fromkeys(role for layer in self.layers for role in layer.companions))
 
+    @property
+    def has_colours(self) -> bool:
+        """Whether colours go along: those of a texture set, or of a photo."""
+        return "colour" in self.companion_roles() or getattr(self.layers[0].content, "reading", "") == "photo"
+
     def _laid(self) -> tuple[Footprint, Edges]:
         footprint = self.footprint
         # what is drawn from nothing meets at its edges

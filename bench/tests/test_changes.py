@@ -8,7 +8,9 @@ from django.test import Client
 from django.urls import reverse
 
 from bench.models import Revision
+from bench.steps import in_bundle
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
+from relief.deliver.bundle import map_files
 from relief.engine import Engine
 from relief.maps.slope_map import SlopeMap
 from relief.pipeline import Pipeline
@@ -140,6 +142,25 @@ class TreatmentTests(StudioTestCase):
         self.assertEqual(self.get("bench:preview", piece, base=4, view="more-0").status_code, 404)
         for values in ({"action": "add", "kind": "glitter"}, {"action": "remove-map", "number": 5}):
             self.assertEqual(self.post("bench:change-maps", piece, 4, **values).status_code, 422)
+
+    def test_what_is_said_to_be_in_the_bundle_is_in_it(self):
+        """For a height image, a photo without and with colours, and colours that are left out."""
+        grey = np.rint(np.random.default_rng(0).random((24, 32)) * 255).astype(np.uint8)
+        colours = np.dstack([grey, grey // 2, grey // 3])
+        for changes, data, name in (
+            ({}, png(HEIGHTS), "dunes-height.png"),
+            ({}, png(grey), "wall.png"),
+            ({}, png(colours), "wall-photo.png"),
+            ({"maps.colour.on": False}, png(colours), "wall-photo.png"),
+        ):
+            with self.subTest(name, **changes):
+                piece = self.piece(data, name)
+                if changes:
+                    Revision.objects.change(piece, 1, changes)
+                recipe = self.recipe(piece)
+                said = [how.split(",")[0].lower() for _, how in in_bundle(recipe)]
+                files = map_files(Pipeline(recipe, read_source), Engine(), "x")
+                self.assertEqual(said, [{"tif": "tiff"}.get(end := file.name[-3:], end) for file in files])
 
     def test_a_place_is_healed_and_the_light_is_set_off_in_one_click(self):
         piece = self.piece()

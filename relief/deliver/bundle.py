@@ -20,7 +20,7 @@ from relief.deliver.note import Entry, note
 from relief.displace.displace import displaced
 from relief.displace.forecast import refuse_if_too_large
 from relief.engine import Engine, Part, Progress
-from relief.finished import finished, packable, titles
+from relief.finished import delivered, finished, packable
 from relief.generate.test_card import CARD, SHOWS
 from relief.height import HeightField
 from relief.maps.displacement import displacement_range
@@ -62,9 +62,7 @@ def map_files(pipeline: Pipeline, engine: Engine, stem: str, progress: Progress 
     """
     recipe, progress = pipeline.recipe, progress or Progress()
     height, displacing = engine.run(pipeline.height()), engine.run(pipeline.displacing())
-    called = titles(recipe)
-    if not _has_colours(pipeline, engine):
-        del called["colour"]
+    called = delivered(recipe)
     files = []
     for place, (name, title) in enumerate(called.items()):
         progress.step(place / len(called), f"Making {title.lower()}")
@@ -77,18 +75,6 @@ def map_files(pipeline: Pipeline, engine: Engine, stem: str, progress: Progress 
         cover = Entry(f"{stem}_mask.png", "Mask", "8 bit, grey", "White is covered by the relief, black is not.")
         files.append(File(cover, png(eight_bits(height.alpha))))
     return told_apart(files)
-
-
-def _has_colours(pipeline: Pipeline, engine: Engine) -> bool:
-    """Whether the piece has colours that may be delivered: a set's colour map, or a photo in colour."""
-    recipe = pipeline.recipe
-    if not recipe.maps.colour.on:
-        return False
-    if "colour" in recipe.companion_roles():
-        return True
-    content = recipe.layers[0].content
-    photo = getattr(content, "reading", "") == "photo"
-    return photo and engine.run(pipeline.picture()).is_colour
 
 
 def _entry(recipe: Recipe, field: HeightField, name: str, stem: str, pixels: np.ndarray) -> Entry:

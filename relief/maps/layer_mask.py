@@ -18,7 +18,7 @@ class LayerMask(CompanionMap):
     """Where a layer is seen, for mixing materials the way the relief was mixed."""
 
     title: ClassVar[str] = "Mask of a layer"
-    reads: ClassVar[str] = "White where the layer is seen, black where what lies below is."
+    reads: ClassVar[str] = "White where the layer is seen, grey by its amount, black where what lies below is."
     kind: Literal["layer_mask"] = "layer_mask"
     layer: int = choice(
         1, {GONE: "A layer that is gone"}, label="Layer",

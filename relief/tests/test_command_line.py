@@ -39,7 +39,8 @@ class CommandTests(TestCase):
         code, out, _ = self.run_command("maps", self.gravel, "--out", self.folder / "out")
         self.assertEqual(code, 0)
         printed = json.loads(out)
-        names = ["gravel_normal.png", "gravel_bump.png", "gravel_displacement.png", "gravel_displacement.tif"]
+        ends = ("normal.png", "bump.png", "displacement.png", "displacement.tif", "colour.png")
+        names = [f"gravel_{end}" for end in ends]
         self.assertEqual([Path(name).name for name in printed["files"]], names)
         self.assertEqual(sorted(path.name for path in (self.folder / "out").iterdir()), sorted(names))
         self.assertEqual(printed["used"]["reading"], "photo")
