@@ -60,6 +60,7 @@ def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: P
         weak(recipe, height, measured),
         swell(height, measured),
         seam(recipe, measured),
+        too_strong(recipe, measured),
         bands(recipe, measured),
         telltale(recipe, height),
         repeated(recipe),
@@ -71,16 +72,16 @@ def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: P
     return [finding for finding in found if finding]
 
 
-def amplitude_for(angle: float, now: float, amplitude: float) -> float:
-    """The amplitude that brings a steepness of `now` degrees to `angle` degrees; slopes grow with amplitude."""
-    return amplitude * math.tan(math.radians(angle)) / math.tan(math.radians(now))
+def factor_for(angle: float, now: float, factor: float) -> float:
+    """The amplitude or strength that brings a steepness of `now` degrees to `angle` degrees; slopes grow with both."""
+    return factor * math.tan(math.radians(angle)) / math.tan(math.radians(now))
 
 
 def harsh(recipe: Recipe, measured: Readings) -> Finding | None:
     """The steepest 5 % are too steep."""
     if measured.steepest <= HARSH_ABOVE:
         return None
-    amplitude = float(f"{amplitude_for(COMFORTABLE, measured.steepest, recipe.amplitude):.3g}")
+    amplitude = float(f"{factor_for(COMFORTABLE, measured.steepest, recipe.amplitude):.3g}")
     return Finding(
         "harsh",
         "Harsh slopes",
@@ -108,7 +109,7 @@ def weak(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | N
     reason = f"Hardly anything stands steeper than {angle:.2g}°, so no light but a raking one shows it."
     if angle == 0:
         return Finding("weak", "Weak relief", reason)
-    amplitude = float(f"{amplitude_for(COMFORTABLE, angle, recipe.amplitude):.3g}")
+    amplitude = float(f"{factor_for(COMFORTABLE, angle, recipe.amplitude):.3g}")
     return Finding(
         "weak", "Weak relief", reason, Mend(f"Raise amplitude to {amplitude:g} mm", {"amplitude": amplitude})
     )
@@ -146,10 +147,33 @@ def seam(recipe: Recipe, measured: Readings) -> Finding | None:
     return Finding("seam", "Seam", reason, Mend(f"Close it over {band:g} mm", last=CloseSeam(band=band)))
 
 
+def steepest_of_normal_map(recipe: Recipe, measured: Readings) -> float:
+    """The angle that the steepest 5 % of the normal map stand above, degrees; 0 where it is not made of the relief."""
+    normal = recipe.maps.normal
+    if normal.of == "source" and "normal" in recipe.companion_roles():
+        return 0.0
+    return math.degrees(math.atan(abs(normal.strength) * math.tan(math.radians(measured.steepest))))
+
+
+def too_strong(recipe: Recipe, measured: Readings) -> Finding | None:
+    """The relief is not too steep, but its normal map is."""
+    angle = steepest_of_normal_map(recipe, measured)
+    if measured.steepest > HARSH_ABOVE or angle <= HARSH_ABOVE:
+        return None
+    strength = recipe.maps.normal.strength
+    right = float(f"{factor_for(COMFORTABLE, angle, strength):.2g}")
+    return Finding(
+        "too-strong",
+        "Harsh normal map",
+        f"With strength {strength:g} the steepest 5 % of the normal map stand above {angle:.0f}°, where the relief has "
+        f"{measured.steepest:.0f}°; light picks out single texels.",
+        Mend(f"Set strength to {right:g}", {"maps.normal.strength": right}),
+    )
+
+
 def bands(recipe: Recipe, measured: Readings) -> Finding | None:
     """The normal map is so steep that 8 bits are too coarse for it."""
-    slope = abs(recipe.maps.normal.strength) * math.tan(math.radians(measured.steepest))
-    angle = math.degrees(math.atan(slope))
+    angle = steepest_of_normal_map(recipe, measured)
     if recipe.delivery.normal_bits != 8 or angle <= BANDS_ABOVE:
         return None
     step = math.degrees(1 / (127 * math.cos(math.radians(angle))))

@@ -10,7 +10,7 @@ from relief.engine import Engine
 from relief.errors import RecipeError
 from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.findings import amplitude_for
+from relief.inspect.findings import factor_for
 from relief.inspect.readings import steepest
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
@@ -148,7 +148,7 @@ def _with_depth(recipe: Recipe, read_source: ReadSource, engine: Engine, amplitu
     midlevel = round(percentiles(height.samples, 50, 50)[0], 4)
     if amplitude is None:
         now = steepest(height, 1.0)
-        amplitude = amplitude_for(COMFORTABLE, now, 1.0) if now > 1e-4 else 1.0
+        amplitude = factor_for(COMFORTABLE, now, 1.0) if now > 1e-4 else 1.0
     amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
     suggested = dict.fromkeys((*recipe.suggested, "amplitude", "midlevel"))
     return recipe.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})

@@ -151,6 +151,17 @@ class FindingTests(TestCase):
             self.assertEqual("bands" in found(pipeline, engine), expected, strength)
         self.assert_mended("bands", pipeline, engine)
 
+    def test_a_normal_map_that_is_steeper_than_its_relief_by_far(self):
+        """A strength of 60 typed in; turned around it is as harsh, and its mend keeps the direction."""
+        for strength, says in ((1, False), (2, False), (60, True), (-60, True)):
+            pipeline, engine = self.with_changes({"maps.normal.strength": strength})
+            finding = found(pipeline, engine).get("too-strong")
+            self.assertEqual(bool(finding), says, strength)
+            if finding:
+                self.assert_mended("too-strong", pipeline, engine)
+                mended = finding.mend.applied(pipeline.recipe).maps.normal.strength
+                self.assertTrue(0 < mended / strength < 0.05)
+
     def test_steps_of_an_eight_bit_ramp(self):
         ramp = np.rint(np.tile(np.linspace(0.2, 0.8, 1024), (64, 1)) * 255).astype(np.uint8)
         pipeline, engine = begun(ramp)
