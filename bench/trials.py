@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import re
 from itertools import product
 
 import numpy as np
@@ -26,6 +27,9 @@ from shelf.models import read_source
 
 SMALL = 320
 """Texels on the long side of a trial."""
+
+OWN_MAP = re.compile(r"maps\.(colour|displacement|more\.\d+)\.")
+"""Parameters of maps that the lit relief does not show."""
 
 MOST = 7
 """Trials of one parameter at most."""
@@ -72,7 +76,7 @@ def sheet(request: HttpRequest, pk: int) -> HttpResponse:
 def trial(request: HttpRequest, pk: int) -> HttpResponse:
     """One picture of a sheet: the relief with the draft, lit as its normal map would be, and how steep that is.
 
-    Where a grey map is tried, its picture is that map.
+    Where another map is tried, its picture is that map.
     """
     piece = piece_of(request, pk)
     revision = revision_of(piece, request.GET.get("base"))
@@ -103,9 +107,9 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _map_of(draft: dict[str, str], pipeline: Pipeline) -> np.ndarray | None:
-    """The pixels of the grey map that a draft changes; none where it changes something else."""
-    numbers = {path.split(".")[2] for path in draft if path.startswith("maps.more.")}
-    return finished_pixels(f"more-{numbers.pop()}", pipeline) if len(numbers) == 1 else None
+    """The pixels of the only map that a draft changes beside the normal map; none where it changes something else."""
+    names = {found[1].replace(".", "-") for path in draft if (found := OWN_MAP.match(path))}
+    return finished_pixels(names.pop(), pipeline) if len(names) == 1 else None
 
 
 def _numbers(request: HttpRequest, revision: Revision) -> list[Field]:

@@ -66,12 +66,20 @@ class TrialTests(StudioTestCase):
         page = self.get("bench:trial-choose", piece, base=2, step="maps", path="maps.more.0.reach")
         self.assertContains(page, '<option value="maps.more.0.reach" selected')
         self.assertContains(page, '<option value="maps.more.0.soften"')
-        means = []
-        for reach in (1, 100):
-            answer = self.get("bench:trial", piece, base=2, step="maps", **{"d.maps.more.0.reach": reach})
-            data = base64.b64decode(re.search(r"base64,([^\"]+)", answer.content.decode())[1])
-            means.append(np.asarray(Image.open(io.BytesIO(data))).mean())
-        self.assertGreater(means[0], means[1] + 4)
+        near, far = (self.picture(piece, 2, **{"d.maps.more.0.reach": reach}).mean() for reach in (1, 100))
+        self.assertGreater(near, far + 4)
+
+    def test_what_displaces_is_shown_as_itself(self):
+        """A soften of its own is not to be seen on the lit relief; heights far apart come closer."""
+        piece = self.piece()
+        sharp, soft = (np.ptp(self.picture(piece, 1, **{"d.maps.displacement.soften": mm})) for mm in (0, 300))
+        self.assertGreater(sharp, soft + 20)
+
+    def picture(self, piece, base: int, **draft) -> np.ndarray:
+        """The pixels of one trial."""
+        answer = self.get("bench:trial", piece, base=base, step="maps", **draft)
+        data = base64.b64decode(re.search(r"base64,([^\"]+)", answer.content.decode())[1])
+        return np.asarray(Image.open(io.BytesIO(data)), float)
 
     def test_what_cannot_be_tried_is_said_or_not_found(self):
         piece = self.piece()
