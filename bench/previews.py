@@ -9,9 +9,9 @@ import numpy as np
 
 from bench.engine import ENGINE
 from bench.requests import whole_number
-from relief.finished import finished, normals, titles
+from relief.finished import finished, normals, titles, vectors_along
 from relief.height import HeightField
-from relief.inspect.differences import height_difference
+from relief.inspect.differences import angles_apart, height_difference
 from relief.inspect.swatch import swatch
 from relief.maps.displacement import displacement, displacement_range
 from relief.maps.normal import Normal
@@ -26,6 +26,8 @@ GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
 ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)
 BELOW = np.array([0x2A, 0x6A, 0x98], np.float32)
 SHADES = 256
+APART = ("apart-heights", "apart-angles")
+"""Views of the difference between a state and a proof."""
 
 
 def _ramp(low: np.ndarray, middle: np.ndarray, high: np.ndarray) -> np.ndarray:
@@ -72,9 +74,20 @@ def _coloured_height(pipeline: Pipeline) -> np.ndarray:
     return _coloured(displacement(_height(pipeline).samples, recipe.amplitude, recipe.midlevel))
 
 
-def apart(now: Pipeline, proof: Pipeline) -> np.ndarray:
-    """Ochre where the surface stands out farther than in the proof, blue where less far."""
-    return _coloured(height_difference((now.recipe, proof.recipe), (_height(now), _height(proof))))
+def apart(how: str, now: Pipeline, proof: Pipeline) -> tuple[np.ndarray, float]:
+    """Where a state differs from a proof, and by how much at most.
+
+    Args:
+        how: one of `APART`. Heights are ochre where the surface stands out farther than in the proof and blue where
+            less far, up to some mm; angles between normals are the darker the larger, up to some degrees.
+    """
+    recipes, fields = (now.recipe, proof.recipe), (_height(now), _height(proof))
+    if how == "apart-heights":
+        difference = height_difference(recipes, fields)
+        return _coloured(difference), float(np.abs(difference).max())
+    angles = angles_apart(recipes, fields, tuple(vectors_along(state, ENGINE) for state in (now, proof)))
+    most = float(angles.max())
+    return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / max(most, 1e-9))).astype(np.uint8)], most
 
 
 def _coloured(distance: np.ndarray) -> np.ndarray:
@@ -122,7 +135,7 @@ def _eight_bit(samples: np.ndarray) -> np.ndarray:
 
 def has_view(name: str, recipe: Recipe) -> bool:
     """Whether a state can be looked at in this way."""
-    return name in (*VIEWS, "seen", "apart") or name in titles(recipe)
+    return name in (*VIEWS, *APART, "seen") or name in titles(recipe)
 
 
 def pixels_of(name: str, pipeline: Pipeline, layer: int) -> np.ndarray:

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.engine import ENGINE
 from bench.models import Proof, Revision
-from bench.previews import apart, bump_span, has_view, only, pixels_of
+from bench.previews import APART, apart, bump_span, has_view, only, pixels_of
 from bench.requests import (
     asked,
     draft_of,
@@ -59,7 +59,6 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         proof = proof_of(revision.piece, values["against"]) if "against" in values else None
         now, before, before_label = _states(revision, draft_of(request), longest, proof)
-        drawn_apart = name == "apart" and proof
         if "try" in values:
             now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
         if "card" in values:
@@ -74,8 +73,10 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
             return _part(request, replace(now, longest=None), name, chosen)
         height = ENGINE.run(now.height())
         shown = before if values.get("before") else now
+        drawn_apart = bool(proof) and name in APART
+        pixels, most = apart(name, now, before) if drawn_apart else (pixels_of(name, shown, chosen), None)
         arrays = {
-            "pixels": apart(now, before) if drawn_apart else pixels_of(name, shown, chosen),
+            "pixels": pixels,
             "section": section(height, *line),
             "section_before": _distances(before, line),
             **_of_layers(layers, chosen, line),
@@ -100,6 +101,7 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
         section_length=length(height, *line),
         before_label=before_label,
         **({"bump_span": bump_span(now)} if name == "bump" else {}),
+        **({"most": most} if drawn_apart else {}),
     )
 
 

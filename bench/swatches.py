@@ -10,14 +10,16 @@ from bench.engine import ENGINE
 from bench.requests import (
     piece_of,
     revision_of,
+    whole_number,
 )
 from relief.deliver.images import png
 from relief.errors import ReliefError
+from relief.finished import normal_vectors
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
-from relief.height import Edges, Footprint, HeightField
+from relief.height import Edges, Footprint, HeightField, shrunk
 from relief.inspect.section import section
-from relief.inspect.swatch import swatch
+from relief.inspect.swatch import in_white, swatch
 from relief.pipeline import Pipeline
 from shelf.models import read_source
 
@@ -57,11 +59,12 @@ def _shown_in_gallery(kind: str) -> HeightField:
 @require_safe
 @cache_control(private=True, max_age=31_536_000, immutable=True)
 def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """A small lit picture of a revision. A revision never changes, so neither does its swatch."""
+    """A small picture of a revision, lit as its normal map is. A revision never changes, so neither does its swatch."""
+    side = whole_number(request.GET.get("side", SWATCH))
     revision = revision_of(piece_of(request, pk), number)
     try:
         pipeline = Pipeline(revision.read(), read_source, SWATCH)
-        pixels = swatch(ENGINE.run(pipeline.height()), pipeline.recipe.amplitude)
+        pixels = shrunk(in_white(normal_vectors(pipeline, ENGINE)), side)
     except (ReliefError, OSError) as problem:
         raise Http404 from problem
     return HttpResponse(png(pixels), content_type="image/png")

@@ -18,10 +18,9 @@ from bench.previews import finished_pixels
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.finished import vectors_along
+from relief.finished import normal_vectors
 from relief.inspect.readings import STEEPEST_SHARE
-from relief.inspect.swatch import shaded
-from relief.maps.normal import vectors
+from relief.inspect.swatch import in_white
 from relief.pipeline import Pipeline
 from shelf.models import read_source
 
@@ -87,11 +86,10 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         recipe = before.with_changes(draft)
         pipeline = Pipeline(recipe, read_source, SMALL)
         height = ENGINE.run(pipeline.height())
-        normals = vectors(height, recipe.amplitude, recipe.maps.normal, vectors_along(pipeline, ENGINE))
-        rise = -normals[..., :2] / normals[..., 2:]
+        normals = normal_vectors(pipeline, ENGINE)
         pixels = _map_of(draft, pipeline)
-        pixels = shaded(rise[..., 0], rise[..., 1]) if pixels is None else pixels
-        angles = np.degrees(np.arctan(np.hypot(rise[..., 0], rise[..., 1])))
+        pixels = in_white(normals) if pixels is None else pixels
+        angles = np.degrees(np.arctan2(np.hypot(normals[..., 0], normals[..., 1]), normals[..., 2]))
         context |= {
             "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),
             "range": float(np.ptp(height.samples)) * recipe.amplitude,

@@ -44,8 +44,9 @@ class ProofTests(BrowserTestCase):
         self.assert_same(self.pixels("#flat"), second, quarter[0])
         self.assert_same(self.pixels("#flat"), first, quarter[1])
 
-        self.find("[data-how=apart]").click()
+        self.find("[data-how=angles]").click()
         self.settled()
+        self.until(lambda: "normals are turned" in self.text("#apart"))
         self.until(lambda: not self.find("#wipe").is_displayed())
         self.find("[data-compare-end]").click()
         self.settled()

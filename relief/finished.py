@@ -15,7 +15,7 @@ from relief.height import HeightField
 from relief.maps.colour_map import Colour, coloured
 from relief.maps.companion import CompanionMap
 from relief.maps.displacement import displacement_range
-from relief.maps.normal import Normal, normal_map
+from relief.maps.normal import Normal, normal_map, vectors
 from relief.maps.packing import Pack, packed
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
@@ -119,6 +119,12 @@ def vectors_along(pipeline: Pipeline, engine: Engine) -> np.ndarray | None:
     """The vectors that the recipe's own normal map takes in beside the relief's; none where it takes none."""
     stage = came_along(pipeline, pipeline.recipe.maps.normal)
     return stage and engine.run(stage)
+
+
+def normal_vectors(pipeline: Pipeline, engine: Engine) -> np.ndarray:
+    """The unit normals of the recipe's normal map before they are encoded: float32 (rows, columns, 3)."""
+    recipe, height = pipeline.recipe, engine.run(pipeline.height())
+    return vectors(height, recipe.amplitude, recipe.maps.normal, vectors_along(pipeline, engine))
 
 
 def _normals(amplitude: float, normal: Normal, bits: int, field: HeightField, along: np.ndarray | None = None):

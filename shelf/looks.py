@@ -8,9 +8,10 @@ import numpy as np
 
 from relief.height import Edges, Footprint, HeightField, shrunk
 from relief.inspect.readings import steepest
-from relief.inspect.swatch import shaded, swatch
+from relief.inspect.swatch import in_white, swatch
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
+from relief.maps.vectors import vectors_of
 from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
 from relief.sources.decode import decode
 from relief.sources.picture import Picture
@@ -81,7 +82,7 @@ def small(source: Source, longest: int) -> np.ndarray:
     picture = decoded(source)
     if source.role in ("height", "normal"):
         if source.role == "normal" and picture.is_colour:
-            return shaded(*slopes_of_normals(shrunk(full_scale(picture.pixels), longest), source.green))
+            return in_white(vectors_of(shrunk(full_scale(picture.pixels), longest), source.green))
         field, amplitude = relief_of(source, picture, longest)
         return swatch(field, amplitude)
     return shown(source, picture, longest)

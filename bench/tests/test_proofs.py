@@ -5,9 +5,13 @@ import json
 import numpy as np
 from django.urls import reverse
 
+from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from bench.tests.case import StudioTestCase, unpacked
+from relief.maps.slopes import slopes
+from relief.pipeline import Pipeline
 from relief.recipe import Recipe
+from shelf.models import read_source
 
 
 class ProofTests(StudioTestCase):
@@ -50,13 +54,28 @@ class ProofTests(StudioTestCase):
         self.post("bench:change", self.dunes, 2, amplitude=3, midlevel=0)
         self.post("bench:keep-proof", self.dunes, 3)
         self.post("bench:change", self.dunes, 3, amplitude=6)
-        _, arrays = unpacked(self.get("bench:preview", self.dunes, base=4, view="apart", against=3))
+        _, arrays = unpacked(self.get("bench:preview", self.dunes, base=4, view="apart-heights", against=3))
         self.assertNotIn("pixels_against", arrays)
         red, blue = arrays["pixels"][..., 0].astype(int), arrays["pixels"][..., 2].astype(int)
         self.assertTrue((red >= blue - 4).all())
         self.assertGreater((red - blue).max(), 60)
-        _, arrays = unpacked(self.get("bench:preview", self.dunes, base=3, view="apart", against=3))
-        self.assertEqual(np.ptp(arrays["pixels"], axis=(0, 1)).max(), 0)
+        header, arrays = unpacked(self.get("bench:preview", self.dunes, base=3, view="apart-heights", against=3))
+        self.assertEqual((np.ptp(arrays["pixels"], axis=(0, 1)).max(), header["most"]), (0, 0))
+
+    def test_what_moves_no_height_shows_in_the_angles(self):
+        """The largest angle is the one that the strongest turned normal has from itself at half the strength."""
+        self.post("bench:keep-proof", self.dunes, 2)
+        self.post("bench:change", self.dunes, 2, **{"maps.normal.strength": 2})
+        heights, _ = unpacked(self.get("bench:preview", self.dunes, base=3, view="apart-heights", against=2))
+        header, arrays = unpacked(self.get("bench:preview", self.dunes, base=3, view="apart-angles", against=2))
+        self.assertEqual(heights["most"], 0)
+        recipe = self.recipe(self.dunes)
+        field = ENGINE.run(Pipeline(recipe, read_source).height())
+        once = np.hypot(*np.moveaxis(slopes(field, recipe.amplitude, "scharr"), -1, 0))
+        expected = np.degrees(np.arctan(2 * once) - np.arctan(once))
+        self.assertAlmostEqual(header["most"], expected.max(), places=2)
+        dark = arrays["pixels"][..., 0]
+        self.assertEqual(dark.ravel()[expected.argmax()], dark.min())
 
     def test_a_view_that_the_proof_has_not_is_shown_of_now_alone(self):
         self.post("bench:change-maps", self.dunes, 2, action="add", kind="slope")
@@ -96,4 +115,4 @@ class ProofTests(StudioTestCase):
             self.assertEqual(self.post("bench:back-to-proof", self.dunes, 2, number=number).status_code, 404, number)
             asked = {"base": 2, "view": "lit", "against": number}
             self.assertEqual(self.client.get(reverse("bench:preview", args=[self.dunes.pk]), asked).status_code, 404)
-        self.assertEqual(self.get("bench:preview", self.dunes, base=2, view="apart").status_code, 404)
+        self.assertEqual(self.get("bench:preview", self.dunes, base=2, view="apart-angles").status_code, 404)

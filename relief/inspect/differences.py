@@ -41,20 +41,28 @@ def difference(
         recipes, fields: both states and their finished height fields.
         along: for each, the vectors of the normal map that came along, where its own is made of it.
     """
+    apart, angles = height_difference(recipes, fields), angles_apart(recipes, fields, along)
+    return Difference(
+        float(angles.mean(dtype=np.float64)),
+        float(np.percentile(angles, 95)),
+        float(np.sqrt(np.square(apart).mean(dtype=np.float64))),
+    )
+
+
+def angles_apart(
+    recipes: tuple[Recipe, Recipe],
+    fields: tuple[HeightField, HeightField],
+    along: tuple[np.ndarray | None, np.ndarray | None] = (None, None),
+) -> np.ndarray:
+    """The angles between the normals of two states, degrees: float32 (rows, columns). Takes what `difference` takes."""
     fields = _on_one_grid(fields)
-    apart = height_difference(recipes, fields)
     first, second = (
         vectors(field, recipe.amplitude, recipe.maps.normal, None if beside is None else unit_vectors(beside, field))
         for recipe, field, beside in zip(recipes, fields, along, strict=True)
     )
     # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does
     half_chord = np.linalg.norm(first - second, axis=2) / 2
-    angles = np.degrees(2 * np.arcsin(np.clip(half_chord, 0, 1)))
-    return Difference(
-        float(angles.mean(dtype=np.float64)),
-        float(np.percentile(angles, 95)),
-        float(np.sqrt(np.square(apart).mean(dtype=np.float64))),
-    )
+    return np.degrees(2 * np.arcsin(np.clip(half_chord, 0, 1)))
 
 
 def height_difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, HeightField]) -> np.ndarray:

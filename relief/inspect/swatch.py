@@ -6,6 +6,7 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.maps.slopes import slopes
+from relief.maps.vectors import of_slopes
 
 LIGHT = np.array([-0.55, 0.6, 0.58], np.float32)
 """Towards the light: from the upper left, fairly low, so that shallow relief shows."""
@@ -15,12 +16,10 @@ AMBIENT, DIRECT = 0.22, 0.74
 
 def swatch(field: HeightField, amplitude: float) -> np.ndarray:
     """The field in matt white under one light: uint8 (rows, columns)."""
-    rise = slopes(field, amplitude)
-    return shaded(rise[..., 0], rise[..., 1])
+    return in_white(of_slopes(slopes(field, amplitude)))
 
 
-def shaded(across: np.ndarray, up: np.ndarray) -> np.ndarray:
-    """Slopes dd/dx and dd/dy in matt white under one light: uint8 (rows, columns)."""
-    facing = (LIGHT[2] - across * LIGHT[0] - up * LIGHT[1]) / np.sqrt(across**2 + up**2 + 1)
-    shade = AMBIENT + DIRECT * np.clip(facing / np.linalg.norm(LIGHT), 0, 1)
-    return np.rint(shade * 255).astype(np.uint8)
+def in_white(normals: np.ndarray) -> np.ndarray:
+    """Unit normals (rows, columns, 3) in matt white under one light: uint8 (rows, columns)."""
+    facing = np.clip(normals @ (LIGHT / np.linalg.norm(LIGHT)), 0, 1)
+    return np.rint((AMBIENT + DIRECT * facing) * 255).astype(np.uint8)

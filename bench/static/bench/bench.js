@@ -1,6 +1,6 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
-import { bench, channelOf, look, setLook, page, currentView } from "./look.js";
+import { APART, bench, channelOf, look, setLook, page, currentView } from "./look.js";
 import { fetchPacket, Latest } from "../studio/packet.js";
 import * as stage from "./stage.js";
 import { drawSection, onDrag, render as renderSection } from "./section.js";
@@ -48,6 +48,19 @@ function refresh() {
   latest.run(() => show(PROXY));
 }
 
+/** Whether the stage shows how far the piece and a proof are apart. */
+const apart = () => look.against !== null && APART.includes(look.how) && !SOLID_VIEWS.includes(currentView());
+
+/** Says how to read it. */
+function showLegend({ most }) {
+  const legend = document.getElementById("apart");
+  legend.hidden = most === undefined;
+  const farthest = Number((most ?? 0).toPrecision(3));
+  if (!farthest) legend.textContent = `no ${look.how} differ`;
+  else if (look.how === "heights") legend.textContent = `ochre: farther out than in the proof, blue: less far; by ${farthest} mm at most`;
+  else legend.textContent = `the darker, the farther normals are turned from each other; by ${farthest}° at most`;
+}
+
 /** What a preview is asked with, for the piece as it stands. */
 function asked(longest) {
   const { revision: base, layer } = page();
@@ -59,7 +72,7 @@ function asked(longest) {
     parameters.base = look.other;
   }
   if (before) parameters.before = 1;
-  else if (look.how === "apart" && parameters.against !== undefined) parameters.view = "apart";
+  else if (apart()) parameters.view = `apart-${look.how}`;
   if (look.card === "in") parameters.card = 1;
   if (trial) parameters.try = trial;
   const until = shownUntil();
@@ -111,6 +124,7 @@ async function show(longest) {
     if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);
     showTools();
+    showLegend(packet);
     hint.classList.toggle("strong", before);
     say(noSurface && solidView ? noSurface : "");
     flat.dataset.drawn = String(Number(flat.dataset.drawn ?? 0) + 1);
@@ -196,11 +210,11 @@ function showTools() {
   const view = currentView();
   const solidView = SOLID_VIEWS.includes(view);
   const channels = stage.pixelsShown()?.shape[2] ?? 1;
-  const map = !solidView && stage.pixelsShown() instanceof Uint8Array;
+  const map = !solidView && stage.pixelsShown() instanceof Uint8Array && !apart();
   const uses = { colour: map && channels > 1, map, flat: !solidView, surface: view === "surface", solid: solidView, compared: look.against !== null && !solidView, comparing: (look.against !== null || look.beside.length > 0) && !solidView };
   for (const group of document.querySelectorAll(".stage [data-for]")) group.hidden = !uses[group.dataset.for];
   document.querySelector("[data-channel=alpha]").hidden = channels < 4;
-  const lit = LIT_VIEWS.includes(view);
+  const lit = LIT_VIEWS.includes(view) && !apart();
   document.getElementById("dome").hidden = document.getElementById("lamp").hidden = !lit;
   const press = (attribute, isPressed) => {
     for (const button of document.querySelectorAll(`button[data-${attribute}]`)) {
@@ -250,7 +264,7 @@ bench.addEventListener("look", ({ detail }) => {
   showTools();
   const { kind } = look.material;
   const recoloured = detail.material && [kind, shownKind].includes("colour") && kind !== shownKind;
-  const difference = "how" in detail && [look.how, shownHow].includes("apart");
+  const difference = "how" in detail && look.how !== shownHow && [look.how, shownHow].some((how) => APART.includes(how));
   [shownKind, shownHow] = [kind, look.how];
   if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
   else if ("camera" in detail) surface?.aim();

@@ -20,7 +20,7 @@ export const look = {
   alone: null,
   against: null, // the revision of the proof that is compared with
   other: null, // the revision of the proof that stands for the piece meanwhile, where two proofs are compared
-  how: "wipe", // compared by a wipe, by a rectangle, or by the difference of both
+  how: "wipe", // compared by a wipe, by a rectangle, or by how far heights or angles are apart
   wipe: 0.5, // where the stage changes from now to the proof, of its width
   rectangle: [0.32, 0.28, 0.68, 0.72], // where the proof shows inside, of the stage
   beside: [], // revisions of proofs that lie beside the piece, at most three
@@ -53,6 +53,9 @@ export function currentView() {
   const chosen = look.views[page().step];
   return offered.includes(chosen) ? chosen : offered[0];
 }
+
+/** What is drawn of both the piece and a proof: how far they are apart in their heights, or in the angles of their normals. */
+export const APART = ["heights", "angles"];
 
 /** The channel that is looked at alone, of a picture with so many; all where it has no such channel. */
 export const channelOf = (channels) => (look.channel === "alpha" && channels < 4 ? "all" : look.channel);

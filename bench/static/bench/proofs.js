@@ -1,7 +1,7 @@
-// Proofs: one is compared with the piece as it stands, by a wipe over the stage, inside a rectangle, by the difference,
-// and in words; up to three more lie beside it.
+// Proofs: one is compared with the piece as it stands, by a wipe over the stage, inside a rectangle, by how far both are
+// apart, and in words; up to three more lie beside it.
 
-import { bench, look, setLook, page } from "./look.js";
+import { APART, bench, look, setLook, page } from "./look.js";
 import { draggable, nudged } from "./drag.js";
 import { clamp, svg } from "./svg.js";
 import { compared, onFramed } from "./stage.js";
@@ -140,7 +140,7 @@ function showOthers() {
 document.addEventListener("input", ({ target }) => target === compareWith() && setLook({ other: target.value ? Number(target.value) : null }));
 document.addEventListener("click", ({ target }) => {
   const { compare, beside } = target.closest("button")?.dataset ?? {};
-  if (compare) setLook({ against: Number(compare) === look.against ? null : Number(compare), beside: [], how: look.how === "apart" ? "wipe" : look.how });
+  if (compare) setLook({ against: Number(compare) === look.against ? null : Number(compare), beside: [], how: APART.includes(look.how) ? "wipe" : look.how });
   if (beside) {
     const number = Number(beside);
     const others = besideNow().map((proof) => proof.number);
