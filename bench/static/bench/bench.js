@@ -57,8 +57,8 @@ function showLegend({ most }) {
   legend.hidden = most === undefined;
   const farthest = Number((most ?? 0).toPrecision(3));
   if (!farthest) legend.textContent = `no ${look.how} differ`;
-  else if (look.how === "heights") legend.textContent = `ochre: farther out than in the proof, blue: less far; by ${farthest} mm at most`;
-  else legend.textContent = `the darker, the farther normals are turned from each other; by ${farthest}° at most`;
+  else if (look.how === "heights") legend.textContent = `ochre: farther out now, blue: less far; up to ${farthest} mm`;
+  else legend.textContent = `the darker, the farther normals are turned; up to ${farthest}°`;
 }
 
 /** What a preview is asked with, for the piece as it stands. */
