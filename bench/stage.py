@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 
 import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -48,74 +48,118 @@ LAYER_SECTION = 64
 """Samples of the small section of a layer."""
 
 
+@dataclass(frozen=True)
+class Look:
+    """What a preview is asked to show.
+
+    Attributes:
+        view: the name of the view.
+        now: the state as far as it is looked at: all of it, one layer alone, or up to a treatment.
+        pile: the same state with all of its layers.
+        before: the state that it is compared with: a proof, or the one before.
+        label: what that is, in words.
+        proof: whether it is a proof, whose pixels are wanted too.
+        layer: the number of the chosen layer.
+    """
+
+    view: str
+    now: Pipeline
+    pile: Pipeline
+    before: Pipeline
+    label: str
+    proof: bool
+    layer: int
+
+
 @require_http_methods(["GET", "HEAD", "POST"])
 def preview(request: HttpRequest, pk: int) -> HttpResponse:
     """The pixels of a view and the section, of a revision with or without a draft change on it."""
     values = asked(request)
     revision = revision_of(piece_of(request, pk), values.get("base"))
-    name = values.get("view", "lit")
-    longest = min(whole_number(values.get("longest", PROXY)), SHARPEST)
-    line = line_of(request)
     try:
-        proof = proof_of(revision.piece, values["against"]) if "against" in values else None
-        now, before, before_label = _states(revision, draft_of(request), longest, proof)
-        if "try" in values:
-            now = replace(now, recipe=arrange.layer_added(now.recipe, values["try"])[0])
-        if "card" in values:
-            now = replace(now, recipe=arrange.with_test_card(now.recipe))
-        if "else" in values and not has_view(name, now.recipe):
-            name = values["else"]
-        chosen = layer_of(values, now.recipe)
-        layers = now
-        now = only(now, chosen, values.get("until"), "alone" in values)
-        recipe = now.recipe
+        look = _look(request, revision)
         if "part" in values:
-            return _part(request, replace(now, longest=None), name, chosen)
-        height = ENGINE.run(now.height())
-        shown = before if values.get("before") else now
-        drawn_apart = bool(proof) and name in APART
-        pixels, most = apart(name, now, before) if drawn_apart else (pixels_of(name, shown, chosen), None)
-        arrays = {
-            "pixels": pixels,
-            "section": section(height, *line),
-            "section_before": _distances(before, line),
-            **_of_layers(layers, chosen, line),
-        }
-        if proof:
-            arrays |= _compared(before, name, chosen)
+            return _part(look, window_of(request))
+        return _drawn(look, line_of(request), revision.number, held=bool(values.get("before")))
     except KeyError:
         raise Http404 from None
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
+
+
+def _look(request: HttpRequest, revision: Revision) -> Look:
+    """Reads what is asked for."""
+    values = asked(request)
+    longest = min(whole_number(values.get("longest", PROXY)), SHARPEST)
+    proof = proof_of(revision.piece, values["against"]) if "against" in values else None
+    pile, before, label = _states(revision, draft_of(request), longest, proof)
+    if "try" in values:
+        pile = replace(pile, recipe=arrange.layer_added(pile.recipe, values["try"])[0])
+    if "card" in values:
+        pile = replace(pile, recipe=arrange.with_test_card(pile.recipe))
+    view = values.get("view", "lit")
+    if "else" in values and not has_view(view, pile.recipe):
+        view = values["else"]
+    layer = layer_of(values, pile.recipe)
+    now = only(pile, layer, values.get("until"), "alone" in values)
+    return Look(view, now, pile, before, label, bool(proof), layer)
+
+
+def _drawn(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) -> HttpResponse:
+    """The whole view and the section; of the state before while that is held."""
+    recipe, height = look.now.recipe, ENGINE.run(look.now.height())
+    told = {}
+    if look.proof and look.view in APART:
+        pixels, told["most"] = apart(look.view, look.now, look.before)
+    else:
+        pixels = pixels_of(look.view, look.before if held else look.now, look.layer)
+    if look.view == "bump":
+        told["bump_span"] = bump_span(look.now)
+    arrays = {
+        "pixels": pixels,
+        "section": section(height, *line),
+        "section_before": _distances(look.before, line),
+        **_of_layers(look.pile, look.layer, line),
+        **(_compared(look) if look.proof else {}),
+    }
     # the picture as it came in lies on its own footprint, before anything was cut
-    whole = name == "whole"
+    whole = look.view == "whole"
     place, edges = (recipe.footprint, recipe.edges) if whole else (height.footprint, height.edges)
     return packet(
         arrays,
-        revision=revision.number,
+        revision=revision,
         footprint=[place.width, place.height],
         wraps=edges.wraps,
         whole=whole and place != height.footprint,
         amplitude=recipe.amplitude,
         midlevel=recipe.midlevel,
         section_length=length(height, *line),
-        before_label=before_label,
-        **({"bump_span": bump_span(now)} if name == "bump" else {}),
-        **({"most": most} if drawn_apart else {}),
+        before_label=look.label,
+        **told,
     )
 
 
-def _part(request: HttpRequest, full: Pipeline, name: str, layer: int) -> HttpResponse:
+def _part(look: Look, window: tuple[float, ...]) -> HttpResponse:
     """A window of a view at full size, for looking at single texels."""
-    left, top, right, bottom = window_of(request)
-    pixels = pixels_of(name, full, layer)
+    left, top, right, bottom = window
+    pixels = pixels_of(look.view, replace(look.now, longest=None), look.layer)
     rows, columns = pixels.shape[:2]
     first, last = (int(top * rows), int(left * columns)), (math.ceil(bottom * rows), math.ceil(right * columns))
-    window = pixels[first[0] : max(last[0], first[0] + 1), first[1] : max(last[1], first[1] + 1)]
+    seen = pixels[first[0] : max(last[0], first[0] + 1), first[1] : max(last[1], first[1] + 1)]
     # what is too large to be seen texel by texel is shown as well as the screen can
-    shown = shrunk(np.ascontiguousarray(window), SHARPEST)
+    shown = shrunk(np.ascontiguousarray(seen), SHARPEST)
     bounds = [first[1] / columns, first[0] / rows, last[1] / columns, last[0] / rows]
     return packet({"pixels": shown}, window=bounds, full=[rows, columns])
+
+
+def _compared(look: Look) -> dict[str, np.ndarray]:
+    """The same view of a proof, where it has that view: the difference has none, nor has a map added since."""
+    try:
+        return {
+            "pixels_against": pixels_of(look.view, look.before, min(look.layer, len(look.before.recipe.layers) - 1))
+        }
+    except KeyError:
+        return {}
 
 
 @require_safe
@@ -130,14 +174,6 @@ def value(request: HttpRequest, pk: int) -> JsonResponse:
         return JsonResponse(asdict(probe(Pipeline(recipe, read_source), ENGINE, x, y)))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
-
-
-def _compared(proof: Pipeline, name: str, layer: int) -> dict[str, np.ndarray]:
-    """The same view of a proof, where it has that view: the difference has none, nor has a map added since."""
-    try:
-        return {"pixels_against": pixels_of(name, proof, min(layer, len(proof.recipe.layers) - 1))}
-    except KeyError:
-        return {}
 
 
 def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[str, np.ndarray]:
