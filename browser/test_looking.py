@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
 
 from bench.engine import ENGINE
 from bench.models import Proof, Revision
@@ -131,6 +132,11 @@ class LookingTests(BrowserTestCase):
         self.assertLess(self.middle().mean(), 0.2, "black shows highlights only")
         self.drag(self.find(".lamp .slider"), (-60, 0))
         self.assertLess(float(self.find("#lamp-strength").get_attribute("value")), 0.3, "the box follows its slider")
+        for typed, taken in (("7", "2"), ("", "1")):
+            box = self.find("#lamp-strength")
+            self.run_script("arguments[0].select()", box)
+            box.send_keys(typed or Keys.DELETE, Keys.ENTER)
+            self.assertEqual(box.get_attribute("value"), taken)
         self.find("[data-raking]").click()
         self.assertIn("13° high", self.find("#dome").get_attribute("aria-valuetext"))
         self.find("[data-plainly]").click()

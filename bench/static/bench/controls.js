@@ -29,8 +29,7 @@ export function showDraft(changes) {
 
 /** Shows a value in a box and on its slider, but not where somebody is setting it. */
 export function showIn(input, value) {
-  if (input === document.activeElement) return;
-  input.value = value;
+  if (input !== document.activeElement) input.value = value;
   const slider = input.closest(".field")?.querySelector(".slider");
   if (slider && slider !== document.activeElement) place(slider, value);
 }
@@ -72,6 +71,15 @@ document.addEventListener("input", ({ target }) => {
   if (input.name) handlers.draft({ [input.name]: input.value });
   else input.dispatchEvent(new Event("input", { bubbles: true })); // only looked with: nothing is kept
 });
+
+// what is only looked with has no server to refuse it: a number beyond its bounds becomes the nearest within
+document.addEventListener(
+  "change",
+  ({ target }) => {
+    if (target.matches(".field-look input[type=number]")) target.value = target.value === "" ? target.dataset.default : within(target);
+  },
+  true,
+);
 
 document.addEventListener("change", ({ target }) => {
   if (target.matches(".slider")) commit(numberOf(target));
