@@ -10,6 +10,7 @@ const CLAY = 0xdedad0;
 const SOOT = 0x0a0a0a;
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
 const DIRECTIONS = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
+const WIDE = 1.3; // a stage of these proportions or wider shows the whole surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 
 /**
@@ -94,7 +95,8 @@ export function surfaceOn(canvas) {
     const radius = size();
     controls.target.set(0, 0, 0);
     direction.normalize();
-    camera.position.copy(direction.multiplyScalar(radius * (2.6 + 0.55 * direction.z))); // nearer where it is narrow
+    const narrow = Math.max(1, (WIDE * canvas.clientHeight) / (canvas.clientWidth || 1)); // farther where the stage is
+    camera.position.copy(direction.multiplyScalar(radius * narrow * (2.6 + 0.55 * direction.z))); // nearer where the surface is
     camera.near = radius / 100;
     camera.far = radius * 20;
     controls.minDistance = radius * 0.1;
