@@ -133,16 +133,16 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
     """Fields whose choices are known only from the piece's sources: which picture, which channel."""
     recipe = revision.read()
     content = recipe.layers[layer].content
-    channels: tuple[str, ...] = ()
-    if isinstance(content, Picture):
-        digest = recipe.sources[content.source].digest
-        source = Source.objects.filter(owner=revision.piece.owner, digest=digest).first()
-        channels = source.facts.channels if source else ()
+    channels = _channels(recipe, revision.piece.owner)
+    called = {role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()}
+    source = getattr(content, "source", "")
+    own = channels.get(source, ())
+    packed = channels.get(content.unpacked.source, own) if isinstance(content, Picture) else ()
+    elsewhere = {role: title for role, title in called.items() if len(channels[role]) > 1 and role != source}
     names = {
-        "content.source": {
-            role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()
-        },
-        "content.channel": {"": "First", **{name: name.capitalize() for name in channels}},
+        "content.source": called,
+        "content.channel": {"": "First", **{name: name.capitalize() for name in own}},
+        "unpacked.source": {"": "The one that becomes height", **elsewhere},
         "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
     }
     if isinstance(content, Imprints):
@@ -150,17 +150,28 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
     named = []
     for item in fields:
         name = ".".join(item.path.split(".")[-2:])
-        if name == "content.channel" and len(channels) < 2:
+        if name == "content.channel" and len(own) < 2:
             continue
-        if ".unpacked." in item.path and (len(channels) < 2 or not _in_picture(item.control.name, channels)):
+        if ".unpacked." in item.path and not _in_pictures(item.control.name, packed, elsewhere):
             continue
         control = replace(item.control, names=names[name]) if name in names else item.control
         named.append(replace(item, control=control))
     return named
 
 
-def _in_picture(part: str, channels: tuple[str, ...]) -> bool:
-    """Whether a picture with these channels can hold what is unpacked: one of them, or a normal map in two."""
+def _channels(recipe: Recipe, owner: Any) -> dict[str, tuple[str, ...]]:
+    """The channels of each picture of a recipe, by its key."""
+    digests = {reference.digest for reference in recipe.sources.values()}
+    known = {source.digest: source.facts.channels for source in Source.objects.filter(owner=owner, digest__in=digests)}
+    return {key: known.get(reference.digest, ()) for key, reference in recipe.sources.items()}
+
+
+def _in_pictures(part: str, channels: tuple[str, ...], elsewhere: dict[str, str]) -> bool:
+    """Whether there is a choice in what is unpacked: of pictures, or of what one with these channels holds."""
+    if part == "source":
+        return bool(elsewhere)
+    if len(channels) < 2:
+        return False
     return {"red", "green"} <= set(channels) if part == "normal" else part in channels
 
 
@@ -199,7 +210,7 @@ def _parameters_of(content: Content) -> list[str]:
         grey = ("grey", *(("hue",) if content.grey == "hue" else ())) if content.reading == "photo" else ()
         data = ("channel",) if content.reading == "height" else ()
         normals = ("green", "rebuild_blue") if content.reading == "normal" else ("unpacked.normal",)
-        held = (f"unpacked.{name}" for name in ("red", "green", "blue", "alpha"))
+        held = (f"unpacked.{name}" for name in ("source", "red", "green", "blue", "alpha"))
         return ["source", "reading", *grey, *data, *normals, *held]
     names = [known.name for known in controls(type(content))]
     unused = set()

@@ -13,13 +13,13 @@ from relief.errors import PictureError
 from relief.inspect.start import first_recipe
 from relief.layer import Picture, SourceReference, Unpacked
 from relief.recipe import TREATMENTS_PATH, Recipe
-from relief.sources.roles import READING_OF
+from relief.sources.roles import READING_OF, held_by_name
 from shelf.models import Piece, Source, TextureSet, read_source
 
 HEIGHT_FROM = ("height", "normal", "colour")
 """The members of a set that height is taken from, the best first."""
 
-GOES_ALONG = ("colour", "normal", "roughness", "occlusion", "mask")
+GOES_ALONG = ("colour", "normal", "roughness", "occlusion", "metalness", "mask")
 """The members of a set that go where its height goes."""
 
 
@@ -50,14 +50,24 @@ def content_of_set(texture_set: TextureSet) -> tuple[dict[str, SourceReference],
         reading=READING_OF[role],
         green=members["normal"].green if "normal" in members else "up",
         companions={name: name for name in GOES_ALONG if name in members and name != role},
+        unpacked=_unpacked(members),
     )
     return {name: member.reference for name, member in members.items()}, content
+
+
+def _unpacked(members: Mapping[str, Source]) -> Unpacked:
+    """What the set's packed picture holds beside the maps that stand in files of their own, as far as its name says."""
+    if "packed" not in members:
+        return Unpacked()
+    held = held_by_name(members["packed"].filename)
+    return Unpacked(source="packed", **{channel: role for channel, role in held.items() if role not in members})
 
 
 class RevisionManager(models.Manager):
     def begin(self, source: Source, title: str, changes: Mapping[str, Any] | None = None, **piece: Any) -> Piece:
         """A new piece of one source; its first revision is the suggested start, with some changes where wanted."""
-        content = Picture(source="picture", reading=READING_OF[source.role], green=source.green)
+        unpacked = Unpacked(**held_by_name(source.filename)) if source.role == "packed" else Unpacked()
+        content = Picture(source="picture", reading=READING_OF[source.role], green=source.green, unpacked=unpacked)
         recipe = first_recipe({"picture": source.reference}, content, read_source, ENGINE).with_changes(changes or {})
         return self.keep_first(source.owner, title, recipe, **piece)
 
@@ -119,7 +129,8 @@ class RevisionManager(models.Manager):
             content = changed.layers[0].content
             if content.source != recipe.layers[0].content.source:
                 # another picture has other channels
-                content = content.model_copy(update={"channel": "", "unpacked": Unpacked()})
+                unpacked = content.unpacked if content.unpacked.source else Unpacked()
+                content = content.model_copy(update={"channel": "", "unpacked": unpacked})
             fresh = first_recipe(recipe.sources, content, read_source, ENGINE, footprint=recipe.footprint)
             kept = {name: getattr(recipe, name) for name in ("maps", "surface", "delivery")}
             return fresh.model_copy(update=kept), f"{label}, started anew"

@@ -49,7 +49,7 @@ STEPS = (
             "Footprint": ("footprint.width", "footprint.height", "footprint.keep_aspect"),
             "Edges of the picture": ("edges.across", "edges.down"),
             "Packed into its channels": tuple(
-                f"{CONTENT}.unpacked.{name}" for name in ("normal", "red", "green", "blue", "alpha")
+                f"{CONTENT}.unpacked.{name}" for name in ("source", "normal", "red", "green", "blue", "alpha")
             ),
         },
     ),
@@ -98,7 +98,7 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
     if path.startswith("edges.") and not isinstance(content, Picture):
         return False
     match path.removeprefix(f"{CONTENT}."):
-        case "source":
+        case "source" | "unpacked.source":
             return len(recipe.sources) > 1
         case "grey":
             return content.reading == "photo"

@@ -241,7 +241,10 @@ def picture_added(recipe: Recipe, name: str, sources: dict[str, SourceReference]
     taken = set(recipe.sources)
     keys = {role: _free(role, taken) for role in sources}
     companions = {role: keys[role] for role in content.companions if role in keys}
-    content = content.model_copy(update={"source": keys[content.source], "companions": companions})
+    unpacked = content.unpacked.model_copy(update={"source": keys.get(content.unpacked.source, "")})
+    content = content.model_copy(
+        update={"source": keys[content.source], "companions": companions, "unpacked": unpacked}
+    )
     blend, amount = LAID_AT_FIRST["picture"]
     layer = Layer(name=name[:200], content=content, blend=blend, amount=amount)
     wider = {**recipe.sources, **{keys[role]: reference for role, reference in sources.items()}}

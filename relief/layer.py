@@ -47,6 +47,10 @@ def _held(name: str) -> str:
 class Unpacked(Parameters):
     """What the channels of a picture hold into which several maps were packed."""
 
+    source: str = choice(
+        "", {"": "The one that becomes height"}, label="Picture",
+        help="Which picture has several maps in its channels.",
+    )  # fmt: skip
     normal: bool = switch(
         False, label="Normals in red, green",
         help="Red and green hold a normal map; its blue is made again from them. It can be laid on the relief's own.",
@@ -119,9 +123,15 @@ class Picture(Parameters):
     def beside(self) -> dict[str, Beside]:
         """What goes along, by its role."""
         found = {role: Beside(key) for role, key in self.companions.items()}
+        packed = self.unpacked.source or self.source
         if self.reading == "normal" or self.unpacked.normal:
-            found["normal"] = Beside(self.source)
-        return found | {role: Beside(self.source, channel) for role, channel in self.unpacked.roles().items()}
+            found["normal"] = Beside(self.source if self.reading == "normal" else packed)
+        return found | {role: Beside(packed, channel) for role, channel in self.unpacked.roles().items()}
+
+    @property
+    def unpacks_itself(self) -> bool:
+        """Whether its own channels hold more than its height."""
+        return not self.unpacked.source and bool(self.unpacked.normal or self.unpacked.roles())
 
 
 Content = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]

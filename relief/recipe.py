@@ -99,8 +99,8 @@ class Recipe(Parameters):
 
     @model_validator(mode="after")
     def _has_its_sources(self) -> Self:
-        if any(layer.source and layer.source not in self.sources for layer in self.layers):
-            raise ValueError("A layer takes its height from a picture that the piece does not have.")
+        if not self._sources_of(self.layers) <= self.sources.keys():
+            raise ValueError("A layer is made of a picture that the piece does not have.")
         return self
 
     @classmethod

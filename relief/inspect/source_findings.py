@@ -29,7 +29,7 @@ from relief.sources.roles import (
 from relief.treat.invert import Invert
 
 READ = "layers.0.content"
-DATA = ("height", "normal", "roughness", "occlusion", "mask")
+DATA = ("height", "normal", "roughness", "occlusion", "metalness", "mask", "packed")
 REBUILD = Mend("Make blue again", {f"{READ}.rebuild_blue": True})
 
 
@@ -76,8 +76,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
             Mend(f"Read it as {READING_NAMES[right].lower()}", {f"{READ}.reading": right}),
         )
     first = content.channel in ("", "red", "green", "blue")
-    packed = content.unpacked.normal or content.unpacked.roles()
-    if content.reading == "height" and coloured and first and not packed:
+    if content.reading == "height" and coloured and first and not content.unpacks_itself:
         apart = float(np.ptp(thinned(picture.pixels), axis=-1).mean())
         if apart < COLOURFUL:
             return None

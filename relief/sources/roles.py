@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import permutations
 from typing import Literal
 
 import numpy as np
@@ -11,15 +12,17 @@ import numpy as np
 from relief.sources.colour import full_scale
 from relief.sources.picture import Picture
 
-Role = Literal["photo", "height", "normal", "roughness", "occlusion", "colour", "mask"]
+Role = Literal["photo", "height", "normal", "roughness", "occlusion", "metalness", "colour", "mask", "packed"]
 ROLE_NAMES = {
     "photo": "Photo",
     "height": "Height image",
     "normal": "Normal map",
     "roughness": "Roughness",
     "occlusion": "Occlusion",
+    "metalness": "Metalness",
     "colour": "Colour",
     "mask": "Mask",
+    "packed": "Several in one",
 }
 NAMES_IN_A_SENTENCE = {
     "photo": "a photo",
@@ -27,14 +30,17 @@ NAMES_IN_A_SENTENCE = {
     "normal": "a normal map",
     "roughness": "a roughness map",
     "occlusion": "an occlusion map",
+    "metalness": "a metalness map",
     "colour": "a colour picture",
     "mask": "a mask",
+    "packed": "several maps in the channels of one picture",
 }
 Reading = Literal["photo", "height", "normal"]
 READING_NAMES = {"photo": "Photo", "height": "Height image", "normal": "Normal map"}
 READING_OF: dict[Role, Reading] = {
     "photo": "photo", "colour": "photo", "normal": "normal",
-    "height": "height", "roughness": "height", "occlusion": "height", "mask": "height",
+    "height": "height", "roughness": "height", "occlusion": "height", "metalness": "height", "mask": "height",
+    "packed": "height",
 }  # fmt: skip
 """How each role is made into height: photos and colours by their brightness, data as it is."""
 
@@ -45,12 +51,25 @@ WORDS: dict[Role, str] = {
     "normal": "normal normals normalmap nrm nor norm nml",
     "roughness": "rough roughness rgh",
     "occlusion": "ao occlusion ambientocclusion occ",
+    "metalness": "metal metalness metallic",
     "colour": "colour color col albedo diff diffuse basecolour basecolor base",
     "mask": "mask opacity alpha",
 }
-ROLE_OF_WORD = {word: role for role, words in WORDS.items() for word in words.split()}
+ROLE_OF_LETTER: dict[str, Role] = {"o": "occlusion", "a": "occlusion", "r": "roughness", "m": "metalness"}
+"""What each letter stands for in words such as `orm`, which name what lies in red, green and blue (common practice)."""
+PACKED = {
+    "".join(letters): dict(zip(("red", "green", "blue"), (ROLE_OF_LETTER[letter] for letter in letters), strict=True))
+    for occlusion in "oa"
+    for letters in permutations((occlusion, "r", "m"))
+}
+"""By such a word, the role that each channel holds."""
+ROLE_OF_WORD = {word: role for role, words in WORDS.items() for word in words.split()} | dict.fromkeys(PACKED, "packed")
 BESIDE = re.compile(r"^(?:\d+k?|gl|dx|map|tex|texture|ambient|\d+x\d+|png|jpg|tif|exr)$")
 """Words that stand beside a role's in file names and tell nothing of what the files show."""
+
+ALIKE = 0.6
+"""Mean correlation of the details of two channels. In photos it is above, mostly above 0.8; maps that were packed have
+little to do with each other."""
 
 SAMPLED = 512
 """Texels on a side that are looked at."""
@@ -98,6 +117,8 @@ def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
     told = role_in_name(filename)
     if told and told[0] == "normal" and not normal:
         told = None
+    if told and told[0] == "packed" and not looks_packed(picture):
+        told = None
     if told:
         role, word = told
         return Guess(role, f"its name says “{word}”", green_of(picture) if role == "normal" else "up")
@@ -129,6 +150,23 @@ def looks_like_normals(picture: Picture) -> bool:
     # a grey photo can have many pixels near unit length; in a normal map red and green lie about the middle too
     centred = np.abs(np.median(vectors[..., :2], axis=(0, 1))).max() < 0.35
     return bool(unit.mean() > 0.85 and upright.mean() > 0.95 and centred)
+
+
+def looks_packed(picture: Picture) -> bool:
+    """Whether the channels hold pictures that have little to do with each other."""
+    if not picture.is_colour:
+        return False
+    details = np.diff(thinned(picture.pixels[..., :3]), axis=1).reshape(-1, 3).T
+    varied = details[details.std(axis=1) > 0] if details.size else details
+    if len(varied) < 2:
+        return False
+    return len(varied) == 2 or float(np.corrcoef(varied)[np.triu_indices(3, 1)].mean()) < ALIKE
+
+
+def held_by_name(filename: str) -> dict[str, Role]:
+    """By channel, what a picture holds whose name says it, as `wall_orm.png` does."""
+    told = role_in_name(filename)
+    return PACKED.get(told[1], {}) if told else {}
 
 
 def green_of(picture: Picture) -> Green:

@@ -14,7 +14,7 @@ from relief.deliver.images import png
 from relief.engine import Engine
 from relief.errors import RecipeError
 from relief.finished import finished, packable, titles
-from relief.layer import Picture
+from relief.layer import Beside, Picture
 from relief.maps.colour_map import Colour, coloured
 from relief.maps.packing import PRESETS, Pack, at_depth
 from relief.pipeline import Pipeline
@@ -153,6 +153,16 @@ class UnpackingTests(TestCase):
         pixels = Engine().run(finished(Pipeline(recipe, pipeline.read_source), "pack-0"))
         np.testing.assert_array_equal(pixels[..., 0], self.parts["red"])
         np.testing.assert_array_equal(pixels[..., 1], self.parts["green"])
+
+    def test_from_another_picture_than_the_one_that_becomes_height(self):
+        content = Picture(source="height", reading="height", unpacked={"source": "orm", "green": "roughness"})
+        heights = png(np.rint(rough(32, 32, 9) * 65535).astype(np.uint16))
+        pipeline, engine = recipe_of({"height": heights, "orm": self.data}, content), Engine()
+        pixels = engine.run(finished(pipeline, "along-roughness"))
+        np.testing.assert_array_equal(pixels, self.parts["green"])
+        self.assertEqual(pipeline.recipe.layers[0].companions, {"roughness": Beside("orm", "green")})
+        with self.assertRaisesRegex(RecipeError, "does not have"):
+            pipeline.recipe.with_changes({"layers.0.content.unpacked.source": "elsewhere"})
 
     def test_an_unknown_role_is_refused(self):
         recipe = recipe_of({"picture": self.data}, Picture(source="picture")).recipe

@@ -43,7 +43,7 @@ class ChangeTests(TestCase):
             ("layers.0.treatments.0.white", "0", "The white point must lie above the black point."),
             ("maps.normal.kernel", "magic", "Kernel cannot be set to that."),
             ("edges.across", "", "Edges across cannot be set to that."),
-            ("layers.0.content.source", "x", "A layer takes its height from a picture that the piece does not have."),
+            ("layers.0.content.source", "x", "A layer is made of a picture that the piece does not have."),
         ):
             with self.assertRaises(RecipeError) as caught:
                 recipe().with_changes({path: value})

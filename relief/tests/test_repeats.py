@@ -36,6 +36,7 @@ class RoleTests(TestCase):
             ("oyster_height_2k.png", "height"), ("OysterNormal.png", "normal"), ("oyster-nrm.tif", "normal"),
             ("wall_AO.jpg", "occlusion"), ("wall rough 4k.png", "roughness"), ("wall_basecolor.png", "colour"),
             ("wall_diffuse.jpg", "colour"), ("leaf_opacity.png", "mask"), ("wall_disp.exr", "height"),
+            ("wall_metallic.png", "metalness"), ("wall_orm.png", "packed"), ("wall-ARM-4k.jpg", "packed"),
         ):  # fmt: skip
             self.assertEqual(role_in_name(name)[0], role, name)
         for name in ("wall.png", "heighten.png", "normality.png", "roughneck.jpg"):
@@ -58,6 +59,17 @@ class RoleTests(TestCase):
         for photo in (skimage.data.astronaut(), skimage.data.coffee(), skimage.data.chelsea()):
             self.assertEqual(guessed(picture(photo), "x.png", True).role, "photo")
             self.assertEqual(guessed(picture(photo), "x_normal.png", True).role, "photo")
+
+    def test_a_photo_is_not_taken_for_packed_maps_because_of_its_name(self):
+        """An arm can be a limb. Channels of a photo have their details in common, those of packed maps do not."""
+        photos = (skimage.data.astronaut(), skimage.data.coffee(), skimage.data.chelsea(), skimage.data.rocket())
+        for photo in photos:
+            self.assertEqual(guessed(picture(photo), "robot_arm.png", True).role, "photo")
+        packed = np.dstack([skimage.data.gravel(), skimage.data.brick(), skimage.data.grass()])
+        self.assertEqual(guessed(picture(packed), "robot_arm.png", True).role, "packed")
+        packed[..., 2] = 0  # no metal anywhere
+        self.assertEqual(guessed(picture(packed), "robot_arm.png", True).role, "packed")
+        self.assertEqual(guessed(picture(packed), "robot.png", True).role, "photo")
 
     def test_green_is_judged_right_on_twenty_reliefs_each_way(self):
         """Integrability, Frankot & Chellappa 1988: the slopes of a surface have no curl."""

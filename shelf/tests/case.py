@@ -48,6 +48,11 @@ def set_files(green: str = "down") -> dict[str, bytes]:
     }
 
 
+def three_maps() -> list[np.ndarray]:
+    """Three grey pictures of 64 x 64 that have nothing to do with each other, as they are packed into channels."""
+    return [np.rint(rough(64, 64, seed) * 255).astype(np.uint8) for seed in range(3)]
+
+
 class ShelfTestCase(TestCase):
     def setUp(self):
         self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))

@@ -12,7 +12,7 @@ from bench.tests.case import unpacked
 from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet
 from shelf.sets import gathered
-from shelf.tests.case import ShelfTestCase, grey, png, set_files, zipped
+from shelf.tests.case import ShelfTestCase, grey, png, set_files, three_maps, zipped
 from studio.middleware import the_artist
 
 
@@ -143,6 +143,42 @@ class PieceOfASetTests(SetTestCase):
         content = Revision.objects.get(piece=piece, number=5).read().layers[0].content
         self.assertEqual((content.source, content.channel, content.unpacked.roles()), ("height", "", {}))
         self.assertEqual(self.client.get(reverse("bench:preview", args=[piece.pk]), {"base": 5}).status_code, 200)
+
+    def test_a_packed_picture_brings_what_its_name_says_of_its_channels(self):
+        """`orm` is occlusion, roughness, metalness in red, green, blue (common practice, no source)."""
+        parts = three_maps()
+        files = set_files() | {"dune_orm.png": png(np.dstack(parts)), "dune_roughness.png": png(parts[2])}
+        sets, alone = gathered(self.keep(files))
+        self.assertEqual((len(sets), alone, sets[0].by_role()["packed"].filename), (1, [], "dune_orm.png"))
+        piece = Revision.objects.begin_set(sets[0])
+        for role, expected in (("occlusion", parts[0]), ("metalness", parts[2]), ("roughness", parts[2])):
+            preview = reverse("bench:preview", args=[piece.pk])
+            answer = self.client.get(preview, {"base": 1, "view": f"along-{role}", "longest": 64})
+            np.testing.assert_array_equal(unpacked(answer)[1]["pixels"], expected, role)
+        page = self.client.get(reverse("bench:step", args=[piece.pk, "source"]))
+        self.assertContains(page, '<option value="packed" selected>Packed: dune_orm.png</option>')
+        # the height is taken from elsewhere; what was unpacked stays, as it is another picture still
+        values = {"base": 1, "step": "source", "layers.0.content.source": "colour"}
+        self.client.post(reverse("bench:change", args=[piece.pk]), values)
+        content = Revision.objects.get(piece=piece, number=2).read().layers[0].content
+        self.assertEqual((content.source, content.unpacked.source), ("colour", "packed"))
+
+    def test_a_packed_picture_alone_is_unpacked_at_once(self):
+        parts = three_maps()
+        source = Source.objects.keep(the_artist(), "quay_rma.png", png(np.dstack(parts)))
+        recipe = Revision.objects.now(Revision.objects.begin(source, "Quay")).read()
+        self.assertEqual(recipe.layers[0].content.reading, "height")
+        held = {"roughness": "red", "metalness": "green", "occlusion": "blue"}
+        self.assertEqual(recipe.layers[0].content.unpacked.roles(), held)
+
+    def test_a_set_with_a_packed_picture_lies_on_another_relief(self):
+        parts = three_maps()
+        sets, _ = gathered(self.keep(set_files() | {"dune_orm.png": png(np.dstack(parts))}))
+        piece = Revision.objects.begin_set(sets[0])
+        values = {"base": 1, "step": "relief", "action": "source", "from": f"set:{sets[0].pk}"}
+        self.client.post(reverse("bench:layers", args=[piece.pk]), values)
+        beside = Revision.objects.get(piece=piece, number=2).read().layers[1].companions
+        self.assertEqual(beside["roughness"], ("packed 2", "green"))
 
     def test_an_inverted_height_starts_inverted(self):
         one = self.made()
