@@ -48,7 +48,7 @@ STEPS = (
             ),
             "Footprint": ("footprint.width", "footprint.height", "footprint.keep_aspect"),
             "Edges of the picture": ("edges.across", "edges.down"),
-            "Packed into its channels": tuple(
+            "Packed channels": tuple(
                 f"{CONTENT}.unpacked.{name}" for name in ("source", "normal", "red", "green", "blue", "alpha")
             ),
         },
