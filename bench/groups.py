@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
-from bench.steps import CONTENT, Step, has_a_use
+from bench.steps import Step, has_a_use
 from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
 from relief.finished import packable
@@ -17,7 +17,7 @@ from relief.layer import Content, Layer, Picture
 from relief.maps.companion import CompanionMap
 from relief.maps.packing import CHANNELS
 from relief.parameters import Control, Parameters, controls
-from relief.recipe import Recipe
+from relief.recipe import CONTENT_PATH, Recipe
 from relief.treat.treatment import Treatment
 from shelf.models import Source
 
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
 """The tools of each treatment that is set on the stage."""
 FOLDED = {
-    "source": (f"{CONTENT}.unpacked.",),
+    "source": (f"{CONTENT_PATH}.unpacked.",),
     "maps": ("maps.normal.red", "maps.normal.bands.", "maps.colour.window", "edges.", "maps.method"),
 }
 """By step, beginnings of the paths that stand behind a line that opens."""

@@ -7,10 +7,8 @@ from dataclasses import dataclass, field
 from relief.finished import TITLES, delivered, titles
 from relief.layer import Picture
 from relief.parameters import controls
-from relief.recipe import Recipe
+from relief.recipe import CONTENT_PATH, Recipe
 from relief.treat.detail_bands import Bands
-
-CONTENT = "layers.0.content"
 
 
 @dataclass(frozen=True)
@@ -42,14 +40,14 @@ STEPS = (
     Step(
         1, "source", "Source", (View("whole", "Picture"), View("grey", "Grey"), LIT),
         {
-            "Height": (
-                f"{CONTENT}.source", f"{CONTENT}.grey", f"{CONTENT}.hue", f"{CONTENT}.channel", f"{CONTENT}.green",
-                f"{CONTENT}.rebuild_blue", f"{CONTENT}.transfer",
+            "Height": tuple(
+                f"{CONTENT_PATH}.{name}"
+                for name in ("source", "grey", "hue", "channel", "green", "rebuild_blue", "transfer")
             ),
             "Footprint": ("footprint.width", "footprint.height", "footprint.keep_aspect"),
             "Edges of the picture": ("edges.across", "edges.down"),
             "Packed channels": tuple(
-                f"{CONTENT}.unpacked.{name}" for name in ("source", "normal", "red", "green", "blue", "alpha")
+                f"{CONTENT_PATH}.unpacked.{name}" for name in ("source", "normal", "red", "green", "blue", "alpha")
             ),
         },
     ),
@@ -93,11 +91,11 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
         return came_along and recipe.maps.normal.of != "relief"
     if path.startswith("maps.colour."):
         return recipe.has_colours and (path == "maps.colour.on" or recipe.maps.colour.on)
-    if path.startswith(CONTENT) and not isinstance(content, Picture):
+    if path.startswith(CONTENT_PATH) and not isinstance(content, Picture):
         return False
     if path.startswith("edges.") and not isinstance(content, Picture):
         return False
-    match path.removeprefix(f"{CONTENT}."):
+    match path.removeprefix(f"{CONTENT_PATH}."):
         case "source" | "unpacked.source":
             return len(recipe.sources) > 1
         case "grey":

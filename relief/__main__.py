@@ -26,19 +26,19 @@ from relief.inspect.check import check
 from relief.inspect.finding import Finding
 from relief.inspect.readings import readings
 from relief.inspect.start import started, suggested_start
-from relief.layer import Picture
+from relief.layer import HELD, Picture
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.maps.slopes import Kernel
 from relief.maps.vectors import Red
 from relief.parameters import Control, Parameters, control, controls
 from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe import CONTENT_PATH, Recipe
 from relief.resample import Method
 from relief.sources.colour import Grey, Transfer
 from relief.sources.decode import ENDINGS, KNOWN, decode
 from relief.sources.facts import facts
-from relief.sources.roles import Green, Reading
+from relief.sources.roles import Green, Reading, held_by_name
 from relief.treat import TREATMENTS
 
 
@@ -61,9 +61,9 @@ OPTIONS = {
     "made-of": "maps.normal.of",
     "calm": "maps.displacement.soften",
     "bits": "delivery.normal_bits",
-    "grey": "layers.0.content.grey",
-    "channel": "layers.0.content.channel",
-    "transfer": "layers.0.content.transfer",
+    "grey": f"{CONTENT_PATH}.grey",
+    "channel": f"{CONTENT_PATH}.channel",
+    "transfer": f"{CONTENT_PATH}.transfer",
     "resolution": "maps.resolution",
     "resample": "maps.method",
     "segments": "surface.segments",
@@ -109,6 +109,11 @@ def _parser() -> argparse.ArgumentParser:
     _add_number(maps, "calm")
     maps.add_argument("--full-range", action="store_true", help="spread the bump map from black to white")
     maps.add_argument("--test-card", action="store_true", help="write the maps of a test card along")
+    maps.add_argument(
+        "--unpack", action="append", type=_channel_and_role, metavar="CHANNEL=ROLE",
+        help="a map that was packed into a channel of the picture, such as green=roughness; can be given several "
+        "times; names such as wall_orm.png say it themselves",
+    )  # fmt: skip
     _add_number(maps, "resolution", kind=int)
     _add_choice(maps, "resample", get_args(Method))
     maps.add_argument(
@@ -152,6 +157,15 @@ def _parser() -> argparse.ArgumentParser:
     bench = commands.add_parser("bench", help="measure the kernels on this machine")
     bench.set_defaults(command=lambda chosen: print(table()))
     return parser
+
+
+def _channel_and_role(text: str) -> tuple[str, str]:
+    """What `--unpack` is given: `green=roughness`."""
+    channel, _, role = text.partition("=")
+    if channel not in CHANNELS or role not in HELD or not role:
+        known = ", ".join(role for role in HELD if role)
+        raise argparse.ArgumentTypeError(f"“{text}” is not a channel and what it holds ({known}).")
+    return channel, role
 
 
 def _add_picture(parser: argparse.ArgumentParser) -> None:
@@ -199,16 +213,20 @@ def _defined(name: str) -> Control:
 def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     """The recipe that the options ask for, on the suggested start."""
     data = chosen.picture.read_bytes()
-    reading = chosen.reading or facts(decode(data, chosen.picture.name), chosen.picture.name).guess.reading
+    name = chosen.picture.name[-200:]
+    guess = facts(decode(data, name), name).guess
     footprint = None
     if chosen.footprint:
         footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
     engine = Engine()
     digest = hashlib.sha256(data).hexdigest()
-    recipe = suggested_start(digest, chosen.picture.name[-200:], reading, lambda _: data, engine, footprint)
+    recipe = suggested_start(digest, name, chosen.reading or guess.reading, lambda _: data, engine, footprint)
     changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
     edges = getattr(chosen, "edges", None)
     changes |= {"edges.across": edges, "edges.down": edges}
+    by_name = held_by_name(name) if guess.role == "packed" else {}
+    held = dict(getattr(chosen, "unpack", None) or by_name)
+    changes |= {f"{CONTENT_PATH}.unpacked.{channel}": role for channel, role in held.items()}
     recipe = recipe.with_changes({path: value for path, value in changes.items() if value is not None})
     if chosen.start:
         recipe = started(recipe, lambda _: data, engine)

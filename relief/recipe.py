@@ -32,6 +32,7 @@ VERSION = 1
 MOST_LAYERS = 24
 MOST_MAPS = 16
 MOST_PACKS = 8
+CONTENT_PATH = "layers.0.content"
 TREATMENTS_PATH = "layers.0.treatments"
 
 

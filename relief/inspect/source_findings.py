@@ -12,7 +12,7 @@ from relief.inspect.sets import SetFinding, set_findings
 from relief.inspect.thresholds import COLOURFUL, STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
 from relief.layer import Picture as Content
 from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe import CONTENT_PATH, Recipe
 from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
 from relief.sources.facts import has_colours
 from relief.sources.picture import Picture
@@ -28,9 +28,8 @@ from relief.sources.roles import (
 )
 from relief.treat.invert import Invert
 
-READ = "layers.0.content"
 DATA = ("height", "normal", "roughness", "occlusion", "metalness", "mask", "packed")
-REBUILD = Mend("Make blue again", {f"{READ}.rebuild_blue": True})
+REBUILD = Mend("Make blue again", {f"{CONTENT_PATH}.rebuild_blue": True})
 
 
 def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
@@ -73,7 +72,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
             "Data is read as colour",
             f"It seems to be {NAMES_IN_A_SENTENCE[guess.role]}: {guess.reason}. Read as a photo its mean moves from "
             f"{data:.2f} to {light:.2f}.",
-            Mend(f"Read it as {READING_NAMES[right].lower()}", {f"{READ}.reading": right}),
+            Mend(f"Read it as {READING_NAMES[right].lower()}", {f"{CONTENT_PATH}.reading": right}),
         )
     first = content.channel in ("", "red", "green", "blue")
     if content.reading == "height" and coloured and first and not content.unpacks_itself:
@@ -86,7 +85,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
             "Colour is read as data",
             f"Its channels lie {apart:.0%} apart, as colours do; read as a height image only its {channel} counts, and "
             "that through no curve.",
-            Mend("Read it as a photo", {f"{READ}.reading": "photo"}),
+            Mend("Read it as a photo", {f"{CONTENT_PATH}.reading": "photo"}),
         )
     return None
 
@@ -112,7 +111,7 @@ def gamma(content: Content, picture: Picture) -> Finding | None:
         "Heights go through the display curve",
         f"Data is stored as it is. Decoded like a colour its mean falls from {stored:.2f} to {bent:.2f}, and slopes in "
         "the dark flatten.",
-        Mend("Read it as data", {f"{READ}.transfer": "auto"}),
+        Mend("Read it as data", {f"{CONTENT_PATH}.transfer": "auto"}),
     )
 
 
@@ -146,7 +145,7 @@ def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
         "Green is reversed",
         f"The slopes of this normal map fit each other only with green {right}; the other way the height comes out "
         "crumpled.",
-        Mend(f"Read it with green {right}", {f"{READ}.green": right}),
+        Mend(f"Read it with green {right}", {f"{CONTENT_PATH}.green": right}),
     )
 
 
@@ -176,7 +175,7 @@ def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
     match item.mend:
         case "green":
             right = "down" if content.green == "up" else "up"
-            return Mend(item.label, {f"{READ}.green": right})
+            return Mend(item.label, {f"{CONTENT_PATH}.green": right})
         case "invert":
             switches = [
                 f"layers.0.treatments.{number}.on"
@@ -187,7 +186,7 @@ def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
                 return Mend(item.label, {switches[-1]: not recipe.value(switches[-1])})
             return Mend(item.label, last=Invert())
         case "gamma" if content.reading == "height":
-            return Mend(item.label, {f"{READ}.transfer": "srgb"})
+            return Mend(item.label, {f"{CONTENT_PATH}.transfer": "srgb"})
     return None
 
 

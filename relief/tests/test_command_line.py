@@ -35,6 +35,21 @@ class CommandTests(TestCase):
                 code = stop.code
         return code, out.getvalue(), err.getvalue()
 
+    def test_packed_maps_are_unpacked_as_the_name_or_an_option_says(self):
+        parts = [getattr(skimage.data, name)() for name in ("gravel", "brick", "grass")]
+        path = self.folder / "quay_orm.png"
+        Image.fromarray(np.dstack(parts)).save(path)
+        self.assertEqual(self.run_command("maps", path, "--out", self.folder / "out")[0], 0)
+        for role, expected in zip(("occlusion", "roughness", "metalness"), parts, strict=True):
+            pixels = np.asarray(Image.open(self.folder / "out" / f"quay_orm_{role}.png"))
+            np.testing.assert_array_equal(pixels, expected)
+        code, out, _ = self.run_command("maps", path, "--out", self.folder / "own", "--unpack", "blue=mask")
+        along = [Path(name).name for name in json.loads(out)["files"][4:]]
+        self.assertEqual((code, along), (0, ["quay_orm_mask.png"]))
+        code, _, err = self.run_command("maps", path, "--out", self.folder / "own", "--unpack", "pink=mask")
+        self.assertEqual(code, 2)
+        self.assertIn("“pink=mask” is not a channel", err)
+
     def test_maps_of_a_photo(self):
         code, out, _ = self.run_command("maps", self.gravel, "--out", self.folder / "out")
         self.assertEqual(code, 0)
