@@ -212,41 +212,44 @@ def _defined(name: str) -> Control:
 
 def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     """The recipe that the options ask for, on the suggested start."""
-    data = chosen.picture.read_bytes()
-    name = chosen.picture.name[-200:]
+    data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
     guess = facts(decode(data, name), name).guess
     footprint = None
     if chosen.footprint:
         footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
-    engine = Engine()
     digest = hashlib.sha256(data).hexdigest()
     recipe = suggested_start(digest, name, chosen.reading or guess.reading, lambda _: data, engine, footprint)
+    changes = _asked_changes(chosen, held_by_name(name) if guess.role == "packed" else {})
+    recipe = recipe.with_changes(changes)
+    if chosen.start:
+        recipe = started(recipe, lambda _: data, engine)
+        # what was asked for outdoes what the start suggests
+        recipe = recipe.with_changes({path: changes[path] for path in ("amplitude", "midlevel") if path in changes})
+    return Pipeline(_with_lists(recipe, chosen), lambda _: data), engine
+
+
+def _asked_changes(chosen: argparse.Namespace, held: Mapping[str, str]) -> dict[str, Any]:
+    """The parameters that options set, by their path; `held` is what the picture's name says of its channels."""
     changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
     edges = getattr(chosen, "edges", None)
     changes |= {"edges.across": edges, "edges.down": edges}
-    by_name = held_by_name(name) if guess.role == "packed" else {}
-    held = dict(getattr(chosen, "unpack", None) or by_name)
+    held = dict(getattr(chosen, "unpack", None) or held)
     changes |= {f"{CONTENT_PATH}.unpacked.{channel}": role for channel, role in held.items()}
-    recipe = recipe.with_changes({path: value for path, value in changes.items() if value is not None})
-    if chosen.start:
-        recipe = started(recipe, lambda _: data, engine)
-        asked = {
-            path: value for path, value in changes.items() if path in ("amplitude", "midlevel") and value is not None
-        }
-        recipe = recipe.with_changes(asked)
+    changes["maps.bump.full_range"] = getattr(chosen, "full_range", False) or None
+    return {path: value for path, value in changes.items() if value is not None}
+
+
+def _with_lists(recipe: Recipe, chosen: argparse.Namespace) -> Recipe:
+    """The recipe with the grey maps, the packed pictures and the treatments that options ask for."""
     if getattr(chosen, "more", None):
-        more = tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more)
-        recipe = with_maps(recipe, more=more)
+        recipe = with_maps(recipe, more=tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more))
     if getattr(chosen, "packs", None):
-        packs = tuple(_pack(text, recipe) for text in chosen.packs)
-        recipe = with_maps(recipe, packs=packs)
-    if getattr(chosen, "full_range", False):
-        recipe = recipe.with_changes({"maps.bump.full_range": True})
+        recipe = with_maps(recipe, packs=tuple(_pack(text, recipe) for text in chosen.packs))
     if chosen.treat:
         kept = range(len(recipe.layers[0].treatments))
         added = [_asked_for(text, TREATMENTS, "treatment") for text in chosen.treat]
         recipe = recipe.with_treatments([*kept, *added])
-    return Pipeline(recipe, lambda _: data), engine
+    return recipe
 
 
 def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> Any:
