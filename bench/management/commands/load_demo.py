@@ -34,9 +34,16 @@ class Command(BaseCommand):
                 make(artist, name)
 
     def scallops(self, artist, name):
+        """The scan, with the maps that a glTF material wants beside its normals, in one picture."""
         source = Source.objects.keep(artist, scallops.FILENAME, scallops.picture())
-        Revision.objects.begin(
+        piece = Revision.objects.begin(
             source, scallops.TITLE, scallops.CHANGES, remark=scallops.REMARK, demo=name, guide=scallops.GUIDE
+        )
+        self.work_through(
+            piece,
+            lambda recipe: arrange.map_added(recipe, "occlusion"),
+            lambda recipe: arrange.map_added(recipe, "roughness"),
+            lambda recipe: arrange.pack_added(recipe, "gltf"),
         )
 
     def sand_court(self, artist, name):
@@ -75,10 +82,14 @@ class Command(BaseCommand):
             demo=name,
             guide=tin_ceiling.GUIDE,
         )
-        steps = [
+        self.work_through(
+            piece,
             lambda recipe: arrange.added(recipe, "crop", **tin_ceiling.CROP),
             lambda recipe: (started(recipe, read_source, ENGINE), "Started off"),
             lambda recipe: arrange.added(recipe, "close_seam", way="cut", band=tin_ceiling.BAND),
-        ]
+        )
+
+    def work_through(self, piece: Piece, *steps: Callable) -> None:
+        """Changes a piece step by step, so that each can be undone."""
         for number, step in enumerate(steps, start=1):
             Revision.objects.edit(piece, number, step)
