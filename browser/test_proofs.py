@@ -47,6 +47,11 @@ class ProofTests(BrowserTestCase):
         self.find("[data-how=angles]").click()
         self.settled()
         self.until(lambda: "normals are turned" in self.text("#apart"))
+        for _ in range(9):
+            self.find("[data-zoom='2']").click()
+        self.settled()
+        self.assertFalse(self.find("#stage-message").is_displayed(), "single texels of a difference")
+        self.press("0")
         self.until(lambda: not self.find("#wipe").is_displayed())
         self.find("[data-compare-end]").click()
         self.settled()

@@ -1,6 +1,6 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
-import { APART, bench, channelOf, look, setLook, page, currentView } from "./look.js";
+import { APART, apart, bench, channelOf, currentView, inSpace, look, onStage, page, proofStands, setLook } from "./look.js";
 import { fetchPacket, Latest } from "../studio/packet.js";
 import * as stage from "./stage.js";
 import { drawSection, onDrag, render as renderSection } from "./section.js";
@@ -11,7 +11,7 @@ import { inHand, showTool, shownUntil } from "./tools.js";
 import { showLayers, showProfiles } from "./layers.js";
 import { findTelltales } from "./telltales.js";
 import { onSight, sight } from "./sight.js";
-import { besideNow } from "./proofs.js";
+import { besideNow, showLegend } from "./proofs.js";
 import "./dome.js";
 import "./folds.js";
 import "./pointer.js";
@@ -23,7 +23,6 @@ const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
 const REST = 250; // ms
 const LIT_VIEWS = ["lit", "shaded", "surface", "ways"];
-const SOLID_VIEWS = ["surface", "ways"];
 const ANY_HAS = "shaded"; // a view that every state has
 
 const latest = new Latest();
@@ -48,29 +47,12 @@ function refresh() {
   latest.run(() => show(PROXY));
 }
 
-/** Whether the stage shows how far the piece and a proof are apart. */
-const apart = () => look.against !== null && APART.includes(look.how) && !SOLID_VIEWS.includes(currentView());
-
-/** Says how to read it. */
-function showLegend({ most }) {
-  const legend = document.getElementById("apart");
-  legend.hidden = most === undefined;
-  const farthest = Number((most ?? 0).toPrecision(3));
-  if (!farthest) legend.textContent = `no ${look.how} differ`;
-  else if (look.how === "heights") legend.textContent = `ochre: farther out now, blue: less far; up to ${farthest} mm`;
-  else legend.textContent = `the darker, the farther normals are turned; up to ${farthest}°`;
-}
-
 /** What a preview is asked with, for the piece as it stands. */
 function asked(longest) {
-  const { revision: base, layer } = page();
-  const solidView = SOLID_VIEWS.includes(currentView());
-  const parameters = { base, layer, view: solidView ? "lit" : currentView(), longest, section: look.line.join(","), ...drafted() };
+  const solidView = inSpace();
+  const changes = proofStands() ? {} : drafted(); // a proof stays as it was kept
+  const parameters = { base: onStage(), layer: page().layer, view: solidView ? "lit" : currentView(), longest, section: look.line.join(","), ...changes };
   if (look.against !== null && !solidView) parameters.against = look.against;
-  if (parameters.against !== undefined && look.other !== null) {
-    for (const path of Object.keys(drafted())) delete parameters[path]; // a proof stands as it was kept
-    parameters.base = look.other;
-  }
   if (before) parameters.before = 1;
   else if (apart()) parameters.view = `apart-${look.how}`;
   if (look.card === "in") parameters.card = 1;
@@ -112,7 +94,7 @@ async function besides(parameters) {
 
 async function show(longest) {
   const { revision: base } = page();
-  const solidView = SOLID_VIEWS.includes(currentView());
+  const solidView = inSpace();
   const busy = setTimeout(() => say("Working on it…"), 400);
   try {
     const parameters = asked(longest);
@@ -144,7 +126,7 @@ async function show(longest) {
 function goNear() {
   clearTimeout(rest);
   const part = stage.seen();
-  if (!part?.coarse || sight.zoom === 1 || currentView() === "whole" || inHand() || Object.keys(draft).length) return;
+  if (!part?.coarse || sight.zoom === 1 || apart() || currentView() === "whole" || inHand() || Object.keys(draft).length) return;
   rest = setTimeout(() => latest.run(() => showNear(part.window)), REST);
 }
 
@@ -208,7 +190,7 @@ function say(text) {
 /** Marks the buttons of the stage and shows those that the view has a use for. */
 function showTools() {
   const view = currentView();
-  const solidView = SOLID_VIEWS.includes(view);
+  const solidView = inSpace();
   const channels = stage.pixelsShown()?.shape[2] ?? 1;
   const map = !solidView && stage.pixelsShown() instanceof Uint8Array && !apart();
   const uses = { colour: map && channels > 1, map, flat: !solidView, surface: view === "surface", solid: solidView, compared: look.against !== null && !solidView, comparing: (look.against !== null || look.beside.length > 0) && !solidView };

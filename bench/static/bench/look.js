@@ -54,11 +54,23 @@ export function currentView() {
   return offered.includes(chosen) ? chosen : offered[0];
 }
 
-/** What is drawn of both the piece and a proof: how far they are apart in their heights, or in the angles of their normals. */
-export const APART = ["heights", "angles"];
-
 /** The channel that is looked at alone, of a picture with so many; all where it has no such channel. */
 export const channelOf = (channels) => (look.channel === "alpha" && channels < 4 ? "all" : look.channel);
+
+/** Whether the stage shows the surface in space. */
+export const inSpace = () => ["surface", "ways"].includes(currentView());
+
+/** Ways of comparing that draw how far the piece and a proof are apart: their heights, or their normals. */
+export const APART = ["heights", "angles"];
+
+/** Whether the stage shows how far the piece and a proof are apart. */
+export const apart = () => look.against !== null && APART.includes(look.how) && !inSpace();
+
+/** Whether a proof stands on the stage for the piece, where two proofs are compared. */
+export const proofStands = () => look.against !== null && look.other !== null && !inSpace();
+
+/** The revision on the stage. */
+export const onStage = () => (proofStands() ? look.other : page().revision);
 
 /** Direction towards the light, unit length: x right, y up, z out of the surface. */
 export function lightDirection() {

@@ -1,6 +1,6 @@
 // The value under the pointer: the server reads the finished height at full size; the levels are those that are drawn.
 
-import { bench, look, page, currentView } from "./look.js";
+import { apart, bench, currentView, look, onStage, page } from "./look.js";
 import { levelsAt, placeOf } from "./stage.js";
 import { sight } from "./sight.js";
 import { Latest } from "../studio/packet.js";
@@ -14,11 +14,10 @@ let at = null;
 const signed = (value, digits) => (value < 0 ? "−" : "+") + Math.abs(value).toFixed(digits);
 
 async function read(x, y) {
-  const { value, revision } = page();
-  const answer = await fetch(`${value}?${new URLSearchParams({ base: revision, x, y, ...(look.card === "in" ? { card: 1 } : {}) })}`);
+  const answer = await fetch(`${page().value}?${new URLSearchParams({ base: onStage(), x, y, ...(look.card === "in" ? { card: 1 } : {}) })}`);
   if (!answer.ok || at === null) return;
   const { column, row, across, down, distance, slope, normal } = await answer.json();
-  const levels = levelsAt(x, y);
+  const levels = apart() ? null : levelsAt(x, y);
   const words = [
     `texel ${column}, ${row}`,
     `${across.toFixed(1)}, ${down.toFixed(1)} mm`,

@@ -10,6 +10,7 @@ const overlay = document.getElementById("wipe");
 const differences = document.getElementById("differences");
 const compareWith = () => document.getElementById("compare-with");
 const canvas = document.getElementById("flat");
+const legend = document.getElementById("apart");
 const BESIDE = 3; // proofs beside the piece, four pictures in all
 const LEAST = 0.04; // of the stage, a side of the rectangle
 
@@ -107,6 +108,15 @@ const named = (number) => row(number)?.querySelector(".proof-name").value ?? "";
 
 /** What lies beside the piece: the proofs that were chosen and are still there, by number and name. */
 export const besideNow = () => look.beside.filter(row).map((number) => ({ number, label: named(number) }));
+
+/** Says how a packet is to be read that shows how far the piece and a proof are apart. */
+export function showLegend({ most }) {
+  legend.hidden = most === undefined;
+  const farthest = Number((most ?? 0).toPrecision(3));
+  if (!farthest) legend.textContent = `no ${look.how} differ`;
+  else if (look.how === "heights") legend.textContent = `ochre: farther out now, blue: less far; up to ${farthest} mm`;
+  else legend.textContent = `the darker, the farther normals are turned; up to ${farthest}°`;
+}
 
 /** Shows which proofs are compared with, and what lies between. One that was removed is compared with no longer. */
 function showProofs() {
