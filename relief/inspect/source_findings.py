@@ -9,7 +9,7 @@ import numpy as np
 from relief.engine import Engine, Stage
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
-from relief.inspect.thresholds import COLOURFUL, STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
+from relief.inspect.thresholds import STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
 from relief.layer import Picture as Content
 from relief.pipeline import Pipeline
 from relief.recipe import CONTENT_PATH, Recipe
@@ -17,14 +17,15 @@ from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
 from relief.sources.facts import has_colours
 from relief.sources.picture import Picture
 from relief.sources.roles import (
+    COLOURFUL,
     NAMES_IN_A_SENTENCE,
     READING_NAMES,
     READING_OF,
     ROLE_NAMES,
     Role,
+    colourfulness,
     green_of,
     guessed,
-    thinned,
 )
 from relief.treat.invert import Invert
 
@@ -76,7 +77,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
         )
     first = content.channel in ("", "red", "green", "blue")
     if content.reading == "height" and coloured and first and not content.unpacks_itself:
-        apart = float(np.ptp(thinned(picture.pixels), axis=-1).mean())
+        apart = colourfulness(picture)
         if apart < COLOURFUL:
             return None
         channel = content.channel or "red"

@@ -54,10 +54,6 @@ BENT_BY = 0.02
 """How much better the slopes of a height must fit its normal map with the display curve taken off, or put on, before it
 is said to have one too many: 8 bits alone move the correlation by less than 0.005."""
 
-COLOURFUL = 0.04
-"""Mean distance between the largest and the smallest channel, of the full range. Grey that went through a lossy file
-stays below 0.02; faint colours of plaster and stone lie above 0.05."""
-
 TELLTALE_ABOVE = 6.0
 """Standard deviations from the ordinary. A place that stands out more is found again in every repeat at first sight."""
 

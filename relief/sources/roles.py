@@ -51,7 +51,7 @@ WORDS: dict[Role, str] = {
     "normal": "normal normals normalmap nrm nor norm nml",
     "roughness": "rough roughness rgh",
     "occlusion": "ao occlusion ambientocclusion occ",
-    "metalness": "metal metalness metallic",
+    "metalness": "metalness metallic",
     "colour": "colour color col albedo diff diffuse basecolour basecolor base",
     "mask": "mask opacity alpha",
 }
@@ -66,6 +66,10 @@ PACKED = {
 ROLE_OF_WORD = {word: role for role, words in WORDS.items() for word in words.split()} | dict.fromkeys(PACKED, "packed")
 BESIDE = re.compile(r"^(?:\d+k?|gl|dx|map|tex|texture|ambient|\d+x\d+|png|jpg|tif|exr)$")
 """Words that stand beside a role's in file names and tell nothing of what the files show."""
+
+COLOURFUL = 0.04
+"""Colourfulness that no grey has. Grey that went through a lossy file stays below 0.02; faint colours of plaster and
+stone lie above 0.05."""
 
 ALIKE = 0.6
 """Mean correlation of the details of two channels. In photos it is above, mostly above 0.8; maps that were packed have
@@ -115,9 +119,7 @@ def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
     """The role of a picture: by its name first, where its pixels do not contradict, then by its pixels."""
     normal = looks_like_normals(picture)
     told = role_in_name(filename)
-    if told and told[0] == "normal" and not normal:
-        told = None
-    if told and told[0] == "packed" and not looks_packed(picture):
+    if told and _contradicted(told[0], picture, normal):
         told = None
     if told:
         role, word = told
@@ -137,6 +139,23 @@ def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
     if picture.is_colour:
         return Guess("height", "its three channels are the same, as in a height image saved as colour")
     return Guess("photo", "it is grey with 8 bits, and photos are more common")
+
+
+def _contradicted(role: Role, picture: Picture, normal: bool) -> bool:
+    """Whether the pixels speak against a role: `rough_stone.jpg` is a photo of rough stone."""
+    match role:
+        case "normal":
+            return not normal
+        case "packed":
+            return not looks_packed(picture)
+        case "colour" | "height":  # that a height has colours is a finding, with a mend
+            return False
+    return colourfulness(picture) > COLOURFUL
+
+
+def colourfulness(picture: Picture) -> float:
+    """How far the largest and the smallest channel are apart in the mean, as a part of the full range."""
+    return float(np.ptp(thinned(picture.pixels), axis=-1).mean()) if picture.is_colour else 0.0
 
 
 def looks_like_normals(picture: Picture) -> bool:

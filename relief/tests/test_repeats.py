@@ -60,11 +60,13 @@ class RoleTests(TestCase):
             self.assertEqual(guessed(picture(photo), "x.png", True).role, "photo")
             self.assertEqual(guessed(picture(photo), "x_normal.png", True).role, "photo")
 
-    def test_a_photo_is_not_taken_for_packed_maps_because_of_its_name(self):
+    def test_a_photo_is_not_taken_for_data_because_of_its_name(self):
         """An arm can be a limb. Channels of a photo have their details in common, those of packed maps do not."""
         photos = (skimage.data.astronaut(), skimage.data.coffee(), skimage.data.chelsea(), skimage.data.rocket())
         for photo in photos:
             self.assertEqual(guessed(picture(photo), "robot_arm.png", True).role, "photo")
+            for name in ("rough_stone.jpg", "metallic_paint.jpg", "base.png", "foggy_ao.jpg"):
+                self.assertIn(guessed(picture(photo), name, True).role, ("photo", "colour"), name)
         packed = np.dstack([skimage.data.gravel(), skimage.data.brick(), skimage.data.grass()])
         self.assertEqual(guessed(picture(packed), "robot_arm.png", True).role, "packed")
         packed[..., 2] = 0  # no metal anywhere
