@@ -54,6 +54,7 @@ WORDS: dict[Role, str] = {
     "metalness": "metalness metallic",
     "colour": "colour color col albedo diff diffuse basecolour basecolor base",
     "mask": "mask opacity alpha",
+    "packed": "packed",
 }
 ROLE_OF_LETTER: dict[str, Role] = {"o": "occlusion", "a": "occlusion", "r": "roughness", "m": "metalness"}
 """What each letter stands for in words such as `orm`, which name what lies in red, green and blue (common practice)."""

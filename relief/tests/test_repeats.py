@@ -37,6 +37,7 @@ class RoleTests(TestCase):
             ("wall_AO.jpg", "occlusion"), ("wall rough 4k.png", "roughness"), ("wall_basecolor.png", "colour"),
             ("wall_diffuse.jpg", "colour"), ("leaf_opacity.png", "mask"), ("wall_disp.exr", "height"),
             ("wall_metallic.png", "metalness"), ("wall_orm.png", "packed"), ("wall-ARM-4k.jpg", "packed"),
+            ("wall_packed.png", "packed"),
         ):  # fmt: skip
             self.assertEqual(role_in_name(name)[0], role, name)
         for name in ("wall.png", "heighten.png", "normality.png", "roughneck.jpg"):
