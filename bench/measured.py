@@ -28,7 +28,6 @@ from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.layer import Picture
 from relief.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
-from relief.sources.roles import NAMES_IN_A_SENTENCE
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
 
@@ -92,7 +91,7 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
         "piece": piece,
         "source": source,
         "facts": source.facts,
-        "role_name": NAMES_IN_A_SENTENCE[source.facts.guess.role],
+        "role_name": source.facts.guess.words,
         "read_through": _read_through(source.facts, content),
     }
     try:

@@ -18,7 +18,6 @@ from relief.sources.facts import has_colours
 from relief.sources.picture import Picture
 from relief.sources.roles import (
     COLOURFUL,
-    NAMES_IN_A_SENTENCE,
     READING_NAMES,
     READING_OF,
     ROLE_NAMES,
@@ -71,7 +70,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
         return Finding(
             "data-as-colour",
             "Data is read as colour",
-            f"It seems to be {NAMES_IN_A_SENTENCE[guess.role]}: {guess.reason}. Read as a photo its mean moves from "
+            f"It seems to be {guess.words}: {guess.reason}. Read as a photo its mean moves from "
             f"{data:.2f} to {light:.2f}.",
             Mend(f"Read it as {READING_NAMES[right].lower()}", {f"{CONTENT_PATH}.reading": right}),
         )

@@ -92,6 +92,11 @@ class Guess:
     def reading(self) -> Reading:
         return READING_OF[self.role]
 
+    @property
+    def words(self) -> str:
+        """The role in a sentence: `a height image`."""
+        return NAMES_IN_A_SENTENCE[self.role]
+
 
 def words_of(filename: str) -> list[str]:
     """The words of a file name without its ending, in small letters; `BrickWall_AO-2k.png` is brick, wall, ao, 2k."""
