@@ -213,13 +213,15 @@ def _defined(name: str) -> Control:
 def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     """The recipe that the options ask for, on the suggested start."""
     data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
-    guess = facts(decode(data, name), name).guess
+    held = held_by_name(name)
+    # a picture is looked at beforehand only where something is to be guessed
+    guess = facts(decode(data, name), name).guess if held or not chosen.reading else None
     footprint = None
     if chosen.footprint:
         footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
     digest = hashlib.sha256(data).hexdigest()
     recipe = suggested_start(digest, name, chosen.reading or guess.reading, lambda _: data, engine, footprint)
-    changes = _asked_changes(chosen, held_by_name(name) if guess.role == "packed" else {})
+    changes = _asked_changes(chosen, held if guess and guess.role == "packed" else {})
     recipe = recipe.with_changes(changes)
     if chosen.start:
         recipe = started(recipe, lambda _: data, engine)

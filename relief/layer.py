@@ -131,7 +131,8 @@ class Picture(Parameters):
     @property
     def unpacks_itself(self) -> bool:
         """Whether its own channels hold more than its height."""
-        return not self.unpacked.source and bool(self.unpacked.normal or self.unpacked.roles())
+        itself = self.unpacked.source in ("", self.source)
+        return itself and bool(self.unpacked.normal or self.unpacked.roles())
 
 
 Content = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]

@@ -41,6 +41,7 @@ def difference(
         recipes, fields: both states and their finished height fields.
         along: for each, the vectors of the normal map that came along, where its own is made of it.
     """
+    fields = _on_one_grid(fields)
     apart, angles = height_difference(recipes, fields), angles_apart(recipes, fields, along)
     return Difference(
         float(angles.mean(dtype=np.float64)),

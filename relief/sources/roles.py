@@ -179,10 +179,10 @@ def looks_like_normals(picture: Picture) -> bool:
 
 def looks_packed(picture: Picture) -> bool:
     """Whether the channels hold pictures that have little to do with each other."""
-    if not picture.is_colour:
+    if not picture.is_colour or picture.columns < 2:
         return False
     details = np.diff(thinned(picture.pixels[..., :3]), axis=1).reshape(-1, 3).T
-    varied = details[details.std(axis=1) > 0] if details.size else details
+    varied = details[details.std(axis=1) > 0]
     if len(varied) < 2:
         return False
     return len(varied) == 2 or float(np.corrcoef(varied)[np.triu_indices(3, 1)].mean()) < ALIKE

@@ -74,6 +74,8 @@ class SourceFindingTests(TestCase):
         pipeline, _ = begun(photo, "height")
         recipe = pipeline.recipe.with_changes({"layers.0.content.unpacked.green": "roughness"})
         self.assertEqual(found_in(replace(pipeline, recipe=recipe)), {})
+        named = recipe.with_changes({"layers.0.content.unpacked.source": "picture"})
+        self.assertEqual(found_in(replace(pipeline, recipe=named)), {})
 
     def test_heights_through_the_display_curve(self):
         """IEC 61966-2-1 takes an even spread of mean 0.5 to one of mean 0.35 or so."""

@@ -233,7 +233,7 @@ document.getElementById("stage").addEventListener("input", ({ target }) => {
 document.getElementById("stage").addEventListener("change", ({ target }) => takeTilt(target));
 document.getElementById("stage").addEventListener("tilted", ({ detail }) => {
   tilted = detail;
-  showTools();
+  showIn(document.getElementById("tilt"), tilted);
 });
 
 function takeTilt(box) {

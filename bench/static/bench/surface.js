@@ -95,8 +95,9 @@ export function surfaceOn(canvas) {
     const radius = size();
     controls.target.set(0, 0, 0);
     direction.normalize();
-    const narrow = Math.max(1, (WIDE * canvas.clientHeight) / (canvas.clientWidth || 1)); // farther where the stage is
-    camera.position.copy(direction.multiplyScalar(radius * narrow * (2.6 + 0.55 * direction.z))); // nearer where the surface is
+    // farther away on a narrow stage, nearer where the surface itself looks narrow
+    const narrow = Math.max(1, (WIDE * canvas.clientHeight) / (canvas.clientWidth || 1));
+    camera.position.copy(direction.multiplyScalar(radius * narrow * (2.6 + 0.55 * direction.z)));
     camera.near = radius / 100;
     camera.far = radius * 20;
     controls.minDistance = radius * 0.1;
