@@ -29,12 +29,12 @@ from relief.compose.strokes import Strokes
 from relief.deliver.bundle import displaced_plane
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
-from relief.height import shrunk
 from relief.inspect.probe import probe
 from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
 from relief.pipeline import PROXY, Pipeline
 from relief.recipe import Recipe
+from relief.resample import shrunk
 from shelf.models import read_source
 from studio.packet import packet
 

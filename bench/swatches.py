@@ -17,10 +17,11 @@ from relief.errors import ReliefError
 from relief.finished import normal_vectors
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
-from relief.height import Edges, Footprint, HeightField, shrunk
+from relief.height import Edges, Footprint, HeightField
 from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
 from relief.pipeline import Pipeline
+from relief.resample import shrunk
 from shelf.models import read_source
 
 SWATCH = 512

@@ -19,7 +19,7 @@ from relief.maps.normal import Normal, normal_map, vectors
 from relief.maps.packing import Pack, packed
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
-from relief.resample import resampled
+from relief.resample import as_type, resampled
 from relief.sources.colour import eight_bits, full_scale
 
 TITLES = {"normal": "Normal", "bump": "Bump", "displacement": "Displacement", "colour": "Colour"}
@@ -153,7 +153,7 @@ def _at_size_of(field: HeightField, samples: np.ndarray) -> np.ndarray:
     if samples.shape[:2] == (rows, columns):
         return samples
     fitted = resampled(samples.astype(np.float32), rows, columns, "area", field.edges.wraps)
-    return fitted if samples.dtype.kind == "f" else np.rint(np.clip(fitted, 0, 255)).astype(samples.dtype)
+    return as_type(fitted, samples.dtype)
 
 
 def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:

@@ -9,7 +9,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-import cv2
 import numpy as np
 
 from relief.parameters import Parameters, choice, number, switch
@@ -121,20 +120,34 @@ def padded(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool
     return np.pad(across, ((beyond[1],) * 2, (0, 0), *still), mode="wrap" if wraps[1] else "edge")
 
 
+def extended(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
+    """Samples with `beyond` more on each side, wrapped, or gone straight on, so that a ramp keeps its slope.
+
+    Beyond an edge that does not wrap they are turned half around their last one (2 h0 - h1, 2 h0 - h2, ...).
+
+    Args:
+        samples: (rows, columns[, channels]).
+        beyond: how many more (across, down).
+        wraps: whether the field wraps (across, down).
+    """
+    for axis in (1, 0):
+        sides = [(0, 0)] * samples.ndim
+        sides[axis] = (beyond[1 - axis],) * 2
+        if wraps[1 - axis]:
+            samples = np.pad(samples, sides, mode="wrap")
+        elif samples.shape[axis] == 1:  # one texel has no slope to go on with
+            samples = np.pad(samples, sides, mode="edge")
+        else:
+            samples = np.pad(samples, sides, mode="reflect", reflect_type="odd")
+    return samples
+
+
 def fitted_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]:
     """(rows, columns) shrunk, never enlarged, so that the longer side has at most `longest` texels."""
     if longest is None or max(rows, columns) <= longest:
         return rows, columns
     scale = longest / max(rows, columns)
     return max(1, round(rows * scale)), max(1, round(columns * scale))
-
-
-def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
-    """Samples (rows, columns[, channels]) averaged by area so that the longer side has at most `longest` texels."""
-    rows, columns = fitted_size(*samples.shape[:2], longest)
-    if (rows, columns) == samples.shape[:2]:
-        return samples
-    return cv2.resize(samples, (columns, rows), interpolation=cv2.INTER_AREA)
 
 
 def sampled(field: HeightField, u: np.ndarray, v: np.ndarray) -> np.ndarray:

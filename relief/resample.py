@@ -1,8 +1,13 @@
 """Height fields and pictures at another number of texels.
 
+Shrinking by area is the mean of what each new texel covers, exact for ramps and at every ratio. Enlarging interpolates;
+beyond an edge that does not wrap the samples go straight on, so that a ramp keeps its slope.
+
 References:
-    R. G. Keys 1981, Cubic convolution interpolation for digital image processing, IEEE Trans. ASSP 29 (bicubic, exact
-    on quadratics).
+    B. van Leer 1977, Towards the ultimate conservative difference scheme IV, J. Computational Physics 23 (a plane in
+    each cell that keeps its mean; cited from memory).
+    R. G. Keys 1981, Cubic convolution interpolation for digital image processing, IEEE Trans. ASSP 29 (bicubic with
+    a = -1/2, exact on quadratics).
 """
 
 from __future__ import annotations
@@ -10,21 +15,22 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Literal
 
+import numba
 import numpy as np
 from PIL import Image
 
-from relief.height import HeightField, padded
+from relief.height import HeightField, extended, fitted_size, padded
+from relief.kernels import kernel
 
 Method = Literal["area", "lanczos", "bicubic", "bilinear", "nearest"]
 METHOD_NAMES = {
-    "area": "By area",
+    "area": "By area; bicubic where it enlarges",
     "lanczos": "Lanczos",
     "bicubic": "Bicubic",
     "bilinear": "Bilinear",
     "nearest": "Nearest",
 }
 FILTERS = {
-    "area": Image.Resampling.BOX,
     "lanczos": Image.Resampling.LANCZOS,
     "bicubic": Image.Resampling.BICUBIC,
     "bilinear": Image.Resampling.BILINEAR,
@@ -40,23 +46,130 @@ def resampled(samples: np.ndarray, rows: int, columns: int, method: Method, wrap
     Args:
         samples: float32 (rows, columns) or (rows, columns, channels).
         rows, columns: the new size.
-        method: the filter. When shrinking all but `nearest` are widened so that no texel is left out.
+        method: `area` is the mean of what a texel covers along a side that shrinks, and bicubic along one that grows.
+            The other filters are widened when shrinking, all but `nearest`, so that no texel is left out.
         wraps: whether the field wraps (across, down).
 
     Returns:
         float32 (rows, columns[, channels]). What wraps keeps wrapping.
     """
-    if samples.ndim == 3:
-        parts = [resampled(samples[..., part], rows, columns, method, wraps) for part in range(samples.shape[2])]
-        return np.dstack(parts)
-    old_rows, old_columns = samples.shape
+    old_rows, old_columns = samples.shape[:2]
     if (old_rows, old_columns) == (rows, columns):
         return np.asarray(samples, np.float32)
+    if method == "area":
+        samples = averaged(samples, min(rows, old_rows), min(columns, old_columns), wraps)
+        method = "bicubic"
+    if samples.shape[:2] == (rows, columns):
+        return samples
+    if samples.ndim == 3:
+        parts = [_filtered(samples[..., part], rows, columns, method, wraps) for part in range(samples.shape[2])]
+        return np.dstack(parts)
+    return _filtered(samples, rows, columns, method, wraps)
+
+
+def _filtered(samples: np.ndarray, rows: int, columns: int, method: Method, wraps: tuple[bool, bool]) -> np.ndarray:
+    old_rows, old_columns = samples.shape
     beyond_across = int(np.ceil(SUPPORT * max(1, old_columns / columns)))
     beyond_down = int(np.ceil(SUPPORT * max(1, old_rows / rows)))
-    wide = padded(np.asarray(samples, np.float32), (beyond_across, beyond_down), wraps)
+    beyond = padded if method == "nearest" else extended
+    wide = beyond(np.asarray(samples, np.float32), (beyond_across, beyond_down), wraps)
     box = (beyond_across, beyond_down, beyond_across + old_columns, beyond_down + old_rows)
     return np.asarray(Image.fromarray(wide).resize((columns, rows), FILTERS[method], box))
+
+
+def averaged(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool] = (False, False)) -> np.ndarray:
+    """Samples shrunk by area: each new one is the mean of the old surface over what it covers.
+
+    Within an old texel the surface is the plane through its mean with the slope to its neighbours. So whole texels
+    count as they are, parts of one as that part of the plane; ramps come through as ramps, and the mean of all stays.
+
+    Args:
+        samples: (rows, columns) or (rows, columns, channels), whole numbers or floats.
+        rows, columns: the new size, at most the old one.
+        wraps: whether the field wraps (across, down).
+
+    Returns:
+        float32 of the new size, in the units of the samples.
+    """
+    if samples.shape[:2] == (rows, columns):
+        return np.asarray(samples, np.float32)
+    channels = samples.shape[2] if samples.ndim == 3 else 1
+    out = np.empty((rows, columns * channels), np.float32)
+    down, across = _shares(samples.shape[0], rows, wraps[1]), _shares(samples.shape[1], columns, wraps[0])
+    _average(np.ascontiguousarray(samples).reshape(samples.shape[0], -1), channels, *down, *across, out)
+    return out.reshape(rows, columns, *samples.shape[2:])
+
+
+def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
+    """What each new texel along a side is made of.
+
+    Returns:
+        Numbers of the old texels, int64 (new, taps), and their shares, float64 (new, taps), which add up to 1.
+    """
+    count = -(-old // new) + 1
+    # lengths in parts of which both sizes hold a whole number, so that nothing is lost
+    first = np.arange(new)[:, None] * old
+    texel = first // new + np.arange(count)
+    begin, end = np.maximum(texel * new, first), np.minimum((texel + 1) * new, first + old)
+    length = np.maximum(end - begin, 0) / old
+    lean = length * (
+        (begin + end) / (2 * new) - texel - 0.5
+    )  # length times the distance of its middle from the texel's
+    shares = np.zeros((new, count + 2))
+    shares[:, 1:-1] = length
+    at_left, at_right = (texel <= 0) & (not wraps), (texel >= old - 1) & (not wraps)
+    if old > 1:
+        # the slope of a texel is half the difference of its neighbours; at an edge the difference to the one it has
+        shares[:, 2:] += lean * np.where(at_left, 1, np.where(at_right, 0, 0.5))
+        shares[:, :-2] -= lean * np.where(at_right, 1, np.where(at_left, 0, 0.5))
+        shares[:, 1:-1] += lean * (at_right.astype(int) - at_left)
+    numbers = (first // new + np.arange(-1, count + 1)) % old
+    used = np.any(np.abs(shares) > 1e-12, axis=0)
+    return np.ascontiguousarray(numbers[:, used]), np.ascontiguousarray(shares[:, used])
+
+
+@kernel
+def _average(samples, channels, from_rows, row_shares, from_columns, column_shares, out):
+    rows, columns = from_rows.shape[0], from_columns.shape[0]
+    for row in numba.prange(rows):
+        line = np.zeros(samples.shape[1], np.float64)
+        for tap in range(from_rows.shape[1]):
+            share = row_shares[row, tap]
+            if share != 0:
+                here = samples[from_rows[row, tap]]
+                for place in range(line.size):
+                    line[place] += share * here[place]
+        for column in range(columns):
+            for channel in range(channels):
+                total = 0.0
+                for tap in range(from_columns.shape[1]):
+                    total += column_shares[column, tap] * line[from_columns[column, tap] * channels + channel]
+                out[row, column * channels + channel] = total
+
+
+def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
+    """Samples averaged by area so that the longer side has at most `longest` texels.
+
+    Args:
+        samples: (rows, columns[, channels]).
+        longest: none leaves them as they are.
+
+    Returns:
+        Samples of the same type; whole numbers at the nearest level.
+    """
+    rows, columns = fitted_size(*samples.shape[:2], longest)
+    if (rows, columns) == samples.shape[:2]:
+        return samples
+    return as_type(averaged(samples, rows, columns), samples.dtype)
+
+
+def as_type(samples: np.ndarray, dtype: np.dtype) -> np.ndarray:
+    """Interpolated samples in the type they had: whole numbers at the nearest level, cut off at the type's ends."""
+    if dtype.kind == "f":
+        return samples
+    # the largest 32-bit number has no float32, the next lower one has
+    most = min(np.iinfo(dtype).max, 2**32 - 256)
+    return np.clip(np.rint(samples), 0, most).astype(dtype)
 
 
 def field_resampled(field: HeightField, rows: int, columns: int, method: Method) -> HeightField:

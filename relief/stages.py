@@ -14,11 +14,11 @@ from relief.compose.imprints import Imprints, pressed, presses
 from relief.compose.layout import Layout
 from relief.compose.strokes import Strokes, worked
 from relief.generate.generator import Generator, Grid
-from relief.height import Edges, Footprint, HeightField, fitted_size, shrunk
+from relief.height import Edges, Footprint, HeightField, fitted_size
 from relief.layer import Layer, Picture
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
-from relief.resample import Method, field_resampled, resampled
+from relief.resample import Method, as_type, field_resampled, resampled, shrunk
 from relief.sources import picture as pictures
 from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_data, grey_of_photo
 from relief.sources.decode import decode
@@ -94,7 +94,7 @@ def followed(treatment: Treatment, role: str, companion: np.ndarray, field: Heig
     rows, columns = field.samples.shape
     if companion.shape[:2] != (rows, columns):
         companion = resampled(np.asarray(companion, np.float32), rows, columns, "area", field.edges.wraps)
-    moved = np.ascontiguousarray(treatment.follow(companion, field)).astype(companion.dtype)
+    moved = as_type(np.ascontiguousarray(treatment.follow(companion, field)), companion.dtype)
     return treatment.turn_vectors(moved) if role == "normal" else moved
 
 

@@ -6,12 +6,13 @@ import math
 
 import numpy as np
 
-from relief.height import Edges, Footprint, HeightField, shrunk
+from relief.height import Edges, Footprint, HeightField
 from relief.inspect.readings import steepest
 from relief.inspect.swatch import in_white, swatch
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import vectors_of
+from relief.resample import shrunk
 from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
 from relief.sources.decode import decode
 from relief.sources.picture import Picture

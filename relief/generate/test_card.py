@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from relief.generate.generator import Family, Generator, Grid
+from relief.resample import resampled
 
 CARD = 512
 """Texels on a side of a test card that is delivered."""
@@ -38,7 +39,7 @@ class TestCard(Generator):
         heights += 0.5 * _cap(x - 0.25, y - 0.25) - 0.5 * _cap(x - 0.75, y - 0.25)
         along = (x - 0.1) / 0.3
         heights += np.where((along > 0) & (along < 1) & (np.abs(y - 0.75) < 0.13), 0.5 * along, 0)
-        letters = cv2.resize(_word(), (grid.columns, grid.rows), interpolation=cv2.INTER_AREA)
+        letters = resampled(_word(), grid.rows, grid.columns, "area", (False, False))
         return (heights + 0.4 * letters).astype(np.float32)
 
 

@@ -8,7 +8,8 @@ import numpy as np
 import scipy.fft
 import scipy.ndimage
 
-from relief.height import HeightField, shrunk
+from relief.height import HeightField
+from relief.resample import shrunk
 from relief.treat.soften import gaussian
 
 LOOKED_AT = 512

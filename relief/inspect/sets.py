@@ -6,12 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-import cv2
 import numpy as np
 
-from relief.height import shrunk
 from relief.inspect.thresholds import AGREE, BENT_BY, STRETCHED
 from relief.maps.height_from_normals import slopes_of_normals
+from relief.resample import averaged, shrunk
 from relief.sources.colour import full_scale, linear_from_srgb, srgb_from_linear
 from relief.sources.picture import Picture
 from relief.sources.roles import ROLE_NAMES, Green, green_of
@@ -141,7 +140,7 @@ def _agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[
 
 
 def _at_size(samples: np.ndarray, rows: int, columns: int) -> np.ndarray:
-    return cv2.resize(samples, (columns, rows), interpolation=cv2.INTER_AREA)
+    return averaged(samples, rows, columns)
 
 
 def _correlation(one: np.ndarray, other: np.ndarray) -> float:

@@ -10,7 +10,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from relief.height import shrunk
+from relief.resample import shrunk
 from relief.sources.picture import COLOURS, Picture
 
 Grey = Literal["luminance", "luma", "lightness", "red", "green", "blue", "lightest", "darkest", "hue"]

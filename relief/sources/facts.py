@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.height import shrunk
+from relief.resample import shrunk
 from relief.sources.colour import displayed, full_scale
 from relief.sources.picture import COLOURS, Picture
 from relief.sources.roles import Guess, guessed

@@ -9,7 +9,7 @@ import numpy as np
 
 from relief.height import HeightField, padded
 from relief.parameters import number
-from relief.resample import resampled
+from relief.resample import averaged, resampled
 from relief.treat.treatment import Family, Treatment
 
 REACH = 4
@@ -39,7 +39,7 @@ def gaussian(samples: np.ndarray, sigma: tuple[float, float], wraps: tuple[bool,
     wide = padded(samples, (beyond[0], beyond[1]), (False, False))
     rows, columns = wide.shape
     few_rows, few_columns = -(-rows // factors[1]), -(-columns // factors[0])
-    small = cv2.resize(wide, (few_columns, few_rows), interpolation=cv2.INTER_AREA)
+    small = averaged(wide, few_rows, few_columns, wraps)
     ratios = columns / few_columns, rows / few_rows
     # averaging texels is a blur of its own, which the Gaussian need not do again
     left = [np.sqrt(max(width**2 - (ratio**2 - 1) / 12, 0)) / ratio for width, ratio in zip(sigma, ratios, strict=True)]

@@ -15,7 +15,7 @@ import numpy as np
 
 from relief.height import HeightField, padded
 from relief.parameters import choice, number
-from relief.resample import resampled
+from relief.resample import averaged, resampled
 from relief.treat.soften import gaussian
 from relief.treat.treatment import Family, Treatment
 
@@ -76,7 +76,7 @@ def bilateral(samples: np.ndarray, sigma: tuple[float, float], edge: float, wrap
     rows, columns = samples.shape
     factor = max(1, int(min(sigma) / COARSE))
     few = max(1, rows // factor), max(1, columns // factor)
-    small = samples if factor == 1 else cv2.resize(samples, few[::-1], interpolation=cv2.INTER_AREA)
+    small = averaged(samples, *few, wraps)
     narrow = sigma[0] * few[1] / columns, sigma[1] * few[0] / rows
     out = np.zeros_like(samples)
     for level in np.linspace(low, high, count, dtype=np.float32):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import cv2
 import numpy as np
 from pydantic import field_validator
 
 from relief.height import Edges, Footprint
 from relief.parameters import drawn, number
 from relief.treat.treatment import Family, Placement
+from relief.warp import perspective, warped
 
 Corner = tuple[float, float]
 WHOLE: tuple[Corner, ...] = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
@@ -27,11 +27,9 @@ def straightened(samples: np.ndarray, corners: np.ndarray, rows: int, columns: i
     """
     old_rows, old_columns = samples.shape[:2]
     # corners are places on the picture's area; a texel's centre lies half a texel inside
-    source = np.float32(corners) * (old_columns, old_rows) - 0.5
-    target = np.float32([(0, 0), (columns, 0), (columns, rows), (0, rows)]) - 0.5
-    perspective = cv2.getPerspectiveTransform(target, source.astype(np.float32))
-    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    return cv2.warpPerspective(samples, perspective, (columns, rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    source = np.array(corners) * (old_columns, old_rows) - 0.5
+    target = np.array([(0, 0), (columns, 0), (columns, rows), (0, rows)]) - 0.5
+    return warped(samples, perspective(target, source), rows, columns)
 
 
 class Straighten(Placement):

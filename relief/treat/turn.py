@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
-import cv2
 import numpy as np
 
 from relief.height import Edges, Footprint
 from relief.parameters import choice, number
 from relief.treat.treatment import Family, Placement
+from relief.warp import warped
 
 QUARTERS = {0: "None", 1: "A quarter left", 2: "Half around", 3: "A quarter right"}
 
@@ -47,9 +47,8 @@ class Turn(Placement):
         matrix = np.array([[cosine, -sine * height / width], [sine * width / height, cosine]])
         middle = np.array([(columns - 1) / 2, (rows - 1) / 2])
         shift = middle - matrix @ np.array([(new_columns - 1) / 2, (new_rows - 1) / 2])
-        flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-        affine = np.column_stack([matrix, shift])
-        return cv2.warpAffine(upright, affine, (new_columns, new_rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+        affine = np.vstack([np.column_stack([matrix, shift]), (0, 0, 1)])
+        return warped(upright, affine, new_rows, new_columns)
 
     def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
         angle = math.radians(90 * self.quarters + self.angle)
