@@ -21,11 +21,9 @@ from relief.compose.layout import Layout
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import measured_and_found
-from relief.inspect.start import started
-from relief.layer import Picture
+from relief.inspect.start import content_of_picture, started
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
-from relief.sources.roles import READING_OF
 from shelf.models import Piece, Source, TextureSet, read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
@@ -197,7 +195,7 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
         texture_set = get_object_or_404(TextureSet, owner=request.artist, removed=None, pk=whole_number(pk))
         return arrange.picture_added(recipe, texture_set.name, *content_of_set(texture_set))
     source = get_object_or_404(Source, owner=request.artist, removed=None, pk=whole_number(pk))
-    content = Picture(source="picture", reading=READING_OF[source.role], green=source.green)
+    content = content_of_picture(source.filename, source.role, source.green)
     return arrange.picture_added(recipe, source.filename, {"picture": source.reference}, content)
 
 

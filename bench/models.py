@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from bench.engine import ENGINE
 from relief.errors import PictureError
-from relief.inspect.start import first_recipe
+from relief.inspect.start import content_of_picture, first_recipe
 from relief.layer import Picture, SourceReference, Unpacked
 from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.sources.roles import READING_OF, held_by_name
@@ -66,8 +66,7 @@ def _unpacked(members: Mapping[str, Source]) -> Unpacked:
 class RevisionManager(models.Manager):
     def begin(self, source: Source, title: str, changes: Mapping[str, Any] | None = None, **piece: Any) -> Piece:
         """A new piece of one source; its first revision is the suggested start, with some changes where wanted."""
-        unpacked = Unpacked(**held_by_name(source.filename)) if source.role == "packed" else Unpacked()
-        content = Picture(source="picture", reading=READING_OF[source.role], green=source.green, unpacked=unpacked)
+        content = content_of_picture(source.filename, source.role, source.green)
         recipe = first_recipe({"picture": source.reference}, content, read_source, ENGINE).with_changes(changes or {})
         return self.keep_first(source.owner, title, recipe, **piece)
 

@@ -25,8 +25,8 @@ from relief.height import Edge, Footprint
 from relief.inspect.check import check
 from relief.inspect.finding import Finding
 from relief.inspect.readings import readings
-from relief.inspect.start import started, suggested_start
-from relief.layer import HELD, Picture
+from relief.inspect.start import content_of_picture, first_recipe, started
+from relief.layer import HELD, Picture, SourceReference
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.maps.slopes import Kernel
@@ -37,8 +37,9 @@ from relief.recipe import CONTENT_PATH, Recipe
 from relief.resample import Method
 from relief.sources.colour import Grey, Transfer
 from relief.sources.decode import ENDINGS, KNOWN, decode
-from relief.sources.facts import facts
-from relief.sources.roles import Green, Reading, held_by_name
+from relief.sources.facts import facts, has_colours
+from relief.sources.picture import Picture as Decoded
+from relief.sources.roles import Green, Reading, green_of, guessed
 from relief.treat import TREATMENTS
 
 
@@ -61,6 +62,7 @@ OPTIONS = {
     "made-of": "maps.normal.of",
     "calm": "maps.displacement.soften",
     "bits": "delivery.normal_bits",
+    "source-green": f"{CONTENT_PATH}.green",
     "grey": f"{CONTENT_PATH}.grey",
     "channel": f"{CONTENT_PATH}.channel",
     "transfer": f"{CONTENT_PATH}.transfer",
@@ -177,6 +179,10 @@ def _add_picture(parser: argparse.ArgumentParser) -> None:
     _add_choice(parser, "grey", get_args(Grey))
     parser.add_argument("--channel", metavar="NAME", help=_defined("channel").help)
     _add_choice(parser, "transfer", get_args(Transfer))
+    parser.add_argument(
+        "--source-green", choices=(*get_args(Green), "auto"), default="auto",
+        help="which way light green faces in a normal map that comes in; judged by its pixels unless it is said",
+    )  # fmt: skip
     parser.add_argument("--start", action="store_true", help="even light, levels, soften and midlevel from the picture")
     parser.add_argument(
         "--treat", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
@@ -213,15 +219,15 @@ def _defined(name: str) -> Control:
 def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     """The recipe that the options ask for, on the suggested start."""
     data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
-    held = held_by_name(name)
-    # a picture is looked at beforehand only where something is to be guessed
-    guess = facts(decode(data, name), name).guess if held or not chosen.reading else None
     footprint = None
     if chosen.footprint:
         footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
-    digest = hashlib.sha256(data).hexdigest()
-    recipe = suggested_start(digest, name, chosen.reading or guess.reading, lambda _: data, engine, footprint)
-    changes = _asked_changes(chosen, held if guess and guess.role == "packed" else {})
+    source = SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name)
+    content = _content(chosen, decode(data, name), name)
+    recipe = first_recipe({"picture": source}, content, lambda _: data, engine, footprint)
+    if content.reading == "normal" and chosen.source_green == "auto":
+        recipe = recipe.model_copy(update={"suggested": (*recipe.suggested, OPTIONS["source-green"])})
+    changes = _asked_changes(chosen)
     recipe = recipe.with_changes(changes)
     if chosen.start:
         recipe = started(recipe, lambda _: data, engine)
@@ -230,13 +236,29 @@ def _begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     return Pipeline(_with_lists(recipe, chosen), lambda _: data), engine
 
 
-def _asked_changes(chosen: argparse.Namespace, held: Mapping[str, str]) -> dict[str, Any]:
-    """The parameters that options set, by their path; `held` is what the picture's name says of its channels."""
+def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture:
+    """How the picture is read: as the options say, otherwise as it would be on the bench."""
+    guess = guessed(picture, name, has_colours(picture))
+    content = content_of_picture(name, guess.role, guess.green)
+    if chosen.reading:
+        content = content.model_copy(update={"reading": chosen.reading})
+    green = chosen.source_green
+    if green == "auto":
+        green = green_of(picture) if content.reading == "normal" else content.green
+    return content.model_copy(update={"green": green})
+
+
+def _asked_changes(chosen: argparse.Namespace) -> dict[str, Any]:
+    """The parameters that options set, by their path."""
     changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
+    if chosen.source_green == "auto":
+        del changes[OPTIONS["source-green"]]
     edges = getattr(chosen, "edges", None)
     changes |= {"edges.across": edges, "edges.down": edges}
-    held = dict(getattr(chosen, "unpack", None) or held)
-    changes |= {f"{CONTENT_PATH}.unpacked.{channel}": role for channel, role in held.items()}
+    if getattr(chosen, "unpack", None):
+        # what is asked for stands in place of what the name says
+        held = dict.fromkeys(CHANNELS, "") | dict(chosen.unpack)
+        changes |= {f"{CONTENT_PATH}.unpacked.{channel}": role for channel, role in held.items()}
     changes["maps.bump.full_range"] = getattr(chosen, "full_range", False) or None
     return {path: value for path, value in changes.items() if value is not None}
 

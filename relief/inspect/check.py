@@ -13,8 +13,7 @@ from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found
 from relief.inspect.sets import set_findings
 from relief.inspect.source_findings import normal_findings, tagged
-from relief.inspect.start import first_recipe
-from relief.layer import Picture as Content
+from relief.inspect.start import content_of_picture, first_recipe
 from relief.layer import SourceReference
 from relief.pipeline import Pipeline
 from relief.sources.decode import decode
@@ -64,6 +63,6 @@ def _of_one(picture: Picture, data: bytes, name: str, guess: Guess) -> list[Find
     if guess.role not in RELIEF_ROLES or (wanted and guess.role != "normal"):
         return found  # it goes along; or it is called a normal map and is none, so there is no relief to look at
     engine, source = Engine(), SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name[-200:])
-    content = Content(source="picture", reading=guess.reading, green=guess.green)
+    content = content_of_picture(name, guess.role, guess.green)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine)
     return found + measured_and_found(Pipeline(recipe, lambda _: data), engine)[1]

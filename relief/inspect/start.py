@@ -14,14 +14,15 @@ from relief.inspect.findings import factor_for
 from relief.inspect.readings import steepest
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
-from relief.layer import Layer, Picture, SourceReference
+from relief.layer import Layer, Picture, SourceReference, Unpacked
 from relief.maps.height_from_normals import height_from_normals
 from relief.parameters import Parameters
 from relief.pipeline import Pipeline, ReadSource
 from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.sources.colour import full_scale
+from relief.sources.decode import decode
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
-from relief.sources.roles import Reading
+from relief.sources.roles import READING_OF, Green, Reading, Role, green_of, held_by_name
 from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
 from relief.treat.levels import NARROWEST, Levels
@@ -53,9 +54,17 @@ def suggested_start(
     engine: Engine,
     footprint: Footprint | None = None,
 ) -> Recipe:
-    """A recipe for one source; `first_recipe` says what it holds."""
+    """A recipe for one source; `first_recipe` says what it holds. The green of a normal map is judged by its pixels."""
     sources = {"picture": SourceReference(digest=digest, filename=filename)}
-    return first_recipe(sources, Picture(source="picture", reading=reading), read_source, engine, footprint)
+    green = green_of(decode(read_source(digest), filename)) if reading == "normal" else "up"
+    content = Picture(source="picture", reading=reading, green=green)
+    return first_recipe(sources, content, read_source, engine, footprint)
+
+
+def content_of_picture(filename: str, role: Role, green: Green) -> Picture:
+    """How a picture in some role is read as the ground of a piece; its name says what was packed into its channels."""
+    unpacked = Unpacked(**held_by_name(filename)) if role == "packed" else Unpacked()
+    return Picture(source="picture", reading=READING_OF[role], green=green, unpacked=unpacked)
 
 
 def first_recipe(

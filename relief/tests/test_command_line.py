@@ -50,6 +50,29 @@ class CommandTests(TestCase):
         self.assertEqual(code, 2)
         self.assertIn("“pink=mask” is not a channel", err)
 
+    def test_a_normal_map_with_green_down_is_read_as_the_bench_reads_it(self):
+        """OpenGL-style maps hold green up, Direct3D-style ones green down (common practice, no source)."""
+        heights = rough(90, 120, seed=3)
+        fields = {"up": 1, "down": -1}
+        for green, sign in fields.items():
+            rise_down, rise_across = np.gradient(heights * 40)
+            vectors = np.dstack([-rise_across, sign * rise_down, np.ones_like(heights)])
+            vectors /= np.linalg.norm(vectors, axis=2, keepdims=True)
+            path = self.folder / f"{green}.png"
+            Image.fromarray(np.rint((vectors * 0.5 + 0.5) * 255).astype(np.uint8)).save(path)
+            for asked in ([], ["--source-green", green], ["--source-green", "auto"]):
+                out = self.folder / f"out-{green}-{len(asked)}"
+                code, printed, _ = self.run_command("maps", path, "--out", out, "--edges", "clamp", *asked)
+                self.assertEqual((code, json.loads(printed)["used"]["source-green"]), (0, green))
+                found = tifffile.imread(out / f"{green}_displacement.tif")
+                self.assertGreater(np.corrcoef(found.ravel(), heights.ravel())[0, 1], 0.98)
+        _, printed, _ = self.run_command("look", self.folder / "down.png")
+        self.assertEqual(json.loads(printed)[str(self.folder / "down.png")]["guess"]["green"], "down")
+        out = self.folder / "wrong"
+        self.run_command("maps", self.folder / "down.png", "--out", out, "--source-green", "up", "--as", "normal")
+        found = tifffile.imread(out / "down_displacement.tif")
+        self.assertLess(np.corrcoef(found.ravel(), heights.ravel())[0, 1], 0.8)
+
     def test_maps_of_a_photo(self):
         code, out, _ = self.run_command("maps", self.gravel, "--out", self.folder / "out")
         self.assertEqual(code, 0)
