@@ -31,6 +31,24 @@ def _weights(part):
     )
 
 
+@inlined
+def cubic_at(wide, channels, channel, x, y):
+    """One channel of samples with `BEYOND` more on each side, its channels side by side, at a place inside of them."""
+    left, above = int(np.floor(x)), int(np.floor(y))
+    x0, x1, x2, x3 = _weights(np.float32(x - left))
+    y0, y1, y2, y3 = _weights(np.float32(y - above))
+    first = above - 1 + BEYOND
+    one, two, three, four = wide[first], wide[first + 1], wide[first + 2], wide[first + 3]
+    a = (left - 1 + BEYOND) * channels + channel
+    b, c, d = a + channels, a + 2 * channels, a + 3 * channels
+    return (
+        y0 * (x0 * one[a] + x1 * one[b] + x2 * one[c] + x3 * one[d])
+        + y1 * (x0 * two[a] + x1 * two[b] + x2 * two[c] + x3 * two[d])
+        + y2 * (x0 * three[a] + x1 * three[b] + x2 * three[c] + x3 * three[d])
+        + y3 * (x0 * four[a] + x1 * four[b] + x2 * four[c] + x3 * four[d])
+    )
+
+
 @kernel
 def _warp(wide, channels, matrix, out):
     rows, columns = wide.shape[0] - 2 * BEYOND, wide.shape[1] // channels - 2 * BEYOND
@@ -44,21 +62,8 @@ def _warp(wide, channels, matrix, out):
                 y /= far
             x = min(max(x, -0.5), columns - 0.5)
             y = min(max(y, -0.5), rows - 0.5)
-            left = int(np.floor(x))
-            above = int(np.floor(y))
-            x0, x1, x2, x3 = _weights(np.float32(x - left))
-            y0, y1, y2, y3 = _weights(np.float32(y - above))
-            first = above - 1 + BEYOND
-            one, two, three, four = wide[first], wide[first + 1], wide[first + 2], wide[first + 3]
             for channel in range(channels):
-                a = (left - 1 + BEYOND) * channels + channel
-                b, c, d = a + channels, a + 2 * channels, a + 3 * channels
-                out[row, column * channels + channel] = (
-                    y0 * (x0 * one[a] + x1 * one[b] + x2 * one[c] + x3 * one[d])
-                    + y1 * (x0 * two[a] + x1 * two[b] + x2 * two[c] + x3 * two[d])
-                    + y2 * (x0 * three[a] + x1 * three[b] + x2 * three[c] + x3 * three[d])
-                    + y3 * (x0 * four[a] + x1 * four[b] + x2 * four[c] + x3 * four[d])
-                )
+                out[row, column * channels + channel] = cubic_at(wide, channels, channel, x, y)
 
 
 def warped(samples: np.ndarray, matrix: np.ndarray, rows: int, columns: int) -> np.ndarray:

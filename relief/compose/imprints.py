@@ -6,18 +6,27 @@ import math
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
-import cv2
+import numba
 import numpy as np
 
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
+from relief.kernels import kernel
 from relief.parameters import Parameters, choice, drawn, number
+from relief.resample import averaged
 from relief.treat.edge_fade import cover
+from relief.warp import BEYOND, cubic_at
 
 SHAPES = {"picture": "The picture", "rosette": "Rosette", "rings": "Rings", "pyramids": "Pyramid", "dome": "Dome"}
 STAMP = 256
 """Texels on a side of a shape that is drawn."""
+
+FRAME = 2
+"""Texels around a stamp in which it has run out."""
+
+FINER = 1.2
+"""Stamps are averaged in steps of this factor, so that imprints of nearly one size share one."""
 
 TRIES = 40
 """Throws for each imprint of a scatter before the rest is left out."""
@@ -171,54 +180,111 @@ def pressed(
         small: the relief of one imprint, with its alpha.
         places: where.
         grid: what it is pressed into.
-        wraps: whether an imprint over the edge comes in again on the other side (across, down).
+        wraps: whether an imprint over the edge comes in again on the other side (across, down), as often as it must.
         companion: (rows, columns, channels) of one imprint, to be set at the same places in place of its heights.
 
     Returns:
         Heights (or companions) and cover: float32 (rows, columns[, channels]) and (rows, columns).
     """
     channels = () if companion is None else companion.shape[2:]
-    heights = np.zeros((grid.rows, grid.columns, *channels), np.float32)
+    values = np.zeros((grid.rows, grid.columns, *channels), np.float32)
     tallest = np.full((grid.rows, grid.columns), -np.inf, np.float32)
     covered = np.zeros((grid.rows, grid.columns), np.float32)
-    width, height = grid.spacing
+    flat = values.reshape(grid.rows, grid.columns, -1)
+    stamps = _Stamps(small, companion)
     for place in places:
-        half = 0.5 * place.size * math.hypot(*small.footprint.sides)
-        middle_x, middle_y = place.x * grid.footprint.width, place.y * grid.footprint.height
-        columns = np.arange(math.floor((middle_x - half) / width), math.ceil((middle_x + half) / width) + 1)
-        rows = np.arange(math.floor((middle_y - half) / height), math.ceil((middle_y + half) / height) + 1)
-        columns = columns[: grid.columns] if wraps[0] else columns[(columns >= 0) & (columns < grid.columns)]
-        rows = rows[: grid.rows] if wraps[1] else rows[(rows >= 0) & (rows < grid.rows)]
-        if not len(columns) or not len(rows):
-            continue
-        # from a texel of the window to one of the small relief
-        scale_x = small.samples.shape[1] / small.footprint.width / place.size
-        scale_y = small.samples.shape[0] / small.footprint.height / place.size
+        stamp, matrix = stamps.at(place, grid)
+        for rows in _spans(place, 1, small, grid, wraps[1]):
+            for columns in _spans(place, 0, small, grid, wraps[0]):
+                begin, end = (rows.start, columns.start), (rows.stop, columns.stop)
+                _press(stamp, stamps.channels, matrix, *begin, *end, tallest, covered, flat)
+    return values, covered
+
+
+@kernel
+def _press(stamp, channels, matrix, top, left, bottom, right, tallest, covered, values):
+    """Channel 0 of a stamp are its heights, 1 is where it is, the others are companions to be set in their place."""
+    rows, columns = tallest.shape
+    last_row, last_column = stamp.shape[0] - 2 * BEYOND - 1, stamp.shape[1] // channels - 2 * BEYOND - 1
+    for row in numba.prange(top, bottom):
+        here = row % rows
+        for column in range(left, right):
+            x = matrix[0, 0] * column + matrix[0, 1] * row + matrix[0, 2]
+            y = matrix[1, 0] * column + matrix[1, 1] * row + matrix[1, 2]
+            if 0 <= x < last_column and 0 <= y < last_row:
+                alpha = min(cubic_at(stamp, channels, 1, x, y), np.float32(1))
+                if alpha > 0:
+                    place = column % columns
+                    height = cubic_at(stamp, channels, 0, x, y)
+                    covered[here, place] = max(covered[here, place], alpha)
+                    # a thin rim of one imprint does not hide the next
+                    if height * alpha > tallest[here, place]:
+                        tallest[here, place] = height * alpha
+                        if channels == 2:
+                            values[here, place, 0] = height
+                        for channel in range(2, channels):
+                            values[here, place, channel - 2] = cubic_at(stamp, channels, channel, x, y)
+
+
+def _spans(place: Press, axis: int, small: HeightField, grid: Grid, wraps: bool) -> list[range]:
+    """The texels along one side (0 across, 1 down) that an imprint reaches, parted where it goes over the edge."""
+    half = 0.5 * place.size * math.hypot(*small.footprint.sides)
+    middle = (place.x, place.y)[axis] * grid.footprint.sides[axis]
+    count, step = (grid.columns, grid.rows)[axis], grid.spacing[axis]
+    first, last = math.floor((middle - half) / step), math.ceil((middle + half) / step) + 1
+    if not wraps:
+        first, last = max(first, 0), min(last, count)
+        return [range(first, last)] if last > first else []
+    tiles = range(first // count, (last - 1) // count + 1)
+    return [range(max(first, tile * count), min(last, (tile + 1) * count)) for tile in tiles]
+
+
+class _Stamps:
+    """One imprint's heights, alpha and companions, averaged beforehand where many of its texels fall into one."""
+
+    def __init__(self, small: HeightField, companion: np.ndarray | None) -> None:
+        self.small = small
+        parts = [small.samples[..., None], small.alpha[..., None]] + ([] if companion is None else [companion])
+        self.whole = np.concatenate(parts, axis=2).astype(np.float32)
+        self.channels = self.whole.shape[2]
+        self._kept: dict[tuple[int, int], np.ndarray] = {}
+
+    def at(self, place: Press, grid: Grid) -> tuple[np.ndarray, np.ndarray]:
+        """A framed stamp, its channels side by side, and the affine map (3, 3) from texels of the grid to its own."""
+        width, height = grid.spacing
+        own_width, own_height = (side * place.size for side in self.small.footprint.sides)
+        rows, columns = self.whole.shape[:2]
+        few = _coarsened(rows, height * rows / own_height), _coarsened(columns, width * columns / own_width)
+        if few not in self._kept:
+            self._kept[few] = _framed(averaged(self.whole, *few))
+        # from a texel to mm from the imprint's middle, turned back upright, to one of its own texels
         cosine, sine = math.cos(place.turn), math.sin(place.turn)
-        x = ((columns + 0.5) * width - middle_x)[None, :]
-        y = ((rows + 0.5) * height - middle_y)[:, None]
-        map_x = ((cosine * x + sine * y) * scale_x + small.samples.shape[1] / 2 - 0.5).astype(np.float32)
-        map_y = ((cosine * y - sine * x) * scale_y + small.samples.shape[0] / 2 - 0.5).astype(np.float32)
-        shrink = max(width * scale_x, height * scale_y)
-        heights_here = _sampled(small.samples, map_x, map_y, shrink, cv2.BORDER_REPLICATE)
-        alpha = _sampled(small.alpha, map_x, map_y, shrink, cv2.BORDER_CONSTANT)
-        window = np.ix_(rows % grid.rows, columns % grid.columns)
-        # a thin rim of one imprint does not hide the next
-        wins = (alpha > 0) & (heights_here * alpha > tallest[window])
-        value = heights_here if companion is None else _sampled(companion, map_x, map_y, shrink, cv2.BORDER_REPLICATE)
-        heights[window] = np.where(wins if not channels else wins[..., None], value, heights[window])
-        tallest[window] = np.where(wins, heights_here * alpha, tallest[window])
-        covered[window] = np.maximum(covered[window], alpha)
-    return heights, covered
+        to_mm = np.array([
+            [width, 0, 0.5 * width - place.x * grid.footprint.width],
+            [0, height, 0.5 * height - place.y * grid.footprint.height],
+            [0, 0, 1],
+        ])  # fmt: skip
+        upright = np.array([[cosine, -sine, 0], [sine, cosine, 0], [0, 0, 1]])
+        to_texels = np.array([
+            [few[1] / own_width, 0, few[1] / 2 - 0.5 + FRAME],
+            [0, few[0] / own_height, few[0] / 2 - 0.5 + FRAME],
+            [0, 0, 1],
+        ])  # fmt: skip
+        return self._kept[few], to_texels @ upright @ to_mm
 
 
-def _sampled(samples: np.ndarray, map_x: np.ndarray, map_y: np.ndarray, shrink: float, border: int) -> np.ndarray:
-    """Samples at places, averaged beforehand when many fall into one."""
-    samples = np.asarray(samples, np.float32)
-    if shrink > 1.5:
-        rows, columns = samples.shape[:2]
-        few = max(1, round(columns / shrink)), max(1, round(rows / shrink))
-        samples = cv2.resize(samples, few, interpolation=cv2.INTER_AREA)
-        map_x = (map_x + 0.5) * np.float32(few[0] / columns) - 0.5
-        map_y = (map_y + 0.5) * np.float32(few[1] / rows) - 0.5
-    return cv2.remap(samples, map_x.astype(np.float32), map_y.astype(np.float32), cv2.INTER_LINEAR, borderMode=border)
+def _coarsened(count: int, shrink: float) -> int:
+    """How many texels of `count` are left when so many fall into one; the same number for nearly the same size."""
+    if shrink <= FINER:
+        return count
+    return max(1, math.ceil(count / FINER ** math.floor(math.log(shrink, FINER))))
+
+
+def _framed(stamp: np.ndarray) -> np.ndarray:
+    """A stamp with its channels side by side, and a frame around it in which it goes on and its alpha is 0."""
+    around = FRAME + BEYOND
+    framed = np.pad(stamp, ((around, around), (around, around), (0, 0)), mode="edge")
+    inside = np.zeros(framed.shape[:2], bool)
+    inside[around:-around, around:-around] = True
+    framed[~inside, 1] = 0
+    return np.ascontiguousarray(framed).reshape(len(framed), -1)

@@ -11,7 +11,7 @@ from relief.generate.gradient_noise import GradientNoise
 from relief.height import HeightField
 from relief.maps.slopes import steepness
 from relief.parameters import Parameters, choice, drawn, number, switch
-from relief.treat.heal import Mark, mask_of
+from relief.treat.heal import Mark, painted
 
 FOLLOWS = ("height", "slope")
 """Masks that look at other relief."""
@@ -76,7 +76,7 @@ class Mask(Parameters):
                 noise = GradientNoise(size=self.size, octaves=3, seed=self.seed, contrast=2).draw(grid)
                 cover = between(noise, self.low, np.inf, self.soft)
             case _:
-                cover = mask_of(field, self.marks).astype(np.float32) / 255
+                cover = painted(field, self.marks, self.soft)
         return 1 - cover if self.inverted else cover
 
 

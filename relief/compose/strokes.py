@@ -6,17 +6,22 @@ densely it was drawn.
 
 from __future__ import annotations
 
+import math
 from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
+from relief.brush import Brush
 from relief.height import HeightField
 from relief.parameters import Parameters, drawn
-from relief.treat.soften import gaussian
+from relief.treat.soften import REACH, gaussian
 
 Work = Literal["raise", "lower", "level", "smooth"]
 Point = tuple[float, float, float]
+
+SHARPNESS = 3
+"""Smoothing blurs over the radius by this."""
 
 
 class Stroke(Parameters):
@@ -45,75 +50,46 @@ class Strokes(Parameters):
 
 
 def worked(field: HeightField, strokes: tuple[Stroke, ...]) -> np.ndarray:
-    """The samples of a field after some strokes, in their order."""
+    """The samples of a field after some strokes, in their order: float32 (rows, columns)."""
     samples = field.samples.copy()
+    brush = Brush(field)
     for stroke in strokes:
-        for rows, columns, press in _windows(field, stroke):
-            place = np.ix_(rows, columns)
-            here = samples[place]
-            samples[place] = here + press * (_target(field, samples, stroke, place, here) - here)
+        level = _level(brush, stroke, samples) if stroke.work == "level" else None
+        brush.press(np.array(stroke.points), stroke.radius, stroke.falloff)
+        part = min(stroke.strength, 1)
+        match stroke.work:
+            case "raise":
+                brush.add(samples, stroke.strength)
+            case "lower":
+                brush.add(samples, -stroke.strength)
+            case "level":
+                brush.blend(samples, np.full((1, 1), level, np.float32), part)
+            case _:
+                brush.blend(samples, _smooth(field, brush.window, stroke.radius, samples), part)
     return samples
 
 
-def _target(
-    field: HeightField, samples: np.ndarray, stroke: Stroke, place: tuple, here: np.ndarray
-) -> np.ndarray | np.float32:
-    """What a stroke makes of the heights in its window where it presses in full."""
-    match stroke.work:
-        case "raise":
-            return here + np.float32(stroke.strength)
-        case "lower":
-            return here - np.float32(stroke.strength)
-        case "level":
-            rows, columns = samples.shape
-            x, y, _ = stroke.points[0]
-            level = samples[int(y * rows) % rows, int(x * columns) % columns]
-            return here + np.float32(min(stroke.strength, 1)) * (level - here)
-        case _:
-            width, height = field.spacing
-            sigma = stroke.radius / 3 / width, stroke.radius / 3 / height
-            return here + np.float32(min(stroke.strength, 1)) * (gaussian(here, sigma, (False, False)) - here)
+def _level(brush: Brush, stroke: Stroke, samples: np.ndarray) -> np.float32:
+    """The mean height under the brush where a stroke begins, so that no single grain sets the level."""
+    x, y, _ = stroke.points[0]
+    brush.press(np.array([(x, y, 1)]), stroke.radius, 1)
+    level = brush.mean(samples)
+    if level is not None:
+        return level
+    rows, columns = samples.shape  # a brush narrower than a texel misses their centres
+    return samples[int(y * rows) % rows, int(x * columns) % columns]
 
 
-def _windows(field: HeightField, stroke: Stroke):
-    """The rows, columns and pressure of a stroke; rows and columns go on over an edge that wraps."""
-    rows, columns = field.samples.shape
-    width, height = field.spacing
-    points = np.array(stroke.points, np.float64)
-    x, y = points[:, 0] * field.footprint.width, points[:, 1] * field.footprint.height
-    left, right = int(np.floor((x.min() - stroke.radius) / width)), int(np.ceil((x.max() + stroke.radius) / width))
-    top, bottom = int(np.floor((y.min() - stroke.radius) / height)), int(np.ceil((y.max() + stroke.radius) / height))
-    wraps = field.edges.wraps
-    left, right = _limited(left, right, columns, wraps[0])
-    top, bottom = _limited(top, bottom, rows, wraps[1])
-    if right <= left or bottom <= top:
-        return
-    across = (np.arange(left, right) + 0.5) * width
-    down = (np.arange(top, bottom) + 0.5) * height
-    far, pressure = _to_line(across[None, :], down[:, None], x, y, points[:, 2])
-    edge = max(stroke.falloff, 1e-3)
-    part = np.clip((1 - far / stroke.radius) / edge, 0, 1)
-    press = (part * part * (3 - 2 * part) * pressure).astype(np.float32)
-    yield np.arange(top, bottom) % rows, np.arange(left, right) % columns, press
-
-
-def _limited(first: int, last: int, count: int, wraps: bool) -> tuple[int, int]:
-    """A range within the field; where it wraps at most once round."""
-    if wraps:
-        return (first, last) if last - first <= count else (0, count)
-    return max(first, 0), min(last, count)
-
-
-def _to_line(across: np.ndarray, down: np.ndarray, x: np.ndarray, y: np.ndarray, pressure: np.ndarray):
-    """Distance of each place to a line of points in mm, and the pressure at its nearest point."""
-    best = np.hypot(across - x[0], down - y[0])
-    press = np.full(best.shape, pressure[0])
-    for start in range(len(x) - 1):
-        dx, dy = x[start + 1] - x[start], y[start + 1] - y[start]
-        length = dx * dx + dy * dy
-        along = np.clip(((across - x[start]) * dx + (down - y[start]) * dy) / length, 0, 1) if length else 0.0
-        far = np.hypot(across - x[start] - along * dx, down - y[start] - along * dy)
-        nearer = far < best
-        best = np.where(nearer, far, best)
-        press = np.where(nearer, pressure[start] + along * (pressure[start + 1] - pressure[start]), press)
-    return best, press
+def _smooth(field: HeightField, window: tuple[int, int, int, int], radius: float, samples: np.ndarray) -> np.ndarray:
+    """The heights of a window blurred with those around it: float32, of the window's size or that of the field."""
+    sigma = [radius / SHARPNESS / step for step in field.spacing]
+    numbers, whole, beyond = [], [], []
+    for axis, (first, last) in ((1, window[:2]), (0, window[2:])):
+        count, wraps = samples.shape[1 - axis], field.edges.wraps[axis]
+        whole.append(wraps and last - first >= count)
+        beyond.append(0 if whole[-1] else math.ceil(REACH * sigma[axis]))
+        texels = np.arange(first, first + count) if whole[-1] else np.arange(first - beyond[-1], last + beyond[-1])
+        numbers.append(texels % count if wraps else np.clip(texels, 0, count - 1))
+    blurred = gaussian(samples[np.ix_(*numbers)], (sigma[0], sigma[1]), (whole[1], whole[0]))
+    down, across = beyond
+    return blurred[down : blurred.shape[0] - down, across : blurred.shape[1] - across]

@@ -149,6 +149,8 @@ class GreenFindingTests(TestCase):
         here = field(rough(96, 96), width=300, edges=WRAP)
         data, engine = png(normal_map(here, 25, Normal(kernel="central", green="down"))), Engine()
         recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
+        self.assertEqual(recipe.layers[0].content.green, "down", "as its pixels say")
+        recipe = recipe.with_changes({"layers.0.content.green": "up"})
 
         def found(recipe) -> dict:
             _, items = measured_and_found(Pipeline(recipe, lambda _: data), engine)

@@ -7,12 +7,14 @@ Reference:
 
 from __future__ import annotations
 
+import math
 from typing import ClassVar, Literal
 
 import cv2
 import numpy as np
 from pydantic import Field
 
+from relief.brush import Brush
 from relief.height import HeightField
 from relief.parameters import Parameters, drawn
 from relief.treat.treatment import Family, Treatment
@@ -20,9 +22,6 @@ from relief.treat.treatment import Family, Treatment
 Point = tuple[float, float]
 LOOKED_AT = 4.0
 """Texels around a place that it is filled from."""
-
-FRACTION_BITS = 4
-"""Marks are drawn to a sixteenth of a texel."""
 
 NEAR = 8
 """Texels around a mark that are handed to the filling."""
@@ -37,33 +36,33 @@ class Mark(Parameters):
     """Half the width of the stroke in mm."""
 
 
-def mask_of(field: HeightField, marks: tuple[Mark, ...]) -> np.ndarray:
-    """uint8 (rows, columns), 255 where a mark lies; over an edge that wraps it goes on at the other side."""
-    rows, columns = field.samples.shape
-    width, height = field.spacing
-    mask = np.zeros((rows, columns), np.uint8)
-    scale = 1 << FRACTION_BITS
-    across = (-1, 0, 1) if field.edges.wraps[0] else (0,)
-    down = (-1, 0, 1) if field.edges.wraps[1] else (0,)
+def painted(field: HeightField, marks: tuple[Mark, ...], soft: float = 0) -> np.ndarray:
+    """Where marks lie; over an edge that wraps they go on at the other side.
+
+    Args:
+        field: gives shape, footprint and edges.
+        marks: where the brush went.
+        soft: part of the brush's radius over which a mark runs out, half of it on either side.
+
+    Returns:
+        float32 (rows, columns), 1 in a mark and 0 beyond.
+    """
+    cover, brush = np.zeros(field.samples.shape, np.float32), Brush(field)
+    # a brush narrower than a texel still marks the one it is on
+    narrowest = math.hypot(*field.spacing) / 2
     for mark in marks:
-        radius = max(0.5, mark.radius / min(width, height))
-        for right in across:
-            for below in down:
-                places = np.add(mark.points, (right, below)) * (columns, rows) - 0.5
-                fixed = np.rint(places * scale).astype(np.int32)
-                for place in fixed:
-                    cv2.circle(mask, place.tolist(), round(radius * scale), 255, -1, shift=FRACTION_BITS)
-                if len(fixed) > 1:
-                    thick = min(max(1, round(radius * 2)), 32_767)
-                    cv2.polylines(mask, [fixed], False, 255, thick, shift=FRACTION_BITS)
-    return mask
+        # half of the passage lies beyond the brush
+        radius, passage = max(mark.radius, narrowest) * (1 + soft / 2), soft / (1 + soft / 2)
+        brush.press(np.column_stack([mark.points, np.ones(len(mark.points))]), radius, passage)
+        brush.cover(cover)
+    return cover
 
 
 def healed(field: HeightField, marks: tuple[Mark, ...]) -> np.ndarray:
     """The samples with the marked places filled from around."""
     if min(field.samples.shape) < 3:
         return field.samples
-    mask = mask_of(field, marks)
+    mask = (painted(field, marks) > 0).astype(np.uint8) * 255
     if mask.all() or not mask.any():
         return field.samples
     beyond = tuple(min(NEAR * 4, side - 1) for side in field.samples.shape[::-1])
