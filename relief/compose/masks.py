@@ -13,6 +13,9 @@ from relief.maps.slopes import steepness
 from relief.parameters import Parameters, choice, drawn, number, switch
 from relief.treat.heal import Mark, painted
 
+MASK_CONTRAST = 3.4
+"""Contrast of the noise of a mask, so that its patches fill what lies between the limits."""
+
 FOLLOWS = ("height", "slope")
 """Masks that look at other relief."""
 
@@ -73,7 +76,7 @@ class Mask(Parameters):
             case "slope":
                 cover = between(steepness(field, field.amplitude) / np.float32(90), self.low, self.high, self.soft)
             case "noise":
-                noise = GradientNoise(size=self.size, octaves=3, seed=self.seed, contrast=2).draw(grid)
+                noise = GradientNoise(size=self.size, octaves=3, seed=self.seed, contrast=MASK_CONTRAST).draw(grid)
                 cover = between(noise, self.low, np.inf, self.soft)
             case _:
                 cover = painted(field, self.marks, self.soft)

@@ -7,11 +7,12 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from relief.generate.generator import Grid
-from relief.generate.kernels import cells
-from relief.generate.noise import NOTHING, Noise
+from relief.generate.kernels import add_cells, measure_cells
+from relief.generate.noise import NOTHING, Noise, cells_beyond, offset_of, placed
 from relief.parameters import choice, number
 
 Measure = Literal["nearest", "second", "edges", "value"]
+MEASURES: dict[Measure, int] = {"nearest": 0, "second": 1, "edges": 2, "value": 3}
 SHAPES = {"round": 0, "square": 1, "diamond": 2}
 
 
@@ -41,38 +42,26 @@ class CellularNoise(Noise):
     def draw(self, grid: Grid) -> np.ndarray:
         total = np.zeros((grid.rows, grid.columns), np.float32)
         bend = self.bend(grid)
-        whole = 0.0
-        for number_ in range(self.octaves):
-            weight = self.gain**number_
-            total += np.float32(weight) * (self._measured(grid, number_, bend) - np.float32(0.5))
-            whole += weight
-        return np.float32(0.5) + total * np.float32(self.contrast / max(whole, 1e-9))
+        whole = sum(self.gain**octave for octave in range(self.octaves))
+        for octave in range(self.octaves):
+            weight = np.float32(self.gain**octave * self.contrast / whole)
+            add_cells(*self._cells(grid, octave, bend), SHAPES[self.shape], MEASURES[self.measure], weight, total)
+        return np.float32(0.5) + total
 
-    def _measured(self, grid: Grid, octave: int, bend: tuple[np.ndarray, np.ndarray]) -> np.ndarray:
-        """One octave, 0 to 1."""
-        nearest, second, value = self.distances(grid, octave, bend)
-        match self.measure:
-            case "nearest":
-                return np.clip(1 - nearest, 0, 1)
-            case "second":
-                return np.clip(second / np.float32(1.5), 0, 1)
-            case "edges":
-                return np.clip(second - nearest, 0, 1)
-            case _:
-                return value
-
-    def distances(
-        self, grid: Grid, octave: int = 0, bend: tuple[np.ndarray, np.ndarray] = (NOTHING, NOTHING)
-    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """F1 and F2 in cells, and the number of the nearest cell, 0 to 1; each float32 (rows, columns)."""
+    def _cells(self, grid: Grid, octave: int, bend: tuple[np.ndarray, np.ndarray]) -> tuple:
+        """What the loops take: the points and heights of the cells of one octave, and where their lattice lies."""
         lattice = self.lattice(grid.footprint, octave)
-        beyond = 0.0
-        if bend[0].size:
-            reach = max(abs(lattice.a), abs(lattice.b), abs(lattice.c), abs(lattice.d))
-            beyond = 2 * reach * float(max(np.abs(bend[0]).max(), np.abs(bend[1]).max()))
-        table = lattice.randoms(self.seed + octave, 3, beyond)
-        first_u, first_v, _, _ = lattice.bounds(beyond)
-        out = tuple(np.empty((grid.rows, grid.columns), np.float32) for _ in range(3))
-        matrix = (float(lattice.a), float(lattice.b), float(lattice.c), float(lattice.d))
-        cells(table, matrix, first_u, first_v, *bend, np.float32(self.jitter), SHAPES[self.shape], *out)
+        beyond = cells_beyond(lattice, bend)
+        table = lattice.randoms(self.seed, 3, beyond, octave)
+        table[..., :2] = np.float32(0.5) + np.float32(self.jitter) * (table[..., :2] - np.float32(0.5))
+        return (
+            np.ascontiguousarray(np.moveaxis(table, -1, 0)),
+            *placed(lattice, beyond, offset_of(self.seed, octave)),
+            *bend,
+        )
+
+    def distances(self, grid: Grid) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """F1 and F2 in cells, and the height of the nearest cell, 0 to 1; each float32 (rows, columns)."""
+        out = np.empty((3, grid.rows, grid.columns), np.float32)
+        measure_cells(*self._cells(grid, 0, (NOTHING, NOTHING)), SHAPES[self.shape], out)
         return out[0], out[1], out[2]

@@ -80,50 +80,122 @@ def add_value(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out
 
 @inlined
 def _far(du, dv, shape):
-    """Distance: 0 round, 1 square, 2 diamond."""
+    """Distance: 0 round, there its square, 1 square, 2 diamond."""
     if shape == 0:
-        return np.sqrt(du * du + dv * dv)
+        return du * du + dv * dv
     if shape == 1:
         return max(abs(du), abs(dv))
     return abs(du) + abs(dv)
 
 
-@kernel
-def cells(table, matrix, first_u, first_v, bent_x, bent_y, jitter, shape, nearest, second, value):
-    """Worley's F1 and F2 in cells, and the number of the nearest point's cell.
+@numba.njit(nogil=True, fastmath=True)
+def _measure_to(points_x, points_y, cell, aside, di, dj, in_u, in_v, shape, far):
+    """How far texels are from the points of the cells that lie `aside` from their own, by `di` and `dj`."""
+    if shape == 0:
+        for place in range(far.size):
+            du = points_x[cell[place] + aside] + di - in_u[place]
+            dv = points_y[cell[place] + aside] + dj - in_v[place]
+            far[place] = du * du + dv * dv
+    else:
+        for place in range(far.size):
+            du = abs(points_x[cell[place] + aside] + di - in_u[place])
+            dv = abs(points_y[cell[place] + aside] + dj - in_v[place])
+            far[place] = max(du, dv) if shape == 1 else du + dv
 
-    All points within one cell of a place lie in the 3 x 3 cells around it; where F2 is larger, the next ring is looked
-    at.
+
+@numba.njit(nogil=True, fastmath=True)
+def _take_heights(heights, cell, aside, far, one, owner):
+    """Where a point is nearer than the nearest so far, its cell's height is taken."""
+    for place in range(far.size):
+        owner[place] = heights[cell[place] + aside] if far[place] < one[place] else owner[place]
+
+
+@numba.njit(nogil=True, fastmath=True)
+def _take_distances(far, one, two):
+    """Where a point is nearer than the nearest or the second so far, it becomes that."""
+    for place in range(far.size):
+        before, here = one[place], far[place]
+        two[place] = min(two[place], max(before, here))
+        one[place] = min(before, here)
+
+
+@numba.njit(nogil=True, fastmath=True)
+def _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, heights_too, one, two, owner):
+    """Writes Worley's F1 and F2 along a row (round: their squares) and, when wanted, the height of the nearest cell.
+
+    The 3 x 3 cells around a texel's own are gone through one after the other, each for the whole row, in loops without
+    a branch. Beyond them no point is nearer than their border; where F2 reaches farther, the next ring is looked at.
+
+    `table` is (3, rows, columns) of the lattice: the points' places in their cells, and the cells' heights.
     """
-    rows, columns = nearest.shape
-    for row in numba.prange(rows):
+    columns, wide = one.size, table.shape[2]
+    points_x, points_y, heights = table[0].ravel(), table[1].ravel(), table[2].ravel()
+    in_u, in_v, far = np.empty(columns, np.float32), np.empty(columns, np.float32), np.empty(columns, np.float32)
+    cell = np.empty(columns, np.uint64)  # a number below zero would be counted from the end, at a cost
+    for column in range(columns):
+        u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
+        i, j = int(np.floor(u)), int(np.floor(v))
+        in_u[column], in_v[column] = u - i, v - j
+        cell[column] = (j - 1) * wide + i - 1
+    one[:] = np.float32(99)
+    two[:] = np.float32(99)
+    for dj in range(3):
+        for di in range(3):
+            aside = np.uint64(dj * wide + di)
+            along, down = np.float32(di - 1), np.float32(dj - 1)
+            _measure_to(points_x, points_y, cell, aside, along, down, in_u, in_v, shape, far)
+            if heights_too:
+                _take_heights(heights, cell, aside, far, one, owner)
+            _take_distances(far, one, two)
+    for column in range(columns):
+        u, v = in_u[column], in_v[column]
+        border = np.float32(1) + min(min(u, np.float32(1) - u), min(v, np.float32(1) - v))
+        if two[column] > (border * border if shape == 0 else border):
+            middle = np.int64(cell[column]) + wide + 1
+            for dj in range(-2, 3):
+                for di in range(-2, 3):
+                    if abs(di) == 2 or abs(dj) == 2:
+                        other = middle + dj * wide + di
+                        away = _far(points_x[other] + di - u, points_y[other] + dj - v, shape)
+                        two[column] = min(two[column], max(one[column], away))
+                        if away < one[column]:
+                            one[column] = away
+                            owner[column] = heights[other]
+    if shape == 0:
         for column in range(columns):
-            place_u, place_v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
-            u = np.float32(place_u)
-            v = np.float32(place_v)
-            i = int(np.floor(u))
-            j = int(np.floor(v))
-            one = np.float32(9)
-            two = np.float32(9)
-            owner = np.float32(0)
-            ring = 1
-            while True:
-                for dj in range(-ring, ring + 1):
-                    for di in range(-ring, ring + 1):
-                        if ring == 2 and abs(di) < 2 and abs(dj) < 2:
-                            continue
-                        px = i + di + np.float32(0.5) + jitter * (table[j + dj, i + di, 0] - np.float32(0.5))
-                        py = j + dj + np.float32(0.5) + jitter * (table[j + dj, i + di, 1] - np.float32(0.5))
-                        far = _far(px - u, py - v, shape)
-                        if far < one:
-                            two = one
-                            one = far
-                            owner = table[j + dj, i + di, 2]
-                        elif far < two:
-                            two = far
-                if ring == 2 or two <= 1:
-                    break
-                ring = 2
-            nearest[row, column] = one
-            second[row, column] = two
-            value[row, column] = owner
+            one[column] = np.sqrt(one[column])
+        for column in range(columns):
+            two[column] = np.sqrt(two[column])
+
+
+@kernel
+def add_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, weight, out):
+    """Adds one octave of cellular noise about 0. Measures: 0 from F1, 1 from F2, 2 from F2 - F1, 3 the cell's height."""
+    rows, columns = out.shape
+    zero, half, whole = np.float32(0), np.float32(0.5), np.float32(1)
+    for row in numba.prange(rows):
+        near = np.empty((3, columns), np.float32)
+        one, two, owner = near[0], near[1], near[2]
+        _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, measure == 3, one, two, owner)
+        here = out[row]
+        if measure == 0:
+            for column in range(columns):
+                here[column] += weight * (min(max(whole - one[column], zero), whole) - half)
+        elif measure == 1:
+            for column in range(columns):
+                here[column] += weight * (min(two[column] * np.float32(1 / 1.5), whole) - half)
+        elif measure == 2:
+            for column in range(columns):
+                here[column] += weight * (min(two[column] - one[column], whole) - half)
+        else:
+            for column in range(columns):
+                here[column] += weight * (owner[column] - half)
+
+
+@kernel
+def measure_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, out):
+    """Writes F1, F2 and the height of the nearest cell."""
+    rows = out.shape[1]
+    for row in numba.prange(rows):
+        one, two, owner = out[0, row], out[1, row], out[2, row]
+        _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, True, one, two, owner)

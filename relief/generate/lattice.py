@@ -51,13 +51,14 @@ class Lattice:
         more = math.ceil(beyond) + 3
         return min(us) - more, min(vs) - more, max(us) - min(us) + 2 * more, max(vs) - min(vs) + 2 * more
 
-    def randoms(self, seed: int, count: int, beyond: float = 0.0) -> np.ndarray:
+    def randoms(self, seed: int, count: int, beyond: float = 0.0, stream: int = 0) -> np.ndarray:
         """Random numbers for each cell within the bounds, the same for cells that are one in the tile.
 
         Args:
             seed: fixes them.
             count: how many for each cell.
             beyond: cells more on each side.
+            stream: which of the streams of numbers that a seed has; none is a stream of another seed.
 
         Returns:
             float32 (rows of v, columns of u, count), 0 to 1.
@@ -75,7 +76,7 @@ class Lattice:
         times = np.floor_divide(v, step)
         row = v - times * step
         column = np.mod(u - times * shift, along)
-        return _mixed(column + row * along, seed, count)
+        return mixed(column + row * along, seed, count, stream)
 
 
 def _bezout(c: int, d: int) -> tuple[int, int]:
@@ -89,11 +90,20 @@ def _bezout(c: int, d: int) -> tuple[int, int]:
     return (old_s, old_t) if old_r > 0 else (-old_s, -old_t)
 
 
-def _mixed(numbers: np.ndarray, seed: int, count: int) -> np.ndarray:
-    """Random numbers from whole ones, by the finalizer of MurmurHash3 (A. Appleby, public domain)."""
+STREAM = 0xD1B54A32D192ED03
+"""An odd number without pattern in its bits: streams of a seed begin so far apart that they never run into others."""
+
+
+def mixed(numbers: np.ndarray, seed: int, count: int, stream: int = 0) -> np.ndarray:
+    """Random numbers from whole ones, by the finalizer of MurmurHash3 (A. Appleby, public domain).
+
+    Returns:
+        float32 (..., count), from 0 up to but not including 1.
+    """
     out = np.empty((*numbers.shape, count), np.float32)
     for part in range(count):
-        mixed = numbers.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(seed * 7919 + part * 104_729 + 1)
+        key = (seed * 7919 + part * 104_729 + 1 + stream * STREAM) % (1 << 64)
+        mixed = numbers.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(key)
         for shift, factor in ((33, 0xFF51AFD7ED558CCD), (33, 0xC4CEB9FE1A85EC53)):
             mixed ^= mixed >> np.uint64(shift)
             mixed *= np.uint64(factor)

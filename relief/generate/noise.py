@@ -15,7 +15,7 @@ import numpy as np
 
 from relief.generate.generator import Family, Generator, Grid
 from relief.generate.kernels import add_gradient
-from relief.generate.lattice import MOST_CELLS, Lattice
+from relief.generate.lattice import MOST_CELLS, Lattice, mixed
 from relief.height import Footprint
 from relief.parameters import choice, number
 
@@ -23,6 +23,9 @@ Sum = Literal["fractal", "ridged", "billowed"]
 MODES: dict[Sum, int] = {"fractal": 0, "ridged": 1, "billowed": 2}
 NOTHING = np.zeros((0, 0), np.float32)
 """The warp of a noise that is not warped."""
+
+WARP, OFFSETS = 100, 200
+"""Streams of random numbers behind those of the octaves: for the two directions of the warp, and for offsets."""
 
 FINEST = 2.0
 """Texels that a cell has to be wide to be drawn in full; narrower ones fade out, as an average over a texel would."""
@@ -91,7 +94,9 @@ class Noise(Generator):
         moved = []
         for part, side in enumerate(grid.footprint.sides):
             field = np.zeros((grid.rows, grid.columns), np.float32)
-            octave(add_gradient, gradients, lattice, self.seed + 31 + part, grid, (NOTHING, NOTHING), 1.0, 0, field)
+            add_octave(
+                add_gradient, gradients, lattice, self.seed, WARP + part, grid, (NOTHING, NOTHING), 1.0, 0, field
+            )
             moved.append(field * np.float32(self.warp / side))
         return moved[0], moved[1]
 
@@ -116,30 +121,33 @@ class SummedNoise(Noise):
     )  # fmt: skip
 
     def summed(self, grid: Grid, add: Callable, table: Callable) -> np.ndarray:
-        """All octaves: float32 (rows, columns), 0 to 1 at contrast 1."""
+        """All octaves: float32 (rows, columns), 0.5 + contrast / 2 times their weighed mean, so 0 to 1 at contrast 1."""
         total = np.zeros((grid.rows, grid.columns), np.float32)
         bend = self.bend(grid)
         whole = 0.0
         for number_ in range(self.octaves):
             weight = self.gain**number_
             whole += weight
-            octave(
-                add,
-                table,
-                self.lattice(grid.footprint, number_),
-                self.seed + number_,
-                grid,
-                bend,
-                weight,
-                MODES[self.sum],
-                total,
-            )
-        return np.float32(0.5) + total * np.float32(0.85 * self.contrast / max(whole, 1e-9))
+            lattice, mode = self.lattice(grid.footprint, number_), MODES[self.sum]
+            add_octave(add, table, lattice, self.seed, number_, grid, bend, weight, mode, total)
+        return np.float32(0.5) + total * np.float32(0.5 * self.contrast / whole)
 
 
-def octave(
-    add: Callable, table: Callable, lattice: Lattice, seed: int, grid: Grid, bend: tuple[np.ndarray, np.ndarray],
-    weight: float, mode: int, out: np.ndarray,
+def offset_of(seed: int, octave: int) -> tuple[float, float]:
+    """How far an octave is moved, in cells, so that its lattice does not lie on that of a coarser one.
+
+    The first is not moved. Gradient noise is 0 on its lattice: at lacunarity 2 all octaves would be 0 on the coarsest
+    one, where ridges would then always have their crests.
+    """
+    if octave == 0:
+        return 0.0, 0.0
+    u, v = mixed(np.zeros(1, np.int64), seed, 2, OFFSETS + octave)[0]
+    return float(u), float(v)
+
+
+def add_octave(
+    add: Callable, table: Callable, lattice: Lattice, seed: int, octave: int, grid: Grid,
+    bend: tuple[np.ndarray, np.ndarray], weight: float, mode: int, out: np.ndarray,
 ) -> None:  # fmt: skip
     """Adds one octave to `out`; one too fine for the texels is left out, one nearly so is weakened."""
     along = math.hypot(lattice.a / grid.columns, lattice.c / grid.columns)
@@ -148,16 +156,27 @@ def octave(
     kept = float(np.clip((1 - cells_a_texel) / (1 - 1 / FINEST), 0, 1))
     if kept == 0 or lattice.cells > MOST_CELLS**2:
         return
-    beyond = 0.0
-    if bend[0].size:
-        reach = max(abs(lattice.a), abs(lattice.b), abs(lattice.c), abs(lattice.d))
-        beyond = 2 * reach * float(max(np.abs(bend[0]).max(), np.abs(bend[1]).max()))
+    beyond = cells_beyond(lattice, bend)
+    place = placed(lattice, beyond, offset_of(seed, octave))
+    add(table(lattice, seed, beyond, octave), *place, *bend, np.float32(weight * kept), mode, out)
+
+
+def cells_beyond(lattice: Lattice, bend: tuple[np.ndarray, np.ndarray]) -> float:
+    """Cells that a warp may lead beyond the tile."""
+    if not bend[0].size:
+        return 0.0
+    reach = max(abs(lattice.a), abs(lattice.b), abs(lattice.c), abs(lattice.d))
+    return 2 * reach * float(max(np.abs(bend[0]).max(), np.abs(bend[1]).max()))
+
+
+def placed(lattice: Lattice, beyond: float, offset: tuple[float, float]) -> tuple[tuple, float, float]:
+    """The lattice as the loops take it: its matrix, and the u and v of the first cell of its table."""
     first_u, first_v, _, _ = lattice.bounds(beyond)
     matrix = (float(lattice.a), float(lattice.b), float(lattice.c), float(lattice.d))
-    add(table(lattice, seed, beyond), matrix, first_u, first_v, *bend, np.float32(weight * kept), mode, out)
+    return matrix, first_u - offset[0], first_v - offset[1]
 
 
-def gradients(lattice: Lattice, seed: int, beyond: float) -> np.ndarray:
+def gradients(lattice: Lattice, seed: int, beyond: float, octave: int) -> np.ndarray:
     """A unit vector for each lattice place."""
-    angles = lattice.randoms(seed, 1, beyond)[..., 0] * np.float32(2 * np.pi)
+    angles = lattice.randoms(seed, 1, beyond, octave)[..., 0] * np.float32(2 * np.pi)
     return np.stack([np.cos(angles), np.sin(angles)], axis=-1)

@@ -22,6 +22,6 @@ class ValueNoise(SummedNoise):
         return self.summed(grid, add_value, heights)
 
 
-def heights(lattice: Lattice, seed: int, beyond: float) -> np.ndarray:
+def heights(lattice: Lattice, seed: int, beyond: float, octave: int) -> np.ndarray:
     """A height for each lattice place."""
-    return lattice.randoms(seed, 1, beyond)
+    return lattice.randoms(seed, 1, beyond, octave)

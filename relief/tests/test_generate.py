@@ -35,6 +35,12 @@ def drawn(generator: Generator, size: int = 256, footprint: Footprint = TILE) ->
     return generator.draw(Grid(rows, size, footprint))
 
 
+def highest_correlation(one: np.ndarray, other: np.ndarray) -> float:
+    """The correlation of two tiles where one is moved over the other so that they are most alike."""
+    one, other = ((part - part.mean()) / part.std() for part in (one, other))
+    return float(np.abs(np.fft.ifft2(np.fft.fft2(one) * np.conj(np.fft.fft2(other)))).max() / one.size)
+
+
 class NoiseTests(TestCase):
     def test_gradient_noise_is_zero_at_lattice_points(self):
         """Perlin 2002."""
@@ -53,7 +59,7 @@ class NoiseTests(TestCase):
 
     def test_statistics_of_gradient_noise_are_within_its_bounds(self):
         """With unit gradients in the plane |n| is at most sqrt(1/2), and its mean is 0."""
-        out = (GradientNoise(size=8, octaves=1).draw(Grid(1024, 1024, TILE)) - 0.5) / 0.85
+        out = (GradientNoise(size=8, octaves=1).draw(Grid(1024, 1024, TILE)) - 0.5) / 0.5
         self.assertLessEqual(np.abs(out).max(), 1 + 1e-5)
         self.assertAlmostEqual(float(out.mean()), 0, delta=0.01)
         self.assertGreater(out.std(), 0.25)
@@ -116,6 +122,42 @@ class NoiseTests(TestCase):
                 rolled = np.roll(out, out.shape[axis] // 2, axis)
                 steps = np.abs(np.diff(rolled, axis=axis)).mean(axis=1 - axis)
                 self.assertLess(steps[out.shape[axis] // 2 - 1], 1.8 * np.median(steps), noise)
+
+    def test_noise_at_contrast_1_stays_from_0_to_1(self):
+        for seed in range(3):
+            for octaves in (1, 3, 8):
+                for sum_ in ("fractal", "ridged", "billowed"):
+                    for model in (GradientNoise, ValueNoise):
+                        noise = model(size=40, octaves=octaves, seed=seed, sum=sum_, gain=0.7)
+                        out = drawn(noise, 512)
+                        self.assertGreaterEqual(out.min(), -1e-6, noise)
+                        self.assertLessEqual(out.max(), 1 + 1e-6, noise)
+                for measure in ("nearest", "second", "edges", "value"):
+                    out = drawn(CellularNoise(size=40, octaves=octaves, seed=seed, measure=measure), 256)
+                    self.assertTrue(0 <= out.min() <= out.max() <= 1, measure)
+        one, two = drawn(GradientNoise(seed=4)), drawn(GradientNoise(seed=4, contrast=2))
+        np.testing.assert_allclose(two - 0.5, 2 * (one - 0.5), atol=1e-6)
+
+    def test_ridges_have_no_crest_on_every_point_of_the_lattice(self):
+        """Gradient noise is 0 on its lattice (Perlin 2002); octaves on the same lattice all have their crest there."""
+        noise = GradientNoise(size=100, octaves=6, gain=0.7, sum="ridged")
+        fine = noise.draw(Grid(600, 600, TILE))  # lattice points fall between four texels
+        at = np.stack([np.roll(fine, (down, right), (0, 1))[::100, ::100] for down in (0, 1) for right in (0, 1)])
+        on_lattice = at.mean(axis=0)
+        self.assertLess(on_lattice.mean(), 0.93, "the first octave alone has its crest there")
+        self.assertGreater(on_lattice.std(), 0.02)
+        lines = fine.mean(axis=0)
+        self.assertLess(np.abs(lines[::100] - lines.mean()).mean(), 2.5 * lines.std())
+
+    def test_octaves_and_seeds_do_not_meet(self):
+        """However one is moved over the other: the highest of all their correlations is that of strangers."""
+        for model in (GradientNoise, ValueNoise):
+            first = drawn(model(size=60, octaves=1, seed=1, contrast=1))
+            second = 1.5 * drawn(model(size=60, octaves=2, seed=1)) - first  # what the second octave adds
+            for other in (model(size=30, octaves=1, seed=2), model(size=30, octaves=1, seed=1)):
+                self.assertLess(highest_correlation(second, drawn(other)), 0.4)
+        cells = [drawn(CellularNoise(size=30, measure="value", seed=seed)) for seed in (1, 2)]
+        self.assertLess(highest_correlation(*cells), 0.4)
 
     def test_another_seed_is_another_surface_and_the_same_seed_the_same(self):
         one, two = drawn(GradientNoise(seed=1)), drawn(GradientNoise(seed=2))

@@ -31,14 +31,14 @@ def sand_court(read_source: ReadSource, engine: Engine) -> Recipe:
             "blend": "replace", "amount": 1, "content.width": 1200, "content.ring": 50, "content.rim": 320,
             "mask.source": "strokes", "mask.marks": [{"points": [(0.5, 0.5)], "radius": 262}],
         }),
-        ("gradient_noise", "Rolling ground", {"amount": 0.7, "content.size": 600, "content.octaves": 2}),
-        ("gradient_noise", "Grain", {"amount": 0.10, "content.size": 9, "content.octaves": 3}),
+        ("gradient_noise", "Rolling ground", {"amount": 1.2, "content.size": 600, "content.octaves": 2}),
+        ("gradient_noise", "Grain", {"amount": 0.17, "content.size": 9, "content.octaves": 3}),
         ("imprints", "Stones", {
             "blend": "taller", "amount": 2.6, "passage": 0.3, "content.size": 170, "content.fade": 6,
             "content.places": [(0.5, 0.5), (0.47, 0.62)], "content.vary": 0.5, "content.seed": 3,
         }),
         ("gradient_noise", "Worn stone", {
-            "amount": 0.25, "content.size": 60, "content.sum": "ridged", "mask.source": "height", "mask.low": 1.4,
+            "amount": 0.42, "content.size": 60, "content.sum": "ridged", "mask.source": "height", "mask.low": 1.4,
             "mask.high": 9, "mask.soft": 0.3,
         }),
     ):  # fmt: skip
@@ -55,6 +55,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
             "layers.0.content.size": 260,
             "layers.0.content.octaves": 3,
             "layers.0.content.gain": 0.35,
+            "layers.0.content.contrast": 1.7,
         }
     )
     for kind, name, changes in (
@@ -62,7 +63,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
             "amount": 0.08, "content.form": "saw", "content.length": 32, "content.turn": 70, "content.bend": 16,
             "content.bends": 3,
         }),
-        ("gradient_noise", "Grain", {"amount": 0.03, "content.size": 5, "content.octaves": 2}),
+        ("gradient_noise", "Grain", {"amount": 0.05, "content.size": 5, "content.octaves": 2}),
         ("net", "Net", {
             "blend": "taller", "amount": 0.75, "offset": -0.05, "passage": 0.05, "content.mesh": 130,
             "content.cord": 13,
