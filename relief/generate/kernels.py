@@ -170,7 +170,7 @@ def _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, sh
 
 @kernel
 def add_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, weight, out):
-    """Adds one octave of cellular noise about 0. Measures: 0 from F1, 1 from F2, 2 from F2 - F1, 3 the cell's height."""
+    """Adds one octave of cellular noise about 0. Measures: 0 of F1, 1 of F2, 2 of F2 - F1, 3 the cell's height."""
     rows, columns = out.shape
     zero, half, whole = np.float32(0), np.float32(0.5), np.float32(1)
     for row in numba.prange(rows):

@@ -121,7 +121,7 @@ class SummedNoise(Noise):
     )  # fmt: skip
 
     def summed(self, grid: Grid, add: Callable, table: Callable) -> np.ndarray:
-        """All octaves: float32 (rows, columns), 0.5 + contrast / 2 times their weighed mean, so 0 to 1 at contrast 1."""
+        """All octaves: 0.5 + contrast / 2 times their weighed mean, 0 to 1 at contrast 1: float32 (rows, columns)."""
         total = np.zeros((grid.rows, grid.columns), np.float32)
         bend = self.bend(grid)
         whole = 0.0

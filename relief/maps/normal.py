@@ -17,7 +17,7 @@ from relief.maps.vectors import Red, of_slopes, reoriented, strengthened
 from relief.parameters import Parameters, choice, number
 from relief.sources.roles import Green
 from relief.treat.detail_bands import Bands
-from relief.treat.soften import softened
+from relief.treat.soften import softened_slopes
 
 
 class Normal(Parameters):
@@ -60,7 +60,7 @@ class Normal(Parameters):
     def seen(self, field: HeightField) -> HeightField:
         """The field as the slopes are taken of it: with the map's own bands and soften."""
         banded = self.bands.banded(field)
-        return banded.with_samples(softened(banded, self.soften))
+        return banded.with_samples(softened_slopes(banded, self.soften))
 
     def facing_right_and_up(self) -> Normal:
         """The same in the directions that the studio itself reads."""

@@ -17,7 +17,7 @@ import cv2
 import numba
 import numpy as np
 
-from relief.height import HeightField
+from relief.height import HeightField, extended
 from relief.kernels import inlined, kernel
 
 Kernel = Literal["central", "prewitt", "sobel", "scharr", "smooth"]
@@ -103,12 +103,7 @@ def presmoothed(field: HeightField, kernel: Kernel) -> np.ndarray:
     """
     if kernel != "smooth":
         return field.samples
-    modes = [{"mode": "wrap"} if wrap else {"mode": "reflect", "reflect_type": "odd"} for wrap in field.edges.wraps]
-    # a side of one texel has no slope to go on with
-    across, down = (
-        {"mode": "edge"} if count == 1 else mode for mode, count in zip(modes, field.samples.shape[::-1], strict=True)
-    )
-    wide = np.pad(np.pad(field.samples, ((0, 0), (1, 1)), **across), ((1, 1), (0, 0)), **down)
+    wide = extended(field.samples, (1, 1), field.edges.wraps)
     return np.ascontiguousarray(cv2.sepFilter2D(wide, cv2.CV_32F, BINOMIAL, BINOMIAL)[1:-1, 1:-1])
 
 

@@ -16,7 +16,7 @@ from pydantic import model_validator
 
 from relief.height import HeightField
 from relief.parameters import Parameters, number
-from relief.treat.soften import softened
+from relief.treat.soften import softened_slopes
 from relief.treat.treatment import Family, Treatment
 
 
@@ -54,8 +54,8 @@ class Bands(Parameters):
         if self.changes_nothing:
             return field
         mean = np.float32(field.samples.mean(dtype=np.float64))
-        without_fine = softened(field, self.fine_limit / 2)
-        only_broad = softened(field, self.broad_limit / 2)
+        without_fine = softened_slopes(field, self.fine_limit / 2)
+        only_broad = softened_slopes(field, self.broad_limit / 2)
         treated = field.samples + np.float32(self.fine - 1) * (field.samples - without_fine)
         treated += np.float32(self.middle - 1) * (without_fine - only_broad)
         treated += np.float32(self.broad - 1) * (only_broad - mean)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from typing import ClassVar, Literal
 
 import cv2
 import numpy as np
 
-from relief.height import HeightField, padded
+from relief.height import HeightField, extended, padded
 from relief.parameters import number
 from relief.resample import averaged, resampled
 from relief.treat.treatment import Family, Treatment
@@ -66,12 +67,33 @@ def _weights(sigma: float) -> np.ndarray:
 
 def softened(field: HeightField, radius: float) -> np.ndarray:
     """The samples of a field blurred by a Gaussian whose standard deviation is `radius` mm."""
-    width, height = field.spacing
+    sigma = _in_texels(field, radius)
+    return gaussian(field.samples, sigma, field.edges.wraps) if radius else field.samples
+
+
+def softened_slopes(field: HeightField, radius: float) -> np.ndarray:
+    """As `softened`, for what slopes or bends are then asked of.
+
+    Beyond an edge that does not wrap the surface goes straight on, not level, so a ramp is a ramp up to its border.
+    """
+    sigma, wraps = _in_texels(field, radius), field.edges.wraps
+    rows, columns = field.samples.shape
+    across, down = (
+        0 if wrap else min(math.ceil(REACH * width), count // 2)
+        for wrap, width, count in zip(wraps, sigma, (columns, rows), strict=True)
+    )
+    if not radius or not (across or down):
+        return softened(field, radius)
+    wide = gaussian(extended(field.samples, (across, down), wraps), sigma, wraps)
+    return np.ascontiguousarray(wide[down : down + rows, across : across + columns])
+
+
+def _in_texels(field: HeightField, radius: float) -> tuple[float, float]:
+    """A length in texels (across, down)."""
     # beyond the size of the footprint all is one height; a wider window would only cost memory
-    radius = min(radius, field.footprint.width, field.footprint.height)
-    if radius == 0:
-        return field.samples
-    return gaussian(field.samples, (radius / width, radius / height), field.edges.wraps)
+    radius = min(radius, *field.footprint.sides)
+    width, height = field.spacing
+    return radius / width, radius / height
 
 
 class Soften(Treatment):
