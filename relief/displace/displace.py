@@ -23,22 +23,50 @@ def displaced(mesh: Mesh, field: HeightField, amplitude: float, midlevel: float)
         midlevel: the height that stays on the base.
 
     Returns:
-        A mesh with the same uv and faces.
+        A mesh with the same uv and faces. Where the field wraps, vertices at opposite edges have one normal, so that
+        copies of the mesh join without a line in their shading.
     """
     distance = displacement(sampled(field, mesh.uv[:, 0], mesh.uv[:, 1]), amplitude, midlevel)
     positions = mesh.positions + mesh.normals * distance[:, None]
-    return replace(mesh, positions=positions, normals=vertex_normals(positions, mesh.faces))
+    return replace(mesh, positions=positions, normals=vertex_normals(positions, mesh.faces, _meeting(mesh, field)))
 
 
-def vertex_normals(positions: np.ndarray, faces: np.ndarray) -> np.ndarray:
+def vertex_normals(
+    positions: np.ndarray, faces: np.ndarray, meeting: tuple[np.ndarray, np.ndarray] | None = None
+) -> np.ndarray:
     """Unit normals of the vertices, the faces around each weighted by area.
 
     The cross product of a quad's diagonals is twice its area along its normal. Vertices without a face with area point
     along z.
+
+    Args:
+        positions: float32 (vertices, 3).
+        faces: int32 (faces, 4).
+        meeting: numbers of vertices and for each the number of the group that shares one normal.
     """
     normals = np.zeros_like(positions)
     _gather_normals(positions, faces, normals)
+    if meeting is not None:
+        vertices, groups = meeting
+        together = np.zeros((groups.max(initial=-1) + 1, 3), np.float32)
+        np.add.at(together, groups, normals[vertices])
+        normals[vertices] = together[groups]
+    _to_unit_length(normals)
     return normals
+
+
+def _meeting(mesh: Mesh, field: HeightField) -> tuple[np.ndarray, np.ndarray]:
+    """The vertices that lie at edges that wrap, and which of them are one place of the relief."""
+    at_edge = [
+        wrap & ((mesh.uv[:, axis] == 0) | (mesh.uv[:, axis] == 1)) for axis, wrap in enumerate(field.edges.wraps)
+    ]
+    vertices = np.flatnonzero(at_edge[0] | at_edge[1])
+    places = mesh.uv[vertices].astype(np.float64)
+    for axis, wrap in enumerate(field.edges.wraps):
+        if wrap:
+            places[:, axis] %= 1
+    _, groups = np.unique(np.rint(places * 1e7).astype(np.int64), axis=0, return_inverse=True)
+    return vertices, groups.reshape(-1)
 
 
 @inlined
@@ -56,6 +84,10 @@ def _gather_normals(positions, faces, normals):
             normals[corner, 0] += ay * bz - az * by
             normals[corner, 1] += az * bx - ax * bz
             normals[corner, 2] += ax * by - ay * bx
+
+
+@numba.njit(cache=True, nogil=True)
+def _to_unit_length(normals):
     for vertex in range(len(normals)):
         x, y, z = normals[vertex]
         length = np.sqrt(x * x + y * y + z * z)

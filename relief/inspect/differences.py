@@ -13,6 +13,7 @@ from relief.maps.normal import vectors
 from relief.recipe import Recipe
 from relief.resample import resampled
 from relief.stages import unit_vectors
+from relief.statistics import percentiles
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,7 @@ def difference(
     apart, angles = height_difference(recipes, fields), angles_apart(recipes, fields, along)
     return Difference(
         float(angles.mean(dtype=np.float64)),
-        float(np.percentile(angles, 95)),
+        percentiles(angles, 95)[0],
         float(np.sqrt(np.square(apart).mean(dtype=np.float64))),
     )
 

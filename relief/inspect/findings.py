@@ -33,6 +33,7 @@ from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.sources.picture import Picture
+from relief.statistics import percentiles
 from relief.treat.close_seam import CloseSeam
 from relief.treat.levels import Levels
 from relief.treat.remove_steps import RemoveSteps
@@ -103,7 +104,7 @@ def weak(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | N
     """Hardly anything is steep enough to catch light."""
     if measured.steepest >= WEAK_BELOW:
         return None
-    angle = float(np.percentile(steepness(height, recipe.amplitude), 100 * (1 - WEAK_SHARE), overwrite_input=True))
+    angle = percentiles(steepness(height, recipe.amplitude), 100 * (1 - WEAK_SHARE))[0]
     if angle >= WEAK_BELOW:
         return None
     reason = f"Hardly anything stands steeper than {angle:.2g}°, so no light but a raking one shows it."

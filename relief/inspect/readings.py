@@ -11,13 +11,14 @@ from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.maps.slopes import steepness
 from relief.sources.facts import seam_ratios
+from relief.statistics import deviations, percentiles, scattered
 
 STEEPEST_SHARE = 0.05
 DETAIL_SHARES = (0.01, 0.99)
 """The coarsest and the finest detail are the wavelengths down to which these shares of the height's variance reach."""
 
 COUNTED = 1_000_000
-"""Places that medians, figures and levels are taken of at most."""
+"""Places that different heights are counted in at most."""
 
 BANDS = 4096
 """Parts that the frequencies are sorted into."""
@@ -35,7 +36,7 @@ class Readings:
         coarsest, finest: wavelengths of the coarsest and the finest detail, mm; none on a flat field.
         sa, sq, sz: arithmetic and root mean square distance from the mean, and the range, mm (ISO 25178-2).
         clipped: share of the surface at its very lowest or highest.
-        levels: how many different heights there are, of at most a million places.
+        levels: how many different heights there are, in at most a million places drawn from all.
         seam_across, seam_down: seam ratios; 1 is invisible.
         texels: texels on a mm, across.
     """
@@ -67,14 +68,10 @@ class Readings:
 
 def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
     """Measures a height field."""
-    samples = field.samples
-    lowest, highest, mean = (float(samples.min()), float(samples.max()), float(samples.mean(dtype=np.float64)))
-    few = samples.ravel()[:: max(1, samples.size // COUNTED)]
-    ends = displacement(np.array([lowest, highest, mean, np.median(few)]), amplitude, midlevel)
-    from_mean = few - np.float32(mean)
-    angles = steepness(field, amplitude).ravel()
-    typical, steep = np.percentile(angles, (50, 100 * (1 - STEEPEST_SHARE)), overwrite_input=True)
-    at_ends = (few == np.float32(lowest)).mean() + (few == np.float32(highest)).mean()
+    samples, spread = field.samples, deviations(field.samples)
+    middle = percentiles(samples, 50)[0]
+    ends = displacement(np.array([spread.lowest, spread.highest, spread.mean, middle]), amplitude, midlevel)
+    typical, steep = percentiles(steepness(field, amplitude), 50, 100 * (1 - STEEPEST_SHARE))
     across, down = seam_ratios(samples)
     coarsest, finest = detail(field) or (None, None)
     return Readings(
@@ -82,14 +79,14 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
         highest=float(ends[1]),
         mean=float(ends[2]),
         median=float(ends[3]),
-        steepest=float(steep),
-        typical=float(typical),
+        steepest=steep,
+        typical=typical,
         coarsest=coarsest,
         finest=finest,
-        sa=float(np.abs(from_mean).mean(dtype=np.float64) * amplitude),
-        sq=float(np.sqrt(np.square(from_mean).mean(dtype=np.float64)) * amplitude),
-        clipped=float(at_ends) if highest > lowest else 0.0,
-        levels=int(np.unique(few).size),
+        sa=spread.mean_distance * amplitude,
+        sq=spread.root_mean_square * amplitude,
+        clipped=spread.at_ends,
+        levels=int(np.unique(scattered(samples, COUNTED)).size),
         seam_across=across,
         seam_down=down,
         texels=1 / field.spacing[0],
@@ -98,8 +95,7 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
 
 def steepest(field: HeightField, amplitude: float) -> float:
     """The angle in degrees that the steepest 5 % of the displaced surface exceeds."""
-    angles = steepness(field, amplitude).ravel()
-    return float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE), overwrite_input=True))
+    return percentiles(steepness(field, amplitude), 100 * (1 - STEEPEST_SHARE))[0]
 
 
 def detail(field: HeightField) -> tuple[float, float] | None:

@@ -23,10 +23,10 @@ from relief.sources.colour import full_scale
 from relief.sources.decode import decode
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
 from relief.sources.roles import READING_OF, Green, Reading, Role, green_of, held_by_name
+from relief.statistics import percentiles
 from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
 from relief.treat.levels import NARROWEST, Levels
-from relief.treat.normalise import percentiles
 from relief.treat.soften import Soften
 from relief.treat.treatment import Placement, Treatment
 
@@ -154,7 +154,7 @@ def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
 def _with_depth(recipe: Recipe, read_source: ReadSource, engine: Engine, amplitude: float | None = None) -> Recipe:
     """The recipe with midlevel from the median, and where none is known the amplitude from the steepness."""
     height = engine.run(Pipeline(recipe, read_source).height())
-    midlevel = round(percentiles(height.samples, 50, 50)[0], 4)
+    midlevel = round(percentiles(height.samples, 50)[0], 4)
     if amplitude is None:
         now = steepest(height, 1.0)
         amplitude = factor_for(COMFORTABLE, now, 1.0) if now > 1e-4 else 1.0

@@ -10,6 +10,7 @@ from relief.resample import shrunk
 from relief.sources.colour import displayed, full_scale
 from relief.sources.picture import COLOURS, Picture
 from relief.sources.roles import Guess, guessed
+from relief.statistics import scattered
 
 SEAMLESS_BELOW = 1.5
 """A step across the edge of more than this many inner steps reads as a line (common practice, no source)."""
@@ -112,8 +113,7 @@ def has_colours(picture: Picture) -> bool:
 def grey_levels(pixels: np.ndarray) -> int:
     """How many different values the samples take; for floats and 32-bit numbers the number in a million of them."""
     if pixels.dtype.itemsize > 2:
-        flat = pixels.ravel()
-        return int(np.unique(flat[:: max(1, flat.size // 1_000_000)]).size)
+        return int(np.unique(scattered(pixels, 1_000_000)).size)
     return int(np.count_nonzero(np.bincount(pixels.ravel(), minlength=2)))
 
 

@@ -90,6 +90,22 @@ class DisplacementTests(TestCase):
         inside = (mesh.uv[:, 0] > 0.01) & (mesh.uv[:, 0] < 0.99)
         self.assertLess(np.abs(mesh.normals - expected)[inside].max(), 2e-3)
 
+    def test_copies_of_a_tile_join_in_their_shading_too(self):
+        """Against the normals inside of one mesh of the tile laid twice across and twice down."""
+        tile = rough(48, 64, seed=8)
+        one = displaced(plane(FOOTPRINT, 64, 48), field(tile, 80, 60, WRAP), 12, 0.5)
+        four = displaced(
+            plane(Footprint(width=160, height=120), 128, 96), field(np.tile(tile, (2, 2)), 160, 120, WRAP), 12, 0.5
+        )
+        within = four.normals.reshape(97, 129, 3)[24:73, 32:97]
+        around = np.roll(one.normals.reshape(49, 65, 3)[:-1, :-1], (24, 32), (0, 1))
+        np.testing.assert_allclose(around, within[:-1, :-1], atol=1e-3)
+        grid = one.normals.reshape(49, 65, 3)
+        np.testing.assert_array_equal(grid[:, 0], grid[:, -1])
+        np.testing.assert_array_equal(grid[0], grid[-1])
+        apart = displaced(plane(FOOTPRINT, 64, 48), field(tile, 80, 60), 12, 0.5).normals.reshape(49, 65, 3)
+        self.assertGreater(np.abs(apart[:, 0] - apart[:, -1]).max(), 0.05, "edges that do not wrap stay as they are")
+
     def test_normals_against_trimesh(self):
         """trimesh `vertex_normals`, which weighs by angle: on a gentle surface both are within half a degree."""
         mesh = displaced(plane(FOOTPRINT, 60, 45), field(rough(90, 120), width=80, height=60), 0.3, 0.5)

@@ -20,6 +20,7 @@ from scipy.special import ndtr, ndtri
 
 from relief.height import Edges, Footprint, HeightField
 from relief.parameters import choice, number
+from relief.statistics import scattered
 from relief.treat.soften import gaussian
 from relief.treat.treatment import Family, Treatment
 
@@ -30,6 +31,9 @@ WAY_NAMES = {
     "contrast": "Fade, contrast kept",
     "mirror": "Mirrored band",
 }
+COUNTED = 1_000_000
+"""Samples that the quantiles are taken of at most, drawn from all places."""
+
 WIDEST = 0.45
 """Part of the side that the band may take at most."""
 
@@ -51,7 +55,7 @@ def contrast_faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray, whol
     """The mix of two bands, with the histogram of the whole field: both are made Gaussian, mixed at equal variance, and
     brought back."""
     places = np.linspace(0, 1, QUANTILES)
-    values = np.quantile(whole.ravel()[:: max(1, whole.size // 1_000_000)], places)
+    values = np.quantile(scattered(whole, COUNTED), places)
     places = np.clip(places, 0.5 / QUANTILES, 1 - 0.5 / QUANTILES)
     # equal values share one place, the middle of theirs
     values, first, count = np.unique(values, return_index=True, return_counts=True)

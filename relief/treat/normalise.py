@@ -8,20 +8,11 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.parameters import number
+from relief.statistics import percentiles
 from relief.treat.treatment import Family, Treatment
 
 FLAT = 1e-9
 """A spread below this is a flat field, which is left alone."""
-
-COUNTED = 2_000_000
-"""Samples that the percentiles are taken of at most."""
-
-
-def percentiles(samples: np.ndarray, low: float, high: float) -> tuple[float, float]:
-    """Two percentiles (0 to 100) of the samples, of evenly spread ones when there are very many."""
-    flat = samples.ravel()
-    low, high = np.percentile(flat[:: max(1, flat.size // COUNTED)], (low, high))
-    return float(low), float(high)
 
 
 class Normalise(Treatment):
