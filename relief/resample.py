@@ -61,6 +61,8 @@ def resampled(samples: np.ndarray, rows: int, columns: int, method: Method, wrap
         method = "bicubic"
     if samples.shape[:2] == (rows, columns):
         return samples
+    if method == "bicubic" and rows >= samples.shape[0] and columns >= samples.shape[1]:
+        return enlarged(samples, rows, columns, wraps)
     if samples.ndim == 3:
         parts = [_filtered(samples[..., part], rows, columns, method, wraps) for part in range(samples.shape[2])]
         return np.dstack(parts)
@@ -93,11 +95,34 @@ def averaged(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bo
     """
     if samples.shape[:2] == (rows, columns):
         return np.asarray(samples, np.float32)
-    channels = samples.shape[2] if samples.ndim == 3 else 1
-    out = np.empty((rows, columns * channels), np.float32)
     down, across = _shares(samples.shape[0], rows, wraps[1]), _shares(samples.shape[1], columns, wraps[0])
-    _average(np.ascontiguousarray(samples).reshape(samples.shape[0], -1), channels, *down, *across, out)
-    return out.reshape(rows, columns, *samples.shape[2:])
+    return _mixed(samples, down, across)
+
+
+def enlarged(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool]) -> np.ndarray:
+    """Samples (rows, columns[, channels]) at a size no smaller, by Keys' bicubic: float32. Ramps stay ramps."""
+    wide = extended(np.asarray(samples, np.float32), (2, 2), wraps)
+    return _mixed(wide, _cubic_shares(samples.shape[0], rows), _cubic_shares(samples.shape[1], columns))
+
+
+def _cubic_shares(old: int, new: int) -> tuple[np.ndarray, np.ndarray]:
+    """What each new texel along a side is made of, as `_shares` has it; two more texels lie before the first one."""
+    place = (np.arange(new)[:, None] + 0.5) * (old / new) - 0.5
+    numbers = np.floor(place).astype(np.int64) + np.arange(-1, 3)
+    far = np.abs(place - numbers)
+    near, wide = (1.5 * far - 2.5) * far**2 + 1, ((-0.5 * far + 2.5) * far - 4) * far + 2
+    return numbers + 2, np.where(far <= 1, near, wide)
+
+
+def _mixed(samples: np.ndarray, down: tuple[np.ndarray, ...], across: tuple[np.ndarray, ...]) -> np.ndarray:
+    """Rows and columns each mixed of others, by their numbers and shares: float32."""
+    channels = samples.shape[2] if samples.ndim == 3 else 1
+    # across, the channels of a texel lie side by side
+    numbers = (across[0].T[..., None] * channels + np.arange(channels)).reshape(across[0].shape[1], -1)
+    shares = np.repeat(across[1].T, channels, axis=1)
+    out = np.empty((len(down[0]), numbers.shape[1]), np.float32)
+    _mix(np.ascontiguousarray(samples).reshape(samples.shape[0], -1), *down, numbers.astype(np.uint64), shares, out)
+    return out.reshape(len(down[0]), -1, *samples.shape[2:])
 
 
 def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
@@ -129,9 +154,9 @@ def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
 
 
 @kernel
-def _average(samples, channels, from_rows, row_shares, from_columns, column_shares, out):
-    rows, columns = from_rows.shape[0], from_columns.shape[0]
-    for row in numba.prange(rows):
+def _mix(samples, from_rows, row_shares, from_columns, column_shares, out):
+    """Tap after tap over a whole row, so that it runs on vector registers; in double precision, so that 1 stays 1."""
+    for row in numba.prange(out.shape[0]):
         line = np.zeros(samples.shape[1], np.float64)
         for tap in range(from_rows.shape[1]):
             share = row_shares[row, tap]
@@ -139,12 +164,13 @@ def _average(samples, channels, from_rows, row_shares, from_columns, column_shar
                 here = samples[from_rows[row, tap]]
                 for place in range(line.size):
                     line[place] += share * here[place]
-        for column in range(columns):
-            for channel in range(channels):
-                total = 0.0
-                for tap in range(from_columns.shape[1]):
-                    total += column_shares[column, tap] * line[from_columns[column, tap] * channels + channel]
-                out[row, column * channels + channel] = total
+        total = np.zeros(out.shape[1], np.float64)
+        for tap in range(from_columns.shape[0]):
+            numbers, shares = from_columns[tap], column_shares[tap]
+            for place in range(total.size):
+                total[place] += shares[place] * line[numbers[place]]
+        for place in range(total.size):
+            out[row, place] = total[place]
 
 
 def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
