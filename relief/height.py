@@ -83,6 +83,8 @@ class HeightField:
         alpha: float32 of the same shape, 0 to 1, where the relief covers only part of its footprint.
         grain: the height of one grey level of the source; 0 where the source has no levels.
         amplitude: mm that one unit of height stands for, known only to the treatments that ask for it.
+        levels: the heights, in rising order, that the grey levels of the source stand for, where it has few and nothing
+            was done to it yet.
     """
 
     samples: np.ndarray
@@ -91,6 +93,7 @@ class HeightField:
     alpha: np.ndarray | None = None
     grain: float = 0.0
     amplitude: float = 1.0
+    levels: np.ndarray | None = None
 
     @property
     def spacing(self) -> tuple[float, float]:
@@ -105,7 +108,7 @@ class HeightField:
     def with_samples(self, samples: np.ndarray, stretch: float = 1.0) -> HeightField:
         """The same place with other samples; `stretch` is what a difference in height was multiplied by."""
         grain = self.grain * stretch
-        return replace(self, samples=np.ascontiguousarray(samples, dtype=np.float32), grain=grain)
+        return replace(self, samples=np.ascontiguousarray(samples, dtype=np.float32), grain=grain, levels=None)
 
     def padded(self, beyond: tuple[int, int], samples: np.ndarray | None = None) -> np.ndarray:
         """The samples with some more (across, down) on each side, as the edges say."""

@@ -97,8 +97,8 @@ class Pipeline:
             compute = partial(stages.integrated, content, footprint, edges, longest)
             return Stage("Finding the height", compute, [read, place, longest], (picture, *fitting))
         made = Stage("Making grey", partial(stages.grey, content, longest), [read, longest], (picture,))
-        compute = partial(stages.laid_out, footprint, edges, longest)
-        return Stage("Laying it out", compute, [place, longest], (made, picture, *fitting))
+        compute = partial(stages.laid_out, content, footprint, edges, longest)
+        return Stage("Laying it out", compute, [read, place, longest], (made, picture, *fitting))
 
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""

@@ -20,8 +20,9 @@ from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
 from relief.resample import Method, as_type, field_resampled, resampled, shrunk
 from relief.sources import picture as pictures
-from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_data, grey_of_photo
+from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_data, grey_of_photo, heights_of_levels
 from relief.sources.decode import decode
+from relief.sources.facts import few_levels
 from relief.sources.roles import Green
 from relief.treat.treatment import Treatment
 from relief.treat.turn import Turn
@@ -228,11 +229,15 @@ def grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np
 
 
 def laid_out(
-    footprint: Footprint, edges: Edges, longest: int | None, grey: np.ndarray, picture: pictures.Picture,
-    cell: Grid | None = None,
+    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, grey: np.ndarray,
+    picture: pictures.Picture, cell: Grid | None = None,
 ) -> HeightField:  # fmt: skip
     footprint = cell.footprint if cell else footprint
-    return HeightField(grey, footprint, edges, alpha(picture, longest), picture.grain)
+    levels = few_levels(picture.pixels)
+    if levels is not None:
+        of_photo = content.grey if content.reading == "photo" else None
+        levels = heights_of_levels(levels, picture, of_photo, content.transfer)
+    return HeightField(grey, footprint, edges, alpha(picture, longest), picture.grain, levels=levels)
 
 
 def alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:

@@ -16,7 +16,6 @@ from relief.inspect.source_findings import source_findings
 from relief.inspect.thresholds import (
     BANDS_ABOVE,
     CLIPPED_ABOVE,
-    COARSE_GRAIN,
     COMFORTABLE,
     FEW_TELLTALES,
     HARSH_ABOVE,
@@ -32,6 +31,7 @@ from relief.inspect.thresholds import (
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
+from relief.sources.facts import few_levels
 from relief.sources.picture import Picture
 from relief.statistics import percentiles
 from relief.treat.close_seam import CloseSeam
@@ -68,8 +68,9 @@ def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: P
     ]
     if picture:
         found.append(clipped(recipe, measured))
-    if picture and picture.grain >= COARSE_GRAIN:
-        found.append(steps(recipe, height))
+    levels = few_levels(picture.pixels) if picture else None
+    if levels is not None:
+        found.append(steps(recipe, height, len(levels)))
     return [finding for finding in found if finding]
 
 
@@ -240,7 +241,7 @@ def repeated(recipe: Recipe) -> Finding | None:
     return None
 
 
-def steps(recipe: Recipe, height: HeightField) -> Finding | None:
+def steps(recipe: Recipe, height: HeightField, levels: int) -> Finding | None:
     """Single grey levels show as jumps between flats."""
     texel = min(height.spacing)
     jump, share, run = stair(height.samples)
@@ -249,8 +250,8 @@ def steps(recipe: Recipe, height: HeightField) -> Finding | None:
     return Finding(
         "steps",
         "Steps",
-        f"One grey level of this 8-bit source is {jump * recipe.amplitude:.2g} mm tall, on texels {texel:.2g} mm wide; "
-        "slopes show as a staircase.",
+        f"This source has {levels} grey levels. One is {jump * recipe.amplitude:.2g} mm tall, on texels {texel:.2g} mm "
+        "wide; slopes show as a staircase.",
         _without_steps(recipe, run * texel),
     )
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 
 from relief.height import HeightField
+from relief.inspect.wavelengths import wavelengths
 from relief.maps.displacement import displacement
 from relief.maps.slopes import steepness
 from relief.sources.facts import seam_ratios
@@ -19,9 +19,6 @@ DETAIL_SHARES = (0.01, 0.99)
 
 COUNTED = 1_000_000
 """Places that different heights are counted in at most."""
-
-BANDS = 4096
-"""Parts that the frequencies are sorted into."""
 
 
 @dataclass(frozen=True)
@@ -73,7 +70,7 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
     ends = displacement(np.array([spread.lowest, spread.highest, spread.mean, middle]), amplitude, midlevel)
     typical, steep = percentiles(steepness(field, amplitude), 50, 100 * (1 - STEEPEST_SHARE))
     across, down = seam_ratios(samples)
-    coarsest, finest = detail(field) or (None, None)
+    coarsest, finest = wavelengths(field, *DETAIL_SHARES) or (None, None)
     return Readings(
         lowest=float(ends[0]),
         highest=float(ends[1]),
@@ -96,42 +93,3 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
 def steepest(field: HeightField, amplitude: float) -> float:
     """The angle in degrees that the steepest 5 % of the displaced surface exceeds."""
     return percentiles(steepness(field, amplitude), 100 * (1 - STEEPEST_SHARE))[0]
-
-
-def detail(field: HeightField) -> tuple[float, float] | None:
-    """The wavelengths in mm between which 98 % of the variance lies, the coarsest first; none on a flat field.
-
-    A direction that wraps is taken apart by the Fourier transform; one that does not by the cosine transform, whose
-    mirrored ends have no jump that could be taken for detail.
-    """
-    wrap_across, wrap_down = field.edges.wraps
-    spectrum, across = _half_spectrum(field.samples - field.samples.mean(), wrap_across, field.spacing[0])
-    if wrap_down:
-        spectrum = scipy.fft.fft(spectrum, axis=0, norm="ortho", workers=-1, overwrite_x=True)
-        down = np.abs(scipy.fft.fftfreq(len(spectrum), field.spacing[1]))
-    else:
-        spectrum = scipy.fft.dct(spectrum, axis=0, norm="ortho", workers=-1, overwrite_x=True)
-        down = np.arange(len(spectrum)) / (2 * field.footprint.height)
-    power = np.abs(spectrum)
-    power *= power
-    if wrap_across:
-        power[:, 1 : (field.samples.shape[1] + 1) // 2] *= 2  # the half of the spectrum that a real field leaves out
-    power[0, 0] = 0
-    frequencies = np.hypot(across.astype(np.float32), down.astype(np.float32)[:, None])
-    total = float(power.sum(dtype=np.float64))
-    if total <= 1e-12 * power.size:
-        return None
-    parts = np.minimum(frequencies * np.float32(BANDS / frequencies.max()), BANDS - 1).astype(np.int32).ravel()
-    in_band = np.bincount(parts, power.ravel(), BANDS)
-    reached = np.searchsorted(np.cumsum(in_band), np.array(DETAIL_SHARES) * total)
-    power *= frequencies
-    coarsest, finest = in_band[reached] / np.bincount(parts, power.ravel(), BANDS)[reached]
-    return float(coarsest), float(finest)
-
-
-def _half_spectrum(samples: np.ndarray, wraps: bool, spacing: float) -> tuple[np.ndarray, np.ndarray]:
-    """The transform of each row, and the frequencies of its columns in cycles per mm."""
-    columns = samples.shape[1]
-    if wraps:
-        return scipy.fft.rfft(samples, norm="ortho", workers=-1), scipy.fft.rfftfreq(columns, spacing)
-    return scipy.fft.dct(samples, norm="ortho", workers=-1), np.arange(columns) / (2 * columns * spacing)

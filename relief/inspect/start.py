@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -14,6 +15,7 @@ from relief.inspect.findings import factor_for
 from relief.inspect.readings import steepest
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
+from relief.inspect.wavelengths import wavelengths
 from relief.layer import Layer, Picture, SourceReference, Unpacked
 from relief.maps.height_from_normals import height_from_normals
 from relief.parameters import Parameters
@@ -23,7 +25,7 @@ from relief.sources.colour import full_scale
 from relief.sources.decode import decode
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
 from relief.sources.roles import READING_OF, Green, Reading, Role, green_of, held_by_name
-from relief.statistics import percentiles
+from relief.statistics import deviations, percentiles
 from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
 from relief.treat.levels import NARROWEST, Levels
@@ -121,6 +123,7 @@ def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
 def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
     """The recipe with even light, levels, soften and midlevel set from the picture's own statistics.
 
+    Data is not a photo: of a height image or normal map only levels beyond 0 to 1, midlevel and amplitude are set.
     What places the picture (crop, straighten, turn, shift) stays and comes first; other treatments make way.
     """
     kept = [treatment for treatment in recipe.layers[0].treatments if isinstance(treatment, Placement)]
@@ -128,6 +131,10 @@ def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
         [number for number, treatment in enumerate(recipe.layers[0].treatments) if treatment in kept]
     )
     field = engine.run(Pipeline(recipe, read_source).treated())
+    if getattr(recipe.layers[0].content, "reading", "photo") != "photo":
+        # data has no light in it, and its grain may be meant
+        fresh = [EvenLight(on=False), _suggested_levels(field.samples, "height"), Soften(on=False)]
+        return _with_depth(_with_fresh(recipe, fresh), read_source, engine)
     light = _suggested_even_light(field)
     evened = light.treat(field) if light.on else field
     levels = _suggested_levels(evened.samples, "photo")
@@ -154,20 +161,38 @@ def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
 def _with_depth(recipe: Recipe, read_source: ReadSource, engine: Engine, amplitude: float | None = None) -> Recipe:
     """The recipe with midlevel from the median, and where none is known the amplitude from the steepness."""
     height = engine.run(Pipeline(recipe, read_source).height())
-    midlevel = round(percentiles(height.samples, 50)[0], 4)
+    midlevel = round(percentiles(height.samples, 50)[0], 6)
     if amplitude is None:
-        now = steepest(height, 1.0)
-        amplitude = factor_for(COMFORTABLE, now, 1.0) if now > 1e-4 else 1.0
+        amplitude = _suggested_amplitude(height)
     amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
     suggested = dict.fromkeys((*recipe.suggested, "amplitude", "midlevel"))
     return recipe.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
+
+
+def _suggested_amplitude(height: HeightField) -> float:
+    """The amplitude in mm at which the steepest 5 % stand near 40 degrees, but no deeper than a wave as wide would be.
+
+    Sharp edges on even ground are less than 5 %, so that the grain between them would set it. A sine of wavelength L
+    and depth D is tan(a) = pi D / L steep; L is the wavelength that parts the variance in two halves.
+    """
+    now = steepest(height, 1.0)
+    if now <= 1e-4:
+        return 1.0
+    by_slope = factor_for(COMFORTABLE, now, 1.0)
+    (width,) = wavelengths(height, 0.5) or (math.inf,)
+    # a sine as deep as 1 has a root mean square of 1 / sqrt(8)
+    depth = math.sqrt(8) * deviations(height.samples).root_mean_square
+    return min(by_slope, width * math.tan(math.radians(COMFORTABLE)) / (math.pi * depth))
 
 
 def _suggested_levels(samples: np.ndarray, reading: Reading) -> Levels:
     """Levels from percentiles for a photo, from the ends for data beyond 0 to 1, and switched off otherwise."""
     low, high = float(samples.min()), float(samples.max())
     if reading == "photo":
-        low, high = (round(value, 3) for value in percentiles(samples, *PERCENTILES))
+        low, high = percentiles(samples, *PERCENTILES)
+        # in linear light a dark photo lies within a few hundredths, where three places would make a plateau
+        places = max(3, math.ceil(3 - math.log10(max(high - low, NARROWEST))))
+        low, high = round(low, places), round(high, places)
     elif low >= 0 and high <= 1:
         return Levels(on=False)
     if high - low < NARROWEST:

@@ -12,9 +12,6 @@ STEP_ABOVE = 1 / 20
 STEP_SHARE = 0.5
 """Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
 
-COARSE_GRAIN = 1 / 255
-"""Grey levels this far apart, as 8 bits have them, can be seen as steps."""
-
 COMFORTABLE = 40.0
 """Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
 

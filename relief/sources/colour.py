@@ -108,6 +108,16 @@ def grey_of_photo(picture: Picture, grey: Grey, hue: float = 0, transfer: Transf
             return np.ascontiguousarray(shown[..., COLOURS.index(grey)])
 
 
+def heights_of_levels(levels: np.ndarray, picture: Picture, grey: Grey | None, transfer: Transfer) -> np.ndarray:
+    """The heights that grey levels (0 to 1, as the file holds them) become; `grey` is none where they are data."""
+    if grey is None:
+        return linear_from_srgb(levels) if transfer == "srgb" else levels
+    if grey in ("luminance", "lightness"):
+        light = linear_from_srgb(levels) if is_decoded(picture, transfer) else levels
+        return light if grey == "luminance" else lightness(light)
+    return levels if is_decoded(picture, transfer) or not picture.linear else srgb_from_linear(levels)
+
+
 def displayed(picture: Picture, longest: int | None = None) -> np.ndarray:
     """The picture as a screen shows it: float32 (rows, columns[, 3]), 0 to 1, shrunk to at most `longest` texels."""
     pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)

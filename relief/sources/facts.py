@@ -131,6 +131,31 @@ def bits_used(picture: Picture) -> int:
     return pixels.dtype.itemsize * 8 - unused
 
 
+MOST_LEVELS = 1024
+"""Grey levels that are called few: 10 bits."""
+
+
+def few_levels(pixels: np.ndarray) -> np.ndarray | None:
+    """The values from 0 to 1 that samples can take, in rising order, where they are few.
+
+    Args:
+        pixels: whole numbers or floats of any shape.
+
+    Returns:
+        float64: all levels of 8 bits, also where 16 bits hold no more than these; otherwise the values that are there,
+        where they are at most 1024; otherwise none.
+    """
+    if pixels.dtype == np.uint8:
+        return np.arange(256) / 255
+    if pixels.dtype == np.uint16:
+        values = np.flatnonzero(np.bincount(pixels.ravel(), minlength=2)) / 65535
+        if not (values * 65535 % 257).any():
+            return np.arange(256) / 255
+    else:
+        values = np.unique(full_scale(scattered(pixels, 1_000_000))).astype(np.float64)
+    return values if 2 <= values.size <= MOST_LEVELS else None
+
+
 def clipped(pixels: np.ndarray) -> tuple[float, float]:
     """Share of samples at the lowest and at the highest value: of the type for whole numbers, of all for floats."""
     whole = pixels.dtype.kind != "f"

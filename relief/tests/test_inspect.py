@@ -3,20 +3,22 @@
 import io
 import math
 from dataclasses import replace
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 import skimage.data
 from PIL import Image
+from scipy.ndimage import gaussian_filter
 
 from relief.engine import Engine
 from relief.inspect.findings import measured_and_found, swell
-from relief.inspect.readings import detail, readings
+from relief.inspect.readings import readings
 from relief.inspect.section import length, section
-from relief.inspect.start import suggested_start
+from relief.inspect.start import started, suggested_start
 from relief.inspect.thresholds import HARSH_ABOVE, STEP_ABOVE
+from relief.inspect.wavelengths import wavelengths
 from relief.pipeline import Pipeline
-from relief.tests.fields import WRAP, centres, field, rough, sinusoid
+from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 
 
 def png(pixels: np.ndarray) -> bytes:
@@ -53,15 +55,30 @@ class ReadingTests(TestCase):
         across = np.sin(2 * np.pi * 3 * centres(256))[None, :]
         down = 0.3 * np.sin(2 * np.pi * 20 * centres(512))[:, None]
         both = field(across + down, width=300, height=100, edges=WRAP)
-        coarsest, finest = detail(both)
+        coarsest, finest = wavelengths(both, 0.01, 0.99)
         self.assertAlmostEqual(finest, 5, delta=0.1)
         self.assertAlmostEqual(coarsest, 100, delta=2)
 
+    def test_a_large_field_is_measured_in_parts_with_the_same_result(self):
+        """Noise of two breadths on 4000 x 2300 texels that are not square, against its transform as a whole."""
+        rng = np.random.default_rng(3)
+        for edges in (WRAP, CLAMP):
+            samples = sum(
+                weight
+                * gaussian_filter(rng.standard_normal((2300, 4000)).astype(np.float32), sigma, mode="wrap")
+                * sigma
+                for sigma, weight in ((1.2, 0.4), (30, 1))
+            )
+            here = field(samples, 900, 700, edges)
+            with mock.patch("relief.inspect.wavelengths.WHOLE", 10_000):
+                whole = wavelengths(here, 0.1, 0.5, 0.9, 0.99)
+            np.testing.assert_allclose(wavelengths(here, 0.1, 0.5, 0.9, 0.99), whole, rtol=0.08)
+
     def test_finest_detail_where_nothing_wraps(self):
         wave = np.tile(np.cos(2 * np.pi * 13 * centres(1024)), (64, 1))
-        self.assertAlmostEqual(detail(field(wave, width=130))[1], 10, delta=0.1)
+        self.assertAlmostEqual(wavelengths(field(wave, width=130), 0.99)[0], 10, delta=0.1)
         # a wave cut where it is steepest has a kink there, which reads as a little finer
-        self.assertTrue(7 < detail(field(sinusoid(64, 1024, 13), width=130))[1] < 10)
+        self.assertTrue(7 < wavelengths(field(sinusoid(64, 1024, 13), width=130), 0.99)[0] < 10)
 
     def test_flat_and_single_samples(self):
         for samples in (np.full((8, 8), 0.4), np.ones((1, 1)), np.ones((1, 9))):
@@ -207,6 +224,30 @@ class StartTests(TestCase):
         self.assertEqual(begun(tiling)[0].recipe.edges.wraps, (True, True))
         ramp = np.tile(np.arange(64, dtype=np.uint8), (64, 1))
         self.assertEqual(begun(ramp)[0].recipe.edges.wraps, (False, True))
+
+    def test_a_dark_photo_of_sixteen_bits_keeps_its_shades(self):
+        """In linear light it lies below 0.004, where three places would leave four levels."""
+        dark = np.rint(65535 * (0.01 + 0.03 * rough(200, 200))).astype(np.uint16)
+        pipeline, engine = begun(dark, "photo")
+        height = engine.run(pipeline.height()).samples
+        self.assertLess((height == height.min()).mean() + (height == height.max()).mean(), 0.02)
+
+    def test_sharp_edged_tiles_with_faint_grain_are_not_blown_up(self):
+        """Joints 3 of 75 mm wide are less than 5 % of all slopes, so that grain would set the depth."""
+        x, y = np.meshgrid(centres(600) * 4 % 1, centres(600) * 4 % 1)
+        tiles = ((x > 0.04) & (y > 0.04)).astype(float) + np.random.default_rng(1).normal(0, 0.004, x.shape)
+        pipeline, _ = begun(np.rint(np.clip(0.1 + 0.8 * tiles, 0, 1) * 65535).astype(np.uint16))
+        self.assertLess(pipeline.recipe.amplitude, 12)
+        wave, _ = begun(np.rint(sinusoid(300, 300, 6) * 65535).astype(np.uint16))
+        self.assertAlmostEqual(wave.recipe.amplitude, 50 * math.tan(math.radians(40)) / math.pi, delta=0.5)
+
+    def test_a_height_image_is_not_evened_out(self):
+        ramp = np.rint(np.tile(centres(300), (200, 1)) * 65535).astype(np.uint16)
+        pipeline, engine = begun(ramp)
+        recipe = started(pipeline.recipe, pipeline.read_source, engine)
+        height = engine.run(Pipeline(recipe, pipeline.read_source).height()).samples
+        np.testing.assert_allclose(height, ramp / 65535, atol=1e-6)
+        self.assertFalse(any(treatment.on for treatment in recipe.layers[0].treatments))
 
     def test_constant_and_single_pixel_pictures_start_too(self):
         for pixels in (np.full((16, 16), 90, np.uint8), np.zeros((1, 1), np.uint8)):

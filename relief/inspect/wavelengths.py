@@ -1,0 +1,117 @@
+"""How wide the shapes of a relief are: the wavelengths that its variance is made of."""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy.fft
+import scipy.signal
+
+from relief.height import HeightField
+from relief.resample import averaged
+
+BANDS = 4096
+"""Parts that the frequencies are sorted into."""
+
+WHOLE = 2048
+"""Texels on the long side up to which all of a field is transformed."""
+
+COARSE = 1024
+"""Texels on the long side that the coarse shapes of a larger one are measured at, at most."""
+
+PART, PARTS = 512, 3
+"""Texels on a side of the parts that its fine shapes are measured in, and how many of these across and down."""
+
+
+def wavelengths(field: HeightField, *shares: float) -> tuple[float, ...] | None:
+    """The wavelengths down to which shares (0 to 1) of the height's variance reach, mm; none on a flat field.
+
+    A large field is measured twice: shrunk, which tells its coarse shapes, and in a few parts at full size, which tell
+    what is finer. On a field of one kind all over that is what a transform of the whole says, in a tenth of the time.
+    """
+    rows, columns = field.samples.shape
+    highest = 0.5 * float(np.hypot(1 / field.spacing[0], 1 / field.spacing[1]))
+    bands = _Bands(highest)
+    if max(rows, columns) <= WHOLE:
+        frequencies, power = _spectrum(field.samples, field.edges.wraps, field.spacing)
+        bands.add(frequencies, power / field.samples.size)
+    else:
+        times = -(-max(rows, columns) // COARSE)
+        small = averaged(field.samples, max(1, rows // times), max(1, columns // times), field.edges.wraps)
+        spacing = field.footprint.width / small.shape[1], field.footprint.height / small.shape[0]
+        frequencies, power = _spectrum(small, field.edges.wraps, spacing)
+        limit = 0.25 / max(spacing)
+        # a mean over a texel has weakened what is left by sinc, half of it at most
+        across, down = frequencies
+        whole = power / (np.sinc(across * spacing[0]) * np.sinc(down * spacing[1])) ** 2
+        bands.add(frequencies, whole / small.size, below=limit)
+        for part in _parts(field.samples):
+            window = np.multiply.outer(*(scipy.signal.windows.hann(side, sym=False) for side in part.shape))
+            part = (part - part.mean()) * np.float32(window)
+            frequencies, power = _spectrum(part, (True, True), field.spacing)
+            bands.add(frequencies, power / (np.sum(window**2) * PARTS**2), above=limit)
+    return bands.wavelengths(shares, float(np.square(field.samples.max() - field.samples.min())))
+
+
+class _Bands:
+    """Variance sorted by frequency, cycles per mm."""
+
+    def __init__(self, highest: float) -> None:
+        self.highest = highest
+        self.power = np.zeros(BANDS)
+        self.weighed = np.zeros(BANDS)
+
+    def add(
+        self, frequencies: tuple[np.ndarray, np.ndarray], power: np.ndarray, below: float = np.inf, above: float = 0
+    ) -> None:
+        """Adds power at frequencies, (1, columns) across and (rows, 1) down, as far as they lie within limits."""
+        across, down = (part.astype(np.float32) for part in frequencies)
+        length = np.hypot(across, down)
+        if np.isfinite(below) or above:
+            power = np.where((length >= above) & (length < below), power, 0)
+        parts = np.minimum(length * np.float32(BANDS / self.highest), BANDS - 1).astype(np.int32).ravel()
+        self.power += np.bincount(parts, power.ravel(), BANDS)
+        self.weighed += np.bincount(parts, (power * length).ravel(), BANDS)
+
+    def wavelengths(self, shares: tuple[float, ...], square: float) -> tuple[float, ...] | None:
+        total = float(self.power.sum())
+        if total <= 1e-12 * max(square, 1e-18) or square == 0:
+            return None
+        reached = np.searchsorted(np.cumsum(self.power), np.array(shares) * total)
+        reached = np.minimum(reached, BANDS - 1)
+        return tuple(float(length) for length in self.power[reached] / self.weighed[reached])
+
+
+def _parts(samples: np.ndarray) -> list[np.ndarray]:
+    """Parts of the samples, evenly spread."""
+    firsts = [[round(part) for part in np.linspace(0, max(count - PART, 0), PARTS)] for count in samples.shape]
+    return [samples[top : top + PART, left : left + PART] for top in firsts[0] for left in firsts[1]]
+
+
+def _spectrum(
+    samples: np.ndarray, wraps: tuple[bool, bool], spacing: tuple[float, float]
+) -> tuple[tuple[np.ndarray, np.ndarray], np.ndarray]:
+    """Frequencies across (1, columns) and down (rows, 1) in cycles per mm, and the power; its mean is the variance.
+
+    A direction that wraps is taken apart by the Fourier transform; one that does not by the cosine transform, whose
+    mirrored ends have no jump that could be taken for detail.
+    """
+    rows, columns = samples.shape
+    spectrum = samples - samples.mean(dtype=np.float64).astype(np.float32)
+    if wraps[0]:
+        spectrum = scipy.fft.rfft(spectrum, norm="ortho", workers=-1)
+        across = scipy.fft.rfftfreq(columns, spacing[0])
+    else:
+        spectrum = scipy.fft.dct(spectrum, norm="ortho", workers=-1)
+        across = np.arange(columns) / (2 * columns * spacing[0])
+    if wraps[1]:
+        spectrum = scipy.fft.fft(spectrum, axis=0, norm="ortho", workers=-1, overwrite_x=True)
+        down = np.abs(scipy.fft.fftfreq(rows, spacing[1]))
+    else:
+        spectrum = scipy.fft.dct(spectrum, axis=0, norm="ortho", workers=-1, overwrite_x=True)
+        down = np.arange(rows) / (2 * rows * spacing[1])
+    power = np.abs(spectrum)
+    power *= power
+    if wraps[0]:
+        power[:, 1 : (columns + 1) // 2] *= 2  # the half of the spectrum that a real field leaves out
+    power[0, 0] = 0
+    return (across[None, :], down[:, None]), power
