@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge, numbers, ramp
+from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge, nudge_both, numbers, ramp
 from relief.height import Footprint
 from relief.parameters import choice, number
 
@@ -57,7 +57,7 @@ class Courses(Generator):
     def nudges(self, footprint: Footprint) -> list[str]:
         across, down = self.counts(footprint)
         if self.bond in ("herringbone", "basket"):
-            return nudge("The brick", self.length, footprint.width, across // 2)
+            return nudge_both("The brick", self.length, footprint, (across // 2, down // 2))
         return nudge("The brick", self.length, footprint.width, across) + nudge(
             "The course", self.height, footprint.height, down
         )

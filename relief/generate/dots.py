@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge, ramp
+from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge, nudge_both, ramp
 from relief.height import Footprint
 from relief.parameters import choice, number, switch
 
@@ -43,7 +43,13 @@ class Dots(Generator):
         return fitted(self.spacing, footprint.width), fitted(row, footprint.height, even=self.staggered)
 
     def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The spacing", self.spacing, footprint.width, self.counts(footprint)[0])
+        across, down = self.counts(footprint)
+        if not self.staggered:
+            return nudge_both("The spacing", self.spacing, footprint, (across, down))
+        row = self.spacing * np.sqrt(3) / 2
+        return nudge("The spacing", self.spacing, footprint.width, across) + nudge(
+            "The row", row, footprint.height, down
+        )
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)

@@ -82,6 +82,14 @@ def nudge(name: str, wanted: float, side: float, count: int) -> list[str]:
     return [f"{name} is {got:.4g} mm instead of {wanted:.4g} mm, so that {count} fit."]
 
 
+def nudge_both(name: str, wanted: float, footprint: Footprint, counts: tuple[int, int]) -> list[str]:
+    """What is to be said of a length that has to fit across and down; once where both came out alike."""
+    across, down = (nudge(name, wanted, side, count) for side, count in zip(footprint.sides, counts, strict=True))
+    if across == down:
+        return across
+    return [f"Across: {said}" for said in across] + [f"Down: {said}" for said in down]
+
+
 def ramp(distance: np.ndarray, width: float, texel: float) -> np.ndarray:
     """0 where the distance is 0 or less, 1 from `width` on, straight between; never steeper than over one texel.
 
@@ -118,4 +126,4 @@ class InSquares(Generator):
         return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
 
     def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The field", self.width, footprint.width, self.counts(footprint)[0])
+        return nudge_both("The field", self.width, footprint, self.counts(footprint))

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge
+from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge_both
 from relief.height import Footprint
 from relief.parameters import number
 
@@ -38,7 +38,7 @@ class Net(Generator):
         return fitted(self.mesh, footprint.width), fitted(self.mesh, footprint.height)
 
     def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The mesh", self.mesh, footprint.width, self.counts(footprint)[0])
+        return nudge_both("The mesh", self.mesh, footprint, self.counts(footprint))
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)

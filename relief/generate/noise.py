@@ -103,9 +103,17 @@ class Noise(Generator):
     def nudges(self, footprint: Footprint) -> list[str]:
         lattice = self.lattice(footprint)
         along = footprint.width / max(math.hypot(lattice.a, lattice.c), 1e-9)
-        wanted = self.size * self.stretch_across
-        if self.turn == 0 and abs(along - wanted) > 0.02 * wanted:
-            return [f"Shapes are {along:.4g} mm wide instead of {wanted:.4g} mm, so that {lattice.a} fit."]
+        if self.turn == 0:
+            high = footprint.height / max(math.hypot(lattice.b, lattice.d), 1e-9)
+            sizes = (
+                ("wide", along, self.size * self.stretch_across, lattice.a),
+                ("high", high, self.size * self.stretch_down, lattice.d),
+            )
+            return [
+                f"Shapes are {got:.4g} mm {way} instead of {wanted:.4g} mm, so that {count} fit."
+                for way, got, wanted, count in sizes
+                if abs(got - wanted) > 0.02 * wanted
+            ]
         turned = math.degrees(math.atan2(-lattice.c * self.stretch_down, lattice.a * self.stretch_across))
         if self.turn and abs((turned - self.turn + 180) % 360 - 180) > 0.5:
             return [f"Turned by {turned:.1f}° instead of {self.turn:g}°, so that it tiles."]

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, from_middle, nudge
+from relief.generate.generator import Family, Generator, Grid, bead, fitted, from_middle, nudge_both
 from relief.height import Footprint
 from relief.parameters import number
 
@@ -31,7 +31,7 @@ class Weave(Generator):
         return fitted(self.strand, footprint.width, even=True), fitted(self.strand, footprint.height, even=True)
 
     def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The strand", self.strand, footprint.width, self.counts(footprint)[0])
+        return nudge_both("The strand", self.strand, footprint, self.counts(footprint))
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)

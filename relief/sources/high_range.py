@@ -10,9 +10,8 @@ import numpy as np
 import OpenEXR
 
 from relief.errors import PictureError
-from relief.sources.picture import Picture, refuse_if_too_large
+from relief.sources.picture import LINEAR, Picture, refuse_if_too_large
 
-LINEAR = "linear light"
 SIZE_LINE = re.compile(rb"^-Y (\d{1,9}) \+X (\d{1,9})$", re.M)
 LONGEST_HEADER = 65_536
 

@@ -12,6 +12,8 @@ from relief.errors import PictureError
 MOST_PIXELS = 100_000_000
 MOST_ON_A_SIDE = 32_000
 COLOURS = ("red", "green", "blue")
+LINEAR = "linear light"
+"""What is said of the transfer of pictures whose samples are light itself."""
 
 
 @dataclass(frozen=True)

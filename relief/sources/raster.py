@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
 
 import cv2
 import numpy as np
-from PIL import Image, ImageCms, ImageOps
+from PIL import Image, ImageCms
 
 from relief.sources.picture import Picture, refuse_if_too_large
 
 Image.MAX_IMAGE_PIXELS = None  # the size is checked here, with a sentence of ours
 
+ORIENTATION = 274
 FIRST_OF_SEVERAL = "An animation: its first picture is used."
 
 
@@ -22,10 +24,12 @@ def decode_png(data: bytes) -> Picture:
         refuse_if_too_large(*image.size)
         remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
         transfer, linear = tagged_transfer(image.info)
+        orientation = _orientation(image)
         if bits < 16:
             pixels, alpha = _eight_bit(image)
             bits = 8 if colour_type == 3 else bits
-            return Picture(pixels, bits, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
+            picture = Picture(pixels, bits, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
+            return turned_upright(picture, orientation)
         image.load()  # Pillow checks the whole file; OpenCV returns half-read pictures
     pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     if pixels is None:
@@ -37,19 +41,18 @@ def decode_png(data: bytes) -> Picture:
         # OpenCV's order is blue, green, red(, alpha); grey with alpha comes as colour
         pixels = pixels[..., 2] if colour_type in (0, 4) else pixels[..., 2::-1]
     pixels = np.ascontiguousarray(pixels)
-    return Picture(pixels, 16, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
+    picture = Picture(pixels, 16, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
+    return turned_upright(picture, orientation)
 
 
 def decode_jpeg(data: bytes) -> Picture:
-    """8 bits, turned as its EXIF orientation says, CMYK converted."""
+    """8 bits, CMYK converted."""
     with Image.open(io.BytesIO(data), formats=["JPEG", "MPO"]) as image:
         refuse_if_too_large(*image.size)
-        remarks = ["CMYK was converted to RGB."] if image.mode == "CMYK" else []
-        if image.getexif().get(0x0112, 1) != 1:
-            remarks.append("It was turned upright as its camera noted.")
+        remarks = ("CMYK was converted to RGB.",) if image.mode == "CMYK" else ()
         transfer, _ = tagged_transfer(image.info)
-        pixels, _ = _eight_bit(ImageOps.exif_transpose(image))
-        return Picture(pixels, 8, "JPEG", transfer=transfer, remarks=tuple(remarks))
+        pixels, _ = _eight_bit(image)
+        return turned_upright(Picture(pixels, 8, "JPEG", transfer=transfer, remarks=remarks), _orientation(image))
 
 
 def decode_webp(data: bytes) -> Picture:
@@ -68,7 +71,30 @@ def _decode_plain(data: bytes, form: str, name: str) -> Picture:
         remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
         transfer, _ = tagged_transfer(image.info)
         pixels, alpha = _eight_bit(image)
-        return Picture(pixels, 1 if image.mode == "1" else 8, name, alpha, transfer=transfer, remarks=remarks)
+        bits = 1 if image.mode == "1" else 8
+        picture = Picture(pixels, bits, name, alpha, transfer=transfer, remarks=remarks)
+        return turned_upright(picture, _orientation(image))
+
+
+def _orientation(image: Image.Image) -> int:
+    """How the camera was held, as EXIF numbers it; 1 where nothing is said."""
+    return image.getexif().get(ORIENTATION, 1)
+
+
+def turned_upright(picture: Picture, orientation: int) -> Picture:
+    """A picture turned and mirrored as its orientation asks (EXIF 2.32 and TIFF 6.0, tag 274)."""
+    if orientation not in range(2, 9):
+        return picture
+
+    def upright(samples: np.ndarray) -> np.ndarray:
+        if orientation >= 5:
+            samples = np.swapaxes(samples, 0, 1)
+        across, down = orientation in (2, 3, 6, 7), orientation in (3, 4, 7, 8)
+        return np.ascontiguousarray(samples[:: -1 if down else 1, :: -1 if across else 1])
+
+    alpha = None if picture.alpha is None else upright(picture.alpha)
+    remarks = (*picture.remarks, "It was turned upright as its camera noted.")
+    return replace(picture, pixels=upright(picture.pixels), alpha=alpha, remarks=remarks)
 
 
 def _eight_bit(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:

@@ -7,11 +7,10 @@ import logging
 
 import numpy as np
 import tifffile
-from PIL import Image
 
 from relief.errors import PictureError
-from relief.sources.picture import Picture, refuse_if_too_large
-from relief.sources.raster import profile_name
+from relief.sources.picture import LINEAR, Picture, refuse_if_too_large
+from relief.sources.raster import ORIENTATION, profile_name, turned_upright
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong with a file is said by PictureError
 
@@ -24,9 +23,10 @@ def decode(data: bytes) -> Picture:
             raise PictureError(f"This TIFF has {page.samplesperpixel} channels. Up to four can be read.")
         refuse_if_too_large(page.imagewidth, page.imagelength)
         remarks = [f"The first of {len(tiff.pages)} pages is used."] if len(tiff.pages) > 1 else []
+        orientation = page.tags[ORIENTATION].value if ORIENTATION in page.tags else 1
         if page.photometric == tifffile.PHOTOMETRIC.PALETTE:
-            with Image.open(io.BytesIO(data), formats=["TIFF"]) as image:
-                return Picture(np.asarray(image.convert("RGB")), 8, "TIFF", remarks=tuple(remarks))
+            colours = np.moveaxis(page.colormap >> 8, 0, -1).astype(np.uint8)
+            return turned_upright(Picture(colours[page.asarray()], 8, "TIFF", remarks=tuple(remarks)), orientation)
         pixels = page.asarray()
         separate = page.planarconfig == tifffile.PLANARCONFIG.SEPARATE
         inverted = page.photometric == tifffile.PHOTOMETRIC.MINISWHITE
@@ -47,7 +47,12 @@ def decode(data: bytes) -> Picture:
         if pixels.shape[2] in (2, 4):
             alpha = np.ascontiguousarray(pixels[..., -1])
         pixels = pixels[..., 0] if pixels.shape[2] < 3 else pixels[..., :3]
-    return Picture(np.ascontiguousarray(pixels), bits, "TIFF", alpha, transfer=transfer, remarks=tuple(remarks))
+    pixels = np.ascontiguousarray(pixels)
+    # floating-point colours are light as it was measured or rendered; nothing is said of a curve
+    linear = pixels.dtype.kind == "f" and pixels.ndim == 3 and not transfer
+    transfer = LINEAR if linear else transfer
+    picture = Picture(pixels, bits, "TIFF", alpha, transfer=transfer, linear=linear, remarks=tuple(remarks))
+    return turned_upright(picture, orientation)
 
 
 def _samples(pixels: np.ndarray, bits: int, remarks: list[str]) -> np.ndarray:

@@ -19,10 +19,13 @@ from relief.generate.generator import Generator, Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.hexagons import Hexagons
 from relief.generate.lattice import Lattice
+from relief.generate.net import Net
 from relief.generate.pyramids import Pyramids
+from relief.generate.rings import Rings
 from relief.generate.squares import Squares
 from relief.generate.value_noise import ValueNoise
 from relief.generate.waves import Waves
+from relief.generate.weave import Weave
 from relief.height import Footprint
 from relief.parameters import controls, discovered, number
 
@@ -219,6 +222,15 @@ class PatternTests(TestCase):
         )
         self.assertRegex(GradientNoise(size=150, turn=20).nudges(TILE)[0], r"^Turned by .*° instead of 20°")
         self.assertEqual(GradientNoise(size=60).nudges(TILE), [])
+
+    def test_what_was_nudged_down_is_said_too(self):
+        """On 900 x 500 mm lengths that fit across do not fit down."""
+        self.assertEqual(
+            GradientNoise(size=90).nudges(OBLONG), ["Shapes are 83.33 mm high instead of 90 mm, so that 6 fit."]
+        )
+        for pattern in (Net(mesh=90), Weave(strand=75), Dots(spacing=90, staggered=False), Rings(width=90)):
+            self.assertRegex(" ".join(pattern.nudges(OBLONG)), r"^Down: The \w+ is 83.33 mm instead of")
+        self.assertIn("The row is", " ".join(Dots(spacing=90, staggered=True).nudges(OBLONG)))
 
 
 class EveryGeneratorTests(TestCase):

@@ -13,10 +13,10 @@ import OpenEXR
 import tifffile
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from PIL import Image, ImageCms
+from PIL import Image, ImageCms, ImageOps
 
 from relief.errors import PictureError
-from relief.sources.colour import grey_of_data
+from relief.sources.colour import grey_of_data, grey_of_photo
 from relief.sources.decode import decode
 from relief.sources.facts import facts, seam_ratios
 
@@ -103,10 +103,36 @@ class ReadingTests(TestCase):
         self.assertIn("CMYK", cmyk.remarks[0])
 
     def test_a_turned_photo_stands_upright(self):
-        """EXIF 2.3, orientation 6: the camera was turned; the picture is to be turned a quarter clockwise."""
+        """EXIF 2.32, tag 274, all eight ways of holding a camera, against Pillow's `ImageOps.exif_transpose`."""
+        colours = np.arange(5 * 7 * 3, dtype=np.uint8).reshape(5, 7, 3) * 2
+        kinds = {
+            "PNG": Image.fromarray(colours), "WEBP": Image.fromarray(colours), "TIFF": Image.fromarray(colours),
+            "PNG with 16 bits": Image.fromarray(np.arange(35, dtype=np.uint16).reshape(5, 7) * 1000),
+            "TIFF with a palette": Image.fromarray(colours).quantize(16),
+        }  # fmt: skip
+        for orientation in range(1, 9):
+            exif = Image.Exif()
+            exif[0x0112] = orientation
+            for kind, image in kinds.items():
+                options = {"lossless": True} if kind == "WEBP" else {}
+                picture = decode(encoded(image, kind.split()[0], exif=exif, **options))
+                plain = image.convert("RGB") if image.mode == "P" else image
+                plain.getexif()[0x0112] = orientation
+                np.testing.assert_array_equal(picture.pixels, np.asarray(ImageOps.exif_transpose(plain)), kind)
+                self.assertEqual(len(picture.remarks), orientation > 1)
         exif = Image.Exif()
         exif[0x0112] = 6
         self.assertEqual(decode(encoded(Image.fromarray(RAMP), "JPEG", exif=exif)).pixels.shape, (8, 6))
+
+    def test_floating_point_colours_are_linear_light(self):
+        """A float TIFF of colours is measured or rendered light (common practice, no source): no curve is taken off."""
+        light = np.random.default_rng(1).random((4, 5, 3), np.float32)
+        file = io.BytesIO()
+        tifffile.imwrite(file, light)
+        picture = decode(file.getvalue(), "light.tif")
+        self.assertTrue(picture.linear)
+        expected = light @ np.float32([0.2126, 0.7152, 0.0722])  # ITU-R BT.709
+        np.testing.assert_allclose(grey_of_photo(picture, "luminance"), expected, atol=1e-6)
 
     def test_float_tiff_keeps_its_values_and_loses_what_is_no_number(self):
         heights = np.linspace(-2, 700, 48, dtype=np.float32).reshape(6, 8)

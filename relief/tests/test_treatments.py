@@ -19,7 +19,7 @@ from relief.errors import RecipeError
 from relief.height import HeightField
 from relief.inspect.readings import steepest
 from relief.layer import Layer, Picture, SourceReference
-from relief.maps.slopes import slopes
+from relief.maps.slopes import slopes, steepness
 from relief.maps.vectors import of_slopes
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
@@ -303,6 +303,21 @@ class FaultTests(TestCase):
             gentle = HeightField(here.samples, here.footprint, edges, amplitude=0.5)
             np.testing.assert_allclose(SlopeLimit(angle=45).treat(gentle).samples, here.samples, atol=1e-6)
 
+    def test_the_limit_holds_on_texels_of_any_shape_and_leaves_what_is_less_steep(self):
+        for rows, columns in ((160, 160), (320, 80), (80, 320)):
+            for edges in (WRAP, CLAMP):
+                here = replace(field(rough(rows, columns, seed=1), 100, 100, edges), amplitude=60)
+                angles = steepness(SlopeLimit(angle=40).treat(here), 60)
+                self.assertLess(angles.max(), 42)
+                self.assertLess(np.percentile(angles, 99.9), 41)
+                self.assertGreater(np.percentile(angles, 90), 34, "no more than needed is laid back")
+            x, y = np.meshgrid(centres(columns), centres(rows))
+            for angle in (38, 39.9):
+                for way in map(math.radians, (0, 30, 45, 77)):
+                    heights = 100 * (x * math.cos(way) + y * math.sin(way)) * math.tan(math.radians(angle)) / 60
+                    plane = replace(field(heights, 100, 100), amplitude=60)
+                    np.testing.assert_allclose(SlopeLimit(angle=40).treat(plane).samples, plane.samples, atol=1e-5)
+
     def test_edge_fade_leaves_nothing_at_the_edge_and_all_inside(self):
         here = field(rough(200, 300), width=300)
         for depth in (0, 20):
@@ -340,6 +355,10 @@ class PlaceTests(TestCase):
     def test_what_was_cut_no_longer_wraps_unless_it_meets(self):
         here = field(rough(40, 40), edges=WRAP)
         self.assertEqual(Crop(width=50).treat(here).edges.wraps, (False, True))
+        photo = field(rough(233, 337), width=337)
+        for left, top in ((0, 0), (11.3, 7.9), (33.33, 21.7), (59.1, 40.1)):
+            square = Crop(left=left, top=top, width=100 * 101 / 337, height=100 * 101 / 233).treat(photo)
+            self.assertEqual(square.samples.shape, (101, 101))
         self.assertEqual(Crop(width=50, height=50, meets=True).treat(here).edges.wraps, (True, True))
         beyond = Crop(left=60, width=50).treat(here)
         self.assertEqual(

@@ -61,6 +61,10 @@ class Crop(Placement):
 
 
 def _texels(start: float, size: float, count: int) -> tuple[int, int]:
-    """The first texel that is kept and the one after the last, at least one."""
-    first = min(round(start / 100 * count), count - 1)
-    return first, max(first + 1, min(count, round((start + size) / 100 * count)))
+    """The first texel that is kept and the one after the last, at least one.
+
+    How many are kept depends on the size alone, so that a square stays square wherever it is.
+    """
+    many = max(1, min(count, round(size / 100 * count)))
+    first = min(round(start / 100 * count), count - many)
+    return first, first + many
