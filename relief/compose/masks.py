@@ -12,9 +12,13 @@ from relief.height import HeightField
 from relief.maps.slopes import steepness
 from relief.parameters import Parameters, choice, drawn, number, switch
 from relief.treat.heal import Mark, painted
+from relief.treat.soften import softened_slopes
 
 MASK_CONTRAST = 3.4
 """Contrast of the noise of a mask, so that its patches fill what lies between the limits."""
+
+SLOPE_OVER = 1 / 300
+"""Part of the shorter side that a slope is measured over, so that a mask is the same at every resolution."""
 
 FOLLOWS = ("height", "slope")
 """Masks that look at other relief."""
@@ -74,7 +78,8 @@ class Mask(Parameters):
             case "height":
                 cover = between(field.samples, self.low, self.high, self.soft)
             case "slope":
-                cover = between(steepness(field, field.amplitude) / np.float32(90), self.low, self.high, self.soft)
+                smooth = field.with_samples(softened_slopes(field, SLOPE_OVER * min(field.footprint.sides)))
+                cover = between(steepness(smooth, field.amplitude) / np.float32(90), self.low, self.high, self.soft)
             case "noise":
                 noise = GradientNoise(size=self.size, octaves=3, seed=self.seed, contrast=MASK_CONTRAST).draw(grid)
                 cover = between(noise, self.low, np.inf, self.soft)

@@ -3,7 +3,7 @@
 import io
 import json
 import math
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 import scipy.ndimage
@@ -61,8 +61,10 @@ class OcclusionTests(TestCase):
             rise = math.tan(math.radians(angle))
             distance = np.abs(np.arange(257) - 128.0)
             groove = field(np.tile(distance * rise, (257, 1)), width=257, height=257)
-            seen = occlusion(groove, 1, 100, 64)[128, 128]
+            seen = occlusion(groove, 1, 90, 64)[128, 128]
             self.assertAlmostEqual(float(seen), math.cos(math.radians(angle)), delta=1e-4)
+            coarse = occlusion(groove, 1, 128, 64)[128, 128]  # its far horizons are those of coarse texels
+            self.assertAlmostEqual(float(coarse), math.cos(math.radians(angle)), delta=4e-3)
 
     def test_round_pit(self):
         """From the centre of a round pit the rim stands at the same elevation a all round: cos^2 a is seen."""
@@ -74,7 +76,7 @@ class OcclusionTests(TestCase):
     def test_against_looking_along_every_direction_one_by_one(self):
         """SciPy's linear interpolation at the same distances; the place's own height is subtracted."""
         heights = rough(48, 64) * 12
-        _, _, inverse = steps(9, (1, 1), 8)
+        _, _, inverse = steps(list(range(1, 10)), (1, 1), 8)
         rows, columns = np.mgrid[:48, :64]
         total = np.zeros((48, 64))
         for direction in range(8):
@@ -88,6 +90,22 @@ class OcclusionTests(TestCase):
         got = occlusion(field(heights / 12, width=64, edges=WRAP), 12, 9, 8)
         # between two rows along a column SciPy weighs the same two samples; nothing else lies between
         np.testing.assert_allclose(got, total, atol=2e-4)
+
+    def test_a_wall_one_texel_wide_hides_its_share_of_the_sky_however_far_it_is(self):
+        """A long wall of height H at distance D: as the V groove's, on one side: (1 + cos a) / 2 with tan a = H / D."""
+        for side, thick, far in ((512, 1, 30), (512, 2, 77), (1023, 1, 201), (1023, 3, 333)):
+            ground = np.zeros((side, side))
+            ground[:, side // 2 : side // 2 + thick] = 0.4 * far
+            seen = occlusion(field(ground, side), 1, 5 * far, 64)[side // 2, side // 2 - far]
+            self.assertAlmostEqual(float(seen), (1 + math.cos(math.atan(0.4))) / 2, delta=0.013)
+
+    def test_the_coarse_grid_for_what_is_far_is_near_looking_at_every_texel(self):
+        here = field(rough(300, 411, seed=2), 300, 250, WRAP)
+        quick = occlusion(here, 40, 120, 16)
+        with mock.patch("relief.maps.occlusion.WORTH", 10_000), mock.patch("relief.maps.occlusion.GROWTH", 1):
+            every = occlusion(here, 40, 120, 16)
+        self.assertLess(np.abs(quick - every).mean(), 0.012)
+        self.assertGreater(np.abs(quick - every).mean(), 0, "they are two ways")
 
     def test_it_darkens_with_strength(self):
         dent = field(rough(64, 64), edges=WRAP)
