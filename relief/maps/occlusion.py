@@ -13,7 +13,7 @@ from typing import ClassVar, Literal
 import numba
 import numpy as np
 
-from relief.height import HeightField, padded
+from relief.height import HeightField, extended, padded
 from relief.kernels import inlined, kernel
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import number
@@ -26,8 +26,7 @@ NEAR = 16
 """Texels up to which every one is looked at. Farther away the relief is looked at on a grid of coarse texels."""
 
 COARSE = 4
-"""Texels across and down in a coarse one. Its highest counts, as far away as its far side: on a slope that is right,
-and a thin wall is not missed."""
+"""Texels across and down in a coarse one. What stands out of it counts, so that a thin wall is not missed."""
 
 WORTH = 96
 """Texels of reach from which on the coarse grid is worth its while."""
@@ -142,7 +141,7 @@ def occlusion(field: HeightField, amplitude: float, reach: float, directions: in
     """The share of the sky that is seen, 1 on flat ground: float32 (rows, columns).
 
     With a reach beyond 96 texels horizons beyond 16 are taken from a grid of coarse texels. Against looking at every
-    texel the mean error is 0.01 at a reach of 250 texels, on ground as rough as can be.
+    texel the mean error is 0.008 at a reach of 250 texels on rough ground, and 0.03 at the bottom line of a V groove.
 
     Args:
         field: the height field.
@@ -181,13 +180,11 @@ class _Far:
         footprint, self.wraps = field.footprint, field.edges.wraps
         spacing = footprint.width / self.shape[1], footprint.height / self.shape[0]
         counts = _counts(NEAR // COARSE, reach, spacing, directions)
-        places, share, inverse = steps(counts, spacing, directions)
-        # on a slope the highest texel of a coarse one is its farthest, which it may share with the next
-        behind = (0.5 + 0.5 / COARSE) * np.abs(_ahead(spacing, directions)) @ np.square(spacing)[::-1]
-        self.steps = places, share, (1 / (1 / inverse + behind[:, None])).astype(np.float32)
-        self.beyond = tuple(int(np.abs(places[..., axis]).max()) for axis in (1, 0))
-        self.own = averaged(field.samples, *self.shape, self.wraps) * np.float32(amplitude)
-        highest = _highest(field.samples, *self.shape) * np.float32(amplitude)
+        self.steps = steps(counts, spacing, directions)
+        self.beyond = tuple(int(np.abs(self.steps[0][..., axis]).max()) for axis in (1, 0))
+        mean = averaged(field.samples, *self.shape, self.wraps)
+        self.own = mean * np.float32(amplitude)
+        highest = _highest(field.samples, mean, self.wraps) * np.float32(amplitude)
         self.wide = np.ascontiguousarray(padded(highest, self.beyond, self.wraps))
 
     def horizons(self, way: int, rows: int, columns: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -208,28 +205,34 @@ def _between(count: int, coarse: int) -> tuple[np.ndarray, np.ndarray]:
     return first.astype(np.uint64), (place - first).astype(np.float32)
 
 
-def _highest(samples: np.ndarray, rows: int, columns: int) -> np.ndarray:
-    """The highest sample of each coarse texel, those it shares with the next included: float32 (rows, columns)."""
-    out = np.empty((rows, columns), np.float32)
-    _take_highest(samples, out)
+def _highest(samples: np.ndarray, mean: np.ndarray, wraps: tuple[bool, bool]) -> np.ndarray:
+    """How high each coarse texel stands: its mean, and what stands out highest above its own slope, if it is as high.
+
+    Those that it shares with the next are included. float32, of the shape of `mean`.
+    """
+    wide = extended(mean, (1, 1), wraps)
+    across, down = (wide[1:-1, 2:] - wide[1:-1, :-2]) / 2, (wide[2:, 1:-1] - wide[:-2, 1:-1]) / 2
+    out = np.empty_like(mean)
+    _take_highest(samples, mean, across, down, out)
     return out
 
 
 @kernel
-def _take_highest(samples, out):
-    old_rows, old_columns = samples.shape
+def _take_highest(samples, mean, across, down, out):
     rows, columns = out.shape
+    high, wide = samples.shape[0] / rows, samples.shape[1] / columns
     for row in numba.prange(rows):
-        highest = samples[row * old_rows // rows].copy()
-        for old in range(row * old_rows // rows + 1, -(-(row + 1) * old_rows // rows)):
-            here = samples[old]
-            for column in range(old_columns):
-                highest[column] = max(highest[column], here[column])
+        top, bottom = int(np.floor(row * high)), int(np.ceil((row + 1) * high))
         for column in range(columns):
-            top = highest[column * old_columns // columns]
-            for old in range(column * old_columns // columns + 1, -(-(column + 1) * old_columns // columns)):
-                top = max(top, highest[old])
-            out[row, column] = top
+            left, right = int(np.floor(column * wide)), int(np.ceil((column + 1) * wide))
+            above, highest = np.float32(0), np.float32(-np.inf)
+            for old_row in range(top, min(bottom, samples.shape[0])):
+                level = mean[row, column] + down[row, column] * np.float32((old_row + 0.5) / high - row - 0.5)
+                for old_column in range(left, min(right, samples.shape[1])):
+                    slope = across[row, column] * np.float32((old_column + 0.5) / wide - column - 0.5)
+                    above = max(above, samples[old_row, old_column] - level - slope)
+                    highest = max(highest, samples[old_row, old_column])
+            out[row, column] = min(mean[row, column] + above, highest)
 
 
 class Occlusion(CompanionMap):
