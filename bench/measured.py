@@ -28,6 +28,7 @@ from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.layer import Picture
 from relief.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
+from relief.treat.tone_curve import Curve
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
 
@@ -144,6 +145,18 @@ def heights(request: HttpRequest, pk: int) -> JsonResponse:
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     return JsonResponse({"outline": _outline(counts), "bins": len(counts), "low": low, "high": high})
+
+
+@require_safe
+def curve(request: HttpRequest) -> JsonResponse:
+    """The line of a tone curve through some stops, as an SVG path in a square of 100."""
+    try:
+        asked_for = Curve.checked(**{name: request.GET.get(name, "") for name in ("stops", "passage")})
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    places, values = asked_for.line()
+    points = (f"{100 * place:.2f} {100 - 100 * value:.2f}" for place, value in zip(places, values, strict=True))
+    return JsonResponse({"line": "M" + "L".join(points)})
 
 
 @require_safe

@@ -47,6 +47,7 @@ urlpatterns = [
     path("gallery/<slug:kind>.json", swatches.gallery_section, name="gallery-section"),
     path("pieces/from-nothing", views.begin_from_nothing, name="from-nothing"),
     path("piece/<int:pk>/repeats", measured.repeats, name="repeats"),
+    path("curve.json", measured.curve, name="curve"),
     path("piece/<int:pk>/histogram", measured.heights, name="histogram"),
     path("piece/<int:pk>/surface-mesh", stage.surface, name="mesh"),
     path("piece/<int:pk>/swatch/<int:number>.png", swatches.swatch_picture, name="swatch"),

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 import numpy as np
 import skimage.data
 from huey.contrib.djhuey import HUEY
+from scipy.interpolate import PchipInterpolator
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
@@ -262,7 +264,9 @@ class ListTests(TreatmentTestCase):
         before = self.middle()
         add = ActionChains(self.driver).move_to_element_with_offset(curve, 30, -40).click()
         self.changed(add.perform)
-        self.assertEqual(len(self.treatments(piece)[number].stops), 3)
+        stops = self.treatments(piece)[number].stops
+        self.assertEqual(len(stops), 3)
+        self.until(lambda: np.abs(self.drawn_curve() - 1 + curved_by_scipy(stops)).max() < 0.002, "drawn as computed")
         stop = lambda: self.all(".curve ellipse")[1]  # noqa: E731
         self.changed(lambda: self.drag(stop(), (-30, 60)))
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.005)
@@ -281,6 +285,16 @@ class ListTests(TreatmentTestCase):
         self.set_number("control-maps-resolution", "128")
         piece.refresh_from_db()
         self.assertEqual(Revision.objects.now(piece).read().maps.resolution, 128)
+
+    def drawn_curve(self) -> np.ndarray:
+        """How far below the top of the graph its line runs, at eleven places."""
+        numbers = np.array(re.findall(r"-?[\d.]+", self.find(".curve-line").get_attribute("d")), float).reshape(-1, 2)
+        return np.interp(np.linspace(0, 1, 11), *(numbers / 100).T) if len(numbers) else np.full(11, np.nan)
+
+
+def curved_by_scipy(stops) -> np.ndarray:
+    """A smooth curve through three stops from 0 to 1: Fritsch & Butland 1984, as SciPy has it."""
+    return PchipInterpolator(*np.array(stops).T)(np.linspace(0, 1, 11))
 
 
 class CatalogueTests(BrowserTestCase):

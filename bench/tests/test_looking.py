@@ -1,9 +1,13 @@
 """What the stage asks for beside a view: a part at full size, the value at a place, the test card; packed maps."""
 
 import io
+import json
+import re
 
 import numpy as np
+from django.urls import reverse
 from PIL import Image
+from scipy.interpolate import PchipInterpolator
 
 from bench.engine import ENGINE
 from bench.models import Revision
@@ -16,6 +20,32 @@ from relief.pipeline import Pipeline
 from shelf.models import Source, read_source
 from shelf.sets import gathered
 from studio.middleware import the_artist
+
+
+class CurveTests(StudioTestCase):
+    def test_the_line_that_is_drawn_is_the_one_that_is_computed(self):
+        """Against SciPy's PCHIP (Fritsch & Butland 1984), `numpy.interp`, and steps that hold until the next stop."""
+        stops = ((0.1, 0.2), (0.3, 0.25), (0.55, 0.9), (0.9, 0.4))
+        expected = {
+            "smooth": PchipInterpolator(*np.array(stops).T),
+            "straight": lambda x: np.interp(x, *np.array(stops).T),
+            "stepped": lambda x: np.array(stops)[np.searchsorted([0.1, 0.3, 0.55, 0.9], x, side="right") - 1, 1],
+        }
+        for passage, rule in expected.items():
+            answer = self.client.get(reverse("bench:curve"), {"stops": json.dumps(stops), "passage": passage})
+            numbers = np.array(re.findall(r"-?[\d.]+", answer.json()["line"]), float).reshape(-1, 2) / 100
+            inside = (numbers[:, 0] > 0.101) & (numbers[:, 0] < 0.899)
+            places = numbers[inside, 0] + (1e-5 if passage == "stepped" else 0)
+            apart = np.abs(1 - numbers[inside, 1] - rule(places))
+            # on a step the line runs upright, from the height before to the height after
+            self.assertLess(np.sort(apart)[: -len(stops)].max(), 1e-3, passage)
+            self.assertEqual((numbers[0, 0], numbers[-1, 0]), (0, 1))
+
+    def test_stops_that_are_none_are_refused_in_a_sentence(self):
+        for stops in ("", "[]", "[[0,0]]", "[[0,0],[0,1]]", "nonsense", "[[0,NaN],[1,1]]"):
+            answer = self.client.get(reverse("bench:curve"), {"stops": stops, "passage": "smooth"})
+            self.assertEqual(answer.status_code, 422, stops)
+            self.assertTrue(answer.json()["message"].endswith("."))
 
 
 class ValueTests(StudioTestCase):

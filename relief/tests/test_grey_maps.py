@@ -64,7 +64,7 @@ class OcclusionTests(TestCase):
             seen = occlusion(groove, 1, 90, 64)[128, 128]
             self.assertAlmostEqual(float(seen), math.cos(math.radians(angle)), delta=1e-4)
             coarse = occlusion(groove, 1, 128, 64)[128, 128]  # its far horizons are those of coarse texels
-            self.assertAlmostEqual(float(coarse), math.cos(math.radians(angle)), delta=0.035)
+            self.assertAlmostEqual(float(coarse), math.cos(math.radians(angle)), delta=0.05)
 
     def test_round_pit(self):
         """From the centre of a round pit the rim stands at the same elevation a all round: cos^2 a is seen."""

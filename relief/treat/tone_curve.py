@@ -23,6 +23,9 @@ Passage = Literal["straight", "smooth", "stepped"]
 FINE = 4096
 """Places at which a smooth passage is computed; between them it is straight."""
 
+DRAWN = 201
+"""Evenly spread places at which a curve is drawn, beside its stops."""
+
 NEAREST = 1e-4
 """Stops lie at least this far apart."""
 
@@ -72,6 +75,13 @@ class Curve(Parameters):
     def changes_nothing(self) -> bool:
         """Whether what lies from 0 to 1 goes through as it is."""
         return self.stops == ((0.0, 0.0), (1.0, 1.0)) and self.passage != "stepped"
+
+    def line(self) -> tuple[np.ndarray, np.ndarray]:
+        """Heights in from 0 to 1 and what each becomes, near enough to each other to be drawn as a line."""
+        ends = np.array([stop[0] for stop in self.stops])
+        # a step is drawn upright: just before its stop the height before still holds
+        places = np.unique(np.clip(np.concatenate([np.linspace(0, 1, DRAWN), ends, ends - 1e-6]), 0, 1))
+        return places, self.curved(places)
 
     def curved(self, samples: np.ndarray) -> np.ndarray:
         """Samples through the curve, which goes on level beyond its ends."""

@@ -8,7 +8,6 @@ import { clamp, svg } from "./svg.js";
 const OUT = 0.12; // a stop dragged this far out of the graph is taken away
 const APART = 0.004; // stops stay this far from each other
 const STEP = 0.01;
-const FINE = 60; // places at which a smooth passage is drawn
 
 /** Draws every graph on the page. */
 export function showCurves() {
@@ -22,6 +21,7 @@ async function begin(graph) {
   const holder = graph.querySelector(".curve-stops");
   const passage = () => document.querySelector(`[name="${field.name.replace(/stops$/, "passage")}"]`).value;
   let stops = JSON.parse(field.value);
+  let asked = 0;
 
   ground(graph);
   paint();
@@ -32,8 +32,18 @@ async function begin(graph) {
   }
 
   function paint() {
-    line.setAttribute("d", drawing(stops, passage()));
+    draw(stops);
     holder.replaceChildren(...stops.map(dot));
+  }
+
+  // The line is computed where the heights are; of the answers that come late only the last is drawn.
+  async function draw(shown) {
+    const mine = (asked += 1);
+    const query = new URLSearchParams({ stops: JSON.stringify(shown), passage: passage() });
+    const answer = await fetch(`${graph.dataset.line}?${query}`).catch(() => null);
+    if (!answer?.ok || mine !== asked) return;
+    const { line: path } = await answer.json();
+    if (mine === asked) line.setAttribute("d", path);
   }
 
   function dot(stop, number) {
@@ -48,7 +58,7 @@ async function begin(graph) {
         element.setAttribute("cx", 100 * stops[number][0]);
         element.setAttribute("cy", 100 - 100 * stops[number][1]);
         const shown = kept ? stops : stops.filter((_, other) => other !== number);
-        line.setAttribute("d", drawing(shown, passage()));
+        draw(shown);
         tryOut({ [field.name]: JSON.stringify(shown) });
       },
       end: () => {
@@ -93,29 +103,6 @@ async function begin(graph) {
     add(...at(event).map((part) => clamp(part, 0, 1)));
     keep();
   });
-}
-
-/** The line through some stops, in a square of 100. */
-function drawing(stops, passage) {
-  const point = ([x, y]) => `${(100 * x).toFixed(2)} ${(100 - 100 * y).toFixed(2)}`;
-  const [first, last] = [stops[0], stops.at(-1)];
-  const start = `M0 ${(100 - 100 * first[1]).toFixed(2)}L`;
-  const end = `H100`;
-  if (passage === "stepped") return `M0 ${100 - 100 * first[1]}${stops.map(([x, y]) => `H${100 * x}V${100 - 100 * y}`).join("")}H100`;
-  if (passage === "straight" || stops.length < 3) return start + stops.map(point).join("L") + end;
-  // what the eye is shown between the stops follows the same rule as the computation: no overshoot
-  const slopes = tangents(stops);
-  const curves = stops.slice(1).map((stop, i) => {
-    const third = (stop[0] - stops[i][0]) / 3;
-    return `C${point([stops[i][0] + third, stops[i][1] + slopes[i] * third])} ${point([stop[0] - third, stop[1] - slopes[i + 1] * third])} ${point(stop)}`;
-  });
-  return `${start}${point(first)}${curves.join("")}${last[0] < 1 ? end : ""}`;
-}
-
-function tangents(stops) {
-  const rises = stops.slice(1).map((stop, i) => (stop[1] - stops[i][1]) / (stop[0] - stops[i][0]));
-  const inner = rises.slice(1).map((rise, i) => (rise * rises[i] <= 0 ? 0 : (2 * rise * rises[i]) / (rise + rises[i])));
-  return [rises[0], ...inner, rises.at(-1)];
 }
 
 async function ground(graph) {

@@ -8,7 +8,6 @@ const drawing = document.getElementById("tones");
 const LEVELS = 256;
 const COLOURS = ["#d8402f", "#3f9a4d", "#3f74c8", "#f1f5f4"];
 const RGBA = ["red", "green", "blue", "alpha"];
-const MOST = 1_000_000; // samples that are counted
 let drawn = null; // the pixels and the channel that were drawn last
 
 function show() {
@@ -21,8 +20,7 @@ function show() {
   if (drawn?.pixels === pixels && drawn.only === only) return;
   drawn = { pixels, only };
   const counts = Array.from({ length: channels }, () => new Uint32Array(LEVELS));
-  const step = channels * Math.max(1, Math.floor(pixels.length / channels / MOST));
-  for (let i = 0; i < pixels.length; i += step) for (let channel = 0; channel < channels; channel++) counts[channel][pixels[i + channel]]++;
+  for (let i = 0; i < pixels.length; i += channels) for (let channel = 0; channel < channels; channel++) counts[channel][pixels[i + channel]]++;
   drawing.replaceChildren(
     ...counts.flatMap((each, channel) => {
       if (only !== "all" && only !== RGBA[channel]) return [];
