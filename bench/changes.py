@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from bench.engine import ENGINE
-from bench.groups import groups, layer_rows
+from bench.groups import FROM_SHELF, groups, layer_rows
 from bench.models import Revision, StaleError, content_of_set
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from bench.steps import Step, views
@@ -145,10 +145,24 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
     changes = {path: values[0] for path, values in posted.items()}
     if SOURCE_PATHS & changes.keys():
         return Revision.objects.read_as(base.piece, base.number, changes)
+    if any(value.startswith(FROM_SHELF) for value in changes.values()):
+        return _edited(base, partial(_with_pictures_of_the_shelf, request, changes))
     if any(path.startswith("surface.") for path in changes):
         recipe = base.read().with_changes(changes)
         refuse_if_too_large(recipe.surface, recipe.relief_footprint)
     return Revision.objects.change(base.piece, base.number, changes)
+
+
+def _with_pictures_of_the_shelf(request: HttpRequest, changes: dict[str, str], recipe: Recipe) -> tuple[Recipe, str]:
+    """Changes of which some choose a picture that the piece does not have yet."""
+    taken = {}
+    for path, value in changes.items():
+        if value.startswith(FROM_SHELF):
+            pk = whole_number(value.removeprefix(FROM_SHELF))
+            source = get_object_or_404(Source, owner=request.artist, removed=None, pk=pk)
+            recipe, value = arrange.source_brought(recipe, path.rpartition(".")[2], source.reference)
+        taken[path] = value
+    return recipe.with_changes(taken), "Chose a picture"
 
 
 def _edited(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -> Revision:
@@ -182,7 +196,7 @@ def _piled(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
             return arrange.layer_renamed(recipe, number, request.POST.get("name", ""))
         case "halve":
             layout = recipe.layers[number].layout if 0 <= number < len(recipe.layers) else Layout()
-            return arrange.with_halved_amount(recipe, number, max(layout.repeats_across, layout.repeats_down))
+            return arrange.with_halved_amount(recipe, number, max(layout.counts))
     if action not in PILE:
         raise Http404
     return PILE[action](recipe, number)

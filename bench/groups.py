@@ -24,6 +24,12 @@ from shelf.models import Source
 if TYPE_CHECKING:
     from bench.models import Revision
 
+FROM_SHELF = "shelf:"
+"""How a picture is chosen that the piece does not have yet: this, and its number on the shelf."""
+
+MOST_OFFERED = 200
+"""Pictures of the shelf that are offered at most."""
+
 TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
 """The tools of each treatment that is set on the stage."""
 FOLDED = {
@@ -143,10 +149,13 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         "content.source": called,
         "content.channel": {"": "First", **{name: name.capitalize() for name in own}},
         "unpacked.source": {"": "The one that becomes height", **elsewhere},
+        "mask.role": {"": "The first", **{role: role.capitalize() for role in recipe.layers[layer].mask_roles}},
         "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
     }
     if isinstance(content, Imprints):
         names["content.source"] = {"": "None", **names["content.source"]}
+    if any(item.path.endswith("mask.picture") for item in fields):
+        names["mask.picture"] = {"": "None", **called, **_on_the_shelf(revision)}
     named = []
     for item in fields:
         name = ".".join(item.path.split(".")[-2:])
@@ -157,6 +166,13 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         control = replace(item.control, names=names[name]) if name in names else item.control
         named.append(replace(item, control=control))
     return named
+
+
+def _on_the_shelf(revision: Revision) -> dict[str, str]:
+    """The pictures of the shelf that the piece does not have, as they are chosen: the newest first."""
+    digests = [reference.digest for reference in revision.read().sources.values()]
+    others = Source.objects.filter(owner=revision.piece.owner, removed=None).exclude(digest__in=digests)
+    return {f"{FROM_SHELF}{source.pk}": f"Shelf: {source.filename}" for source in others[:MOST_OFFERED]}
 
 
 def _channels(recipe: Recipe, owner: Any) -> dict[str, tuple[str, ...]]:
@@ -195,7 +211,7 @@ def of_layer(revision: Revision, number: int) -> list[Group]:
         shown.append(replace(_with_folds(group, (f"{owner}.content.unpacked.",)), brush=_brush(recipe)))
     if number > 0 and not isinstance(content, Strokes):
         layout = [field_at(recipe, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
-        shown.append(Group("Placement", layout, owner=f"{owner}.layout"))
+        shown.append(Group("Placement", layout, owner=f"{owner}.layout", notes=tuple(layer.layout.nudges())))
     if number > 0:
         mask = [field_at(recipe, f"{owner}.mask.{name}") for name in layer.mask.uses()]
         tools = ("brush",) if layer.mask.source == "strokes" else ()
@@ -226,7 +242,8 @@ def _parameters_of(content: Content) -> list[str]:
 def _cell(recipe: Recipe, layer: Layer) -> Footprint:
     """The footprint of one repeat of a layer."""
     whole = recipe.relief_footprint
-    return whole.resized(whole.width / layer.layout.repeats_across, whole.height / layer.layout.repeats_down)
+    across, down = layer.layout.counts
+    return whole.resized(whole.width / across, whole.height / down)
 
 
 @dataclass(frozen=True)

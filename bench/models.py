@@ -111,7 +111,11 @@ class RevisionManager(models.Manager):
         changed, label = work(recipe)
         if changed == recipe:
             return self._move(piece, base, base)
-        return self._follow(piece, base, changed, label)
+        revision = self._follow(piece, base, changed, label)
+        if changed.sources != recipe.sources:
+            digests = [source.digest for source in changed.sources.values()]
+            piece.sources.add(*Source.objects.filter(owner=piece.owner, digest__in=digests))
+        return revision
 
     def change(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
         """A new revision with some parameters set anew. Raises as `edit` does."""

@@ -252,6 +252,15 @@ def picture_added(recipe: Recipe, name: str, sources: dict[str, SourceReference]
     return recipe.with_layers([*range(len(recipe.layers)), layer]), f"Added {name}"
 
 
+def source_brought(recipe: Recipe, name: str, reference: SourceReference) -> tuple[Recipe, str]:
+    """The recipe with one more source, unless it has it, and the key of that source."""
+    for key, known in recipe.sources.items():
+        if known.digest == reference.digest:
+            return recipe, key
+    key = _free(name, set(recipe.sources))
+    return recipe.model_copy(update={"sources": {**recipe.sources, key: reference}}), key
+
+
 def _free(role: str, taken: set[str]) -> str:
     """A key that is not taken yet."""
     key, number = role, 2

@@ -183,6 +183,11 @@ class Layer(Parameters):
         """What goes where the layer's height goes, by its role."""
         return self.content.beside if isinstance(self.content, Picture) else {}
 
+    @property
+    def mask_roles(self) -> list[str]:
+        """The roles of the grey maps that go along and may mask it."""
+        return [role for role in self.companions if role not in ("colour", "normal")]
+
     def uses(self) -> tuple[str, ...]:
         """The parameters that do something where the layer lies on others."""
         contest = ("offset", "passage") if self.blend in ("taller", "lower") else ()

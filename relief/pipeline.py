@@ -153,7 +153,15 @@ class Pipeline:
             return Stage("Laying the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
         compute = partial(stages.over_grid, chosen.layout, self.recipe.relief_edges)
         key = [chosen.layout.model_dump(), self.recipe.relief_edges.model_dump()]
-        return Stage("Laying it out", compute, key, (field, self.grid()))
+        return Stage("Laying it out", compute, key, (field, self.grid(), *self._second_seen(layer)))
+
+    def _second_seen(self, layer: int) -> tuple[Stage, ...]:
+        """Where the second copy of a layer is seen, when it is laid twice."""
+        layout = self.recipe.layers[layer].layout
+        if layout.arrangement != "centre_corners":
+            return ()
+        compute = partial(stages.second_seen, layout)
+        return (Stage("Laying it twice", compute, layout.model_dump(), (self.treated(layer=layer), self.grid())),)
 
     def composite(self, top: int | None = None) -> Stage:
         """The `Composite` of the layers up to one, all of them when none is named."""
@@ -172,13 +180,29 @@ class Pipeline:
         else:
             over = self.laid(top)
         inputs = [below, over]
-        looked_at = chosen.mask.source in FOLLOWS and chosen.mask.layer >= 0 and chosen.mask.layer != top
+        looked_at = self._looked_at(top)
         if looked_at:
-            inputs.append(self.laid(min(chosen.mask.layer, len(self.recipe.layers) - 1)))
+            inputs.append(looked_at)
         amplitude = self.recipe.amplitude if chosen.mask.source == "slope" else 1.0
         settings = chosen.model_dump(include={"amount", "blend", "offset", "passage", "mask"})
         compute = partial(stages.layer_laid_over, top, chosen, amplitude)
         return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
+
+    def _looked_at(self, number: int) -> Stage | None:
+        """What the mask of a layer looks at, where that is not what lies below: another layer, or a picture."""
+        layer = self.recipe.layers[number]
+        mask = layer.mask
+        if mask.source in FOLLOWS and 0 <= mask.layer != number:
+            return self.laid(min(mask.layer, len(self.recipe.layers) - 1))
+        if mask.source == "picture" and mask.picture:
+            picture = Stage(
+                "Mask", partial(stages.companion, "mask", "", self.longest), self.longest, (self.picture(mask.picture),)
+            )
+            return Stage("Laying the mask", partial(stages.on_grid, "mask"), "mask", (self.grid(), picture))
+        roles = layer.mask_roles
+        if mask.source == "set" and roles:
+            return self._companion_over(number, layer, mask.role if mask.role in roles else roles[0])
+        return None
 
     def height(self, until: int | None = None) -> Stage:
         """The finished `HeightField` at the maps' resolution; or the ground after its first `until` treatments."""
@@ -260,7 +284,8 @@ class Pipeline:
             return None
         layout = layer.layout
         compute = partial(stages.samples_over_grid, role, layout)
-        return Stage("Laying it out", compute, [role, layout.model_dump()], (pressed_, self.grid()))
+        inputs = (pressed_, self.grid(), *self._second_seen(number))
+        return Stage("Laying it out", compute, [role, layout.model_dump()], inputs)
 
     def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
         longest = self._longest_of_source if layer == 0 else self.longest

@@ -262,7 +262,8 @@ class Recipe(Parameters):
     def _sources_of(layers: Sequence[Layer]) -> set[str]:
         """The keys of the sources that some layers are made of."""
         beside = [item.source for layer in layers for item in layer.companions.values()]
-        return {key for key in (*(layer.source for layer in layers), *beside) if key}
+        masks = [layer.mask.picture for layer in layers]
+        return {key for key in (*(layer.source for layer in layers), *beside, *masks) if key}
 
     def differences(self, other: Recipe, apart_from: tuple[str, ...] = ()) -> list[str]:
         """In words, which parameters another recipe has otherwise: `Amplitude 5 mm to 8 mm`.

@@ -125,11 +125,13 @@ def colours_pressed(content: Imprints, grid: Grid, small: HeightField, colours: 
     return pressed(small, presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
 
 
-def samples_over_grid(role: str, layout: Layout, samples: np.ndarray, grid: Grid) -> np.ndarray:
+def samples_over_grid(
+    role: str, layout: Layout, samples: np.ndarray, grid: Grid, second: np.ndarray | None = None
+) -> np.ndarray:
     cell = layout.cell(grid)
     if role == "normal":
         samples = Turn(quarters=layout.quarters).turn_vectors(samples)
-    return layout.laid(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid)
+    return layout.laid(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid, second)
 
 
 def grid_of_picture(whole: Footprint, left: Footprint, longest: int | None, picture: pictures.Picture) -> Grid:
@@ -169,12 +171,21 @@ def ground(amount: float, rest: float, field: HeightField, grid: Grid) -> Height
     return replace(field, footprint=grid.footprint)
 
 
-def over_grid(layout: Layout, edges: Edges, field: HeightField, grid: Grid) -> HeightField:
+def second_seen(layout: Layout, field: HeightField, grid: Grid) -> np.ndarray | None:
+    """Where the second copy of a layer is seen, when it is laid twice."""
+    cell = layout.cell(grid)
+    fitted = field_resampled(field, cell.rows, cell.columns, "area")
+    return layout.second_seen(fitted.samples, fitted.alpha, grid)
+
+
+def over_grid(
+    layout: Layout, edges: Edges, field: HeightField, grid: Grid, second: np.ndarray | None = None
+) -> HeightField:
     """A layer's repeats over the grid."""
     cell = layout.cell(grid)
     fitted = field_resampled(field, cell.rows, cell.columns, "area")
-    alpha = None if fitted.alpha is None else layout.laid(fitted.alpha, grid)
-    return HeightField(layout.laid(fitted.samples, grid), grid.footprint, edges, alpha, fitted.grain)
+    alpha = None if fitted.alpha is None else layout.laid(fitted.alpha, grid, second)
+    return HeightField(layout.laid(fitted.samples, grid, second), grid.footprint, edges, alpha, fitted.grain)
 
 
 def alone(field: HeightField) -> Composite:
@@ -203,11 +214,17 @@ def layer_laid_over(
     amplitude: float,
     below: Composite,
     over: HeightField,
-    looked_at: HeightField | None = None,
+    looked_at: HeightField | np.ndarray | None = None,
 ) -> Composite:
-    """A layer over those below it, where its mask and its own alpha let it."""
+    """A layer over those below it, where its mask and its own alpha let it.
+
+    The mask looks at what lies below, at another layer, or at a picture (rows, columns).
+    """
     field = below.field
-    mask = layer.mask.cover(replace(looked_at or field, amplitude=amplitude))
+    if isinstance(looked_at, np.ndarray):
+        mask = layer.mask.of_picture(looked_at)
+    else:
+        mask = layer.mask.cover(replace(looked_at or field, amplitude=amplitude))
     by_hand = isinstance(layer.content, Strokes)
     if over.alpha is not None and not by_hand:
         mask = over.alpha if mask is None else mask * over.alpha

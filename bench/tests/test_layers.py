@@ -188,3 +188,21 @@ class FromNothingTests(StudioTestCase):
         self.assertContains(self.client.get(address), "watch that")
         self.client.post(reverse("bench:close-guide", args=[piece.pk]))
         self.assertNotContains(self.client.get(address), "watch that")
+
+
+class MaskPictureTests(StudioTestCase):
+    def test_a_picture_of_the_shelf_is_chosen_as_a_mask(self):
+        piece = self.piece()
+        self.post("bench:layers", piece, 1, action="add", kind="net")
+        self.post("bench:change", piece, 2, **{"layers.1.mask.source": "picture"})
+        spread = np.zeros((40, 60), np.uint8)
+        spread[:, :30] = 255
+        source = Source.objects.keep(the_artist(), "spread.png", png(spread))
+        page = self.client.get(reverse("bench:step", args=[piece.pk, "relief"]), {"layer": 1}).content.decode()
+        self.assertIn(f'value="shelf:{source.pk}"', page)
+        self.post("bench:change", piece, 3, **{"layers.1.mask.picture": f"shelf:{source.pk}"})
+        recipe = self.recipe(piece)
+        self.assertEqual(recipe.sources[recipe.layers[1].mask.picture].digest, source.digest)
+        self.assertIn(piece, source.users)
+        answer = self.post("bench:change", piece, 4, **{"layers.1.mask.picture": "shelf:999999"})
+        self.assertEqual(answer.status_code, 404)

@@ -30,6 +30,15 @@ class Layout(Parameters):
     repeats_down: int = number(
         1, 1, 64, label="Repeats down", step=1, slider=(1, 12), help="How often the layer repeats down the footprint."
     )
+    arrangement: Literal["rows", "brick", "half_drop", "centre_corners"] = choice(
+        "rows",
+        {"rows": "In rows and columns", "brick": "Brick: every other row moved by half",
+         "half_drop": "Half drop: every other column moved by half",
+         "centre_corners": "At the centre and over the corners"},
+        label="Arranged",
+        help="How repeats lie to each other. At the centre and over the corners it is laid twice, once moved by half "
+        "both ways, and the taller is seen: that hides the repeat of a drawing that stands alone.",
+    )  # fmt: skip
     shift_across: float = number(
         0, 0, 100, label="Shift across", unit="%", step=1, help="How far it is moved to the right."
     )
@@ -39,20 +48,67 @@ class Layout(Parameters):
         help="Turned by right angles it keeps tiling.",
     )  # fmt: skip
 
+    @property
+    def counts(self) -> tuple[int, int]:
+        """Repeats across and down as they are laid: those that are moved by half come in pairs, so that it tiles."""
+        across, down = self.repeats_across, self.repeats_down
+        across += across % 2 if self.arrangement == "half_drop" else 0
+        down += down % 2 if self.arrangement == "brick" else 0
+        return across, down
+
+    def nudges(self) -> list[str]:
+        """In words, which number was changed so that it tiles."""
+        across, down = self.counts
+        if across != self.repeats_across:
+            return [f"{across} repeats across instead of {self.repeats_across}, so that every other one is moved."]
+        if down != self.repeats_down:
+            return [f"{down} repeats down instead of {self.repeats_down}, so that every other one is moved."]
+        return []
+
     def cell(self, grid: Grid) -> Grid:
         """The grid of one repeat, before it is turned."""
-        width = grid.footprint.width / self.repeats_across
-        height = grid.footprint.height / self.repeats_down
-        rows, columns = math.ceil(grid.rows / self.repeats_down), math.ceil(grid.columns / self.repeats_across)
+        across, down = self.counts
+        width, height = grid.footprint.width / across, grid.footprint.height / down
+        rows, columns = math.ceil(grid.rows / down), math.ceil(grid.columns / across)
         if self.quarters % 2:
             return Grid(columns, rows, Footprint().resized(height, width))
         return Grid(rows, columns, grid.footprint.resized(width, height))
 
-    def laid(self, samples: np.ndarray, grid: Grid) -> np.ndarray:
-        """Samples of one repeat (rows, columns[, channels]) over the whole grid."""
-        turned = np.rot90(samples, self.quarters) if self.quarters else samples
-        still = (1,) * (samples.ndim - 2)
-        tiled = np.tile(turned, (self.repeats_down, self.repeats_across, *still))
-        whole = resampled(tiled, grid.rows, grid.columns, "area", WRAP)
+    def laid(self, samples: np.ndarray, grid: Grid, second: np.ndarray | None = None) -> np.ndarray:
+        """Samples of one repeat (rows, columns[, channels]) over the whole grid.
+
+        `second` is where the copy is seen that is moved by half both ways, as `second_seen` has it.
+        """
+        whole = resampled(self._tiled(samples), grid.rows, grid.columns, "area", WRAP)
         by = round(self.shift_down / 100 * grid.rows), round(self.shift_across / 100 * grid.columns)
-        return np.roll(whole, by, (0, 1)) if any(by) else whole
+        whole = np.roll(whole, by, (0, 1)) if any(by) else whole
+        if second is None:
+            return whole
+        return np.where(second[..., None] if whole.ndim == 3 else second, self._moved_by_half(whole), whole)
+
+    def second_seen(self, heights: np.ndarray, cover: np.ndarray | None, grid: Grid) -> np.ndarray | None:
+        """Where the second of two copies is seen: the taller, as far as each is there. None where there is one only."""
+        if self.arrangement != "centre_corners":
+            return None
+        standing = self.laid(heights - heights.min() + 1e-3, grid)
+        if cover is not None:
+            standing = standing * self.laid(cover, grid)
+        return self._moved_by_half(standing) > standing
+
+    def _tiled(self, samples: np.ndarray) -> np.ndarray:
+        """All repeats beside each other."""
+        cell = np.rot90(samples, self.quarters) if self.quarters else samples
+        across, down = self.counts
+        still = (1,) * (samples.ndim - 2)
+        if self.arrangement == "brick":
+            row = np.tile(cell, (1, across, *still))
+            return np.tile(np.concatenate([row, np.roll(row, cell.shape[1] // 2, 1)]), (down // 2, 1, *still))
+        if self.arrangement == "half_drop":
+            column = np.tile(cell, (down, 1, *still))
+            moved = np.roll(column, cell.shape[0] // 2, 0)
+            return np.tile(np.concatenate([column, moved], axis=1), (1, across // 2, *still))
+        return np.tile(cell, (down, across, *still))
+
+    def _moved_by_half(self, whole: np.ndarray) -> np.ndarray:
+        across, down = self.counts
+        return np.roll(whole, (round(whole.shape[0] / down / 2), round(whole.shape[1] / across / 2)), (0, 1))

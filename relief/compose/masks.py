@@ -27,10 +27,10 @@ FOLLOWS = ("height", "slope")
 class Mask(Parameters):
     """Where a layer is laid."""
 
-    source: Literal["none", "height", "slope", "noise", "strokes"] = choice(
+    source: Literal["none", "height", "slope", "noise", "strokes", "picture", "set"] = choice(
         "none",
         {"none": "Everywhere", "height": "Heights between", "slope": "Slopes between", "noise": "Noise above",
-         "strokes": "Painted"},
+         "strokes": "Painted", "picture": "A picture", "set": "A map of its set"},
         label="Mask", help="Where the layer is laid.",
     )  # fmt: skip
     layer: int = choice(
@@ -52,6 +52,13 @@ class Mask(Parameters):
     marks: tuple[Mark, ...] = drawn(
         (), label="Marks", help="Paint on the stage where the layer is to lie.", max_length=500
     )
+    picture: str = choice(
+        "", {"": "None"}, label="Mask picture",
+        help="White lays the layer, black does not. It lies once over the whole relief, wherever the layer is placed.",
+    )  # fmt: skip
+    role: str = choice(
+        "", {"": "The first"}, label="Map", help="Which map of the layer's set. It is placed as the layer is."
+    )
     inverted: bool = switch(False, label="Inverted", help="Lays the layer where it would not lie, and the other way.")
 
     def uses(self) -> tuple[str, ...]:
@@ -63,7 +70,14 @@ class Mask(Parameters):
             "slope": (*common, "layer", "low", "high", "soft"),
             "noise": (*common, "low", "soft", "size", "seed"),
             "strokes": (*common, "marks", "soft"),
+            "picture": (*common, "picture"),
+            "set": (*common, "role"),
         }[self.source]
+
+    def of_picture(self, samples: np.ndarray) -> np.ndarray:
+        """How much of the layer is laid where a picture (rows, columns) masks it."""
+        cover = np.clip(samples, 0, 1)
+        return 1 - cover if self.inverted else cover
 
     def cover(self, field: HeightField) -> np.ndarray | None:
         """How much of the layer is laid at each place: float32 (rows, columns), or none for everywhere.
@@ -73,7 +87,7 @@ class Mask(Parameters):
         """
         grid = Grid(*field.samples.shape, field.footprint)
         match self.source:
-            case "none":
+            case "none" | "picture" | "set":  # of the last two, where there is no picture
                 return None
             case "height":
                 cover = between(field.samples, self.low, self.high, self.soft)

@@ -225,7 +225,7 @@ def telltale(recipe: Recipe, height: HeightField) -> Finding | None:
 def repeated(recipe: Recipe) -> Finding | None:
     """A layer repeats over the same size with the amount it had as one."""
     for number, layer in enumerate(recipe.layers):
-        times = max(layer.layout.repeats_across, layer.layout.repeats_down)
+        times = max(layer.layout.counts)
         untouched = layer.amount in (1, LAID_AT_FIRST["picture"][1])
         if not (number and layer.on and layer.content.kind == "picture" and times > 1 and untouched):
             continue

@@ -29,7 +29,8 @@ from relief.layer import Picture, SourceReference
 from relief.pipeline import Pipeline
 from relief.recipe import MOST_LAYERS, Recipe
 from relief.resample import averaged
-from relief.tests.fields import CLAMP, WRAP, field, rough
+from relief.stages import over_grid, samples_over_grid, second_seen
+from relief.tests.fields import CLAMP, WRAP, centres, field, rough
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
 from relief.treat.crop import Crop
@@ -131,6 +132,90 @@ class LayoutTests(TestCase):
         self.assertEqual(turned.cell(GRID).footprint.width, 400)
         gradient = np.tile(np.linspace(0, 1, 200, dtype=np.float32), (100, 1))
         self.assertGreater(turned.laid(gradient, GRID)[20].mean(), turned.laid(gradient, GRID)[180].mean())
+
+    def test_every_other_row_or_column_is_moved_by_half(self):
+        """Common practice, no source: brick moves rows, half drop moves columns; both need pairs to tile."""
+        for arrangement, counts in (("brick", (3, 4)), ("half_drop", (4, 3))):
+            layout = Layout(repeats_across=3, repeats_down=3, arrangement=arrangement)
+            self.assertEqual(layout.counts, counts)
+            self.assertRegex(layout.nudges()[0], "4 repeats (across|down) instead of 3")
+            grid = Grid(240, 240, TILE)
+            cell = layout.cell(grid)
+            mark = np.zeros((cell.rows, cell.columns), np.float32)
+            mark[cell.rows // 2, cell.columns // 2] = 1
+            rows, columns = np.nonzero(layout.laid(mark, grid) > 0.5)
+            along, lines = (columns, rows) if arrangement == "brick" else (rows, columns)
+            self.assertEqual(len(along), 12)
+            for line, place in zip(lines, along, strict=True):
+                self.assertEqual((place - 40 * (line // 60 % 2)) % 80, 40)
+        self.assertEqual(Layout(repeats_across=3).nudges(), [])
+
+    def test_a_drawing_is_laid_at_the_centre_and_over_the_corners(self):
+        layout = Layout(arrangement="centre_corners")
+        grid = Grid(200, 160, TILE)
+        place = np.hypot(centres(200)[:, None] - 0.55, centres(160)[None, :] - 0.5)
+        drawing = field(np.clip(0.3 - place, 0, 1), 400)
+        second = second_seen(layout, drawing, grid)
+        laid = over_grid(layout, WRAP, drawing, grid, second).samples
+        self.assertAlmostEqual(float(laid[110, 80]), 0.3, delta=0.01)
+        self.assertAlmostEqual(float(laid[10, 0]), 0.3, delta=0.01)
+        np.testing.assert_allclose(np.roll(laid, (100, 80), (0, 1)), laid, atol=1e-6)
+        colours = np.zeros((200, 160, 3), np.float32)
+        colours[90:130, 60:100, 0] = 1  # red round the middle of the drawing goes where the drawing goes
+        red = samples_over_grid("colour", layout, colours, grid, second)[..., 0]
+        self.assertEqual((red[110, 80], red[10, 0], red[60, 20]), (1, 1, 0))
+
+
+class PictureMaskTests(TestCase):
+    """Two materials distributed by a picture, and by a map of the set itself."""
+
+    def setUp(self):
+        heights = np.full((64, 64), 255, np.uint8)
+        spread = np.zeros((64, 64), np.uint8)
+        spread[:, :16] = 255
+        self.files = {"1" * 64: png(heights), "2" * 64: png(spread)}
+        sources = {
+            name: SourceReference(digest=digit * 64, filename=f"{name}.png")
+            for name, digit in (("height", "1"), ("roughness", "2"))
+        }
+        content = Picture(source="height", reading="height", companions={"roughness": "roughness"})
+        recipe = generated("gradient_noise", self.files.__getitem__, Engine())
+        self.plain = recipe
+        self.recipe, _ = arrange.picture_added(recipe, "Shell", sources, content)
+
+    def seen(self, **changes) -> np.ndarray:
+        """Where the layer is seen, at its mask's columns 8 and 40 of 64."""
+        changes = {f"layers.1.{path}": value for path, value in changes.items()}
+        changed = self.recipe.with_changes({"layers.1.amount": 1, **changes})
+        return Engine().run(Pipeline(changed, self.files.__getitem__, 64).seen(1))
+
+    def test_a_map_of_the_set_masks_it_and_is_placed_with_it(self):
+        seen = self.seen(**{"mask.source": "set"})
+        self.assertEqual((seen[30, 8], seen[30, 40]), (1, 0))
+        moved = self.seen(**{"mask.source": "set", "layout.shift_across": 50})
+        self.assertEqual((moved[30, 8], moved[30, 40]), (0, 1))
+        turned = self.seen(**{"mask.source": "set", "layout.quarters": 1, "mask.inverted": True})
+        np.testing.assert_array_equal(turned, 1 - np.rot90(seen))
+
+    def test_a_picture_masks_it_wherever_the_layer_is_placed(self):
+        self.recipe, key = arrange.source_brought(
+            self.recipe, "picture", SourceReference(digest="2" * 64, filename="spread.png")
+        )
+        self.assertEqual(key, "roughness", "the piece has it already")
+        masked = {"mask.source": "picture", "mask.picture": key}
+        for extra in ({}, {"layout.shift_across": 50, "layout.repeats_down": 3}):
+            seen = self.seen(**masked, **extra)
+            self.assertEqual((seen[30, 8], seen[30, 40]), (1, 0))
+        np.testing.assert_array_equal(self.seen(**{"mask.source": "picture"}), 1)
+        with self.assertRaisesRegex(RecipeError, "does not have"):
+            self.seen(**{"mask.source": "picture", "mask.picture": "nothing"})
+
+    def test_a_source_is_kept_as_long_as_a_mask_needs_it(self):
+        reference = SourceReference(digest="3" * 64, filename="other.png")
+        recipe, key = arrange.source_brought(self.recipe, "picture", reference)
+        recipe = recipe.with_changes({"layers.1.mask.source": "picture", "layers.1.mask.picture": key})
+        self.assertIn(key, arrange.layer_duplicated(recipe, 0)[0].sources)
+        self.assertNotIn(key, arrange.layer_removed(recipe, 1)[0].sources)
 
 
 class ImprintTests(TestCase):
