@@ -13,7 +13,6 @@ from pathlib import Path
 from typing import Any, NoReturn, get_args
 
 from relief.arrange import with_maps
-from relief.benchmark import table
 from relief.deliver.bundle import delivery_files, displaced_plane, map_files, test_card_files
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
@@ -157,7 +156,7 @@ def _parser() -> argparse.ArgumentParser:
     check_.set_defaults(command=print_findings)
 
     bench = commands.add_parser("bench", help="measure the kernels on this machine")
-    bench.set_defaults(command=lambda chosen: print(table()))
+    bench.set_defaults(command=print_benchmark)
     return parser
 
 
@@ -336,6 +335,13 @@ def _treatments_in_words() -> str:
                     values = "as JSON in brackets"
             lines.append(f"    {known.name:14}{values}")
     return "\n".join(lines)
+
+
+def print_benchmark(chosen: argparse.Namespace) -> None:
+    """`relief bench`: what the kernels take on this machine."""
+    from relief.benchmark import table  # it loads what it compares with
+
+    print(table())
 
 
 def print_facts(chosen: argparse.Namespace) -> None:

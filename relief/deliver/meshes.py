@@ -6,7 +6,6 @@ Lengths are mm, except in GLB, which is metres with y up (glTF 2.0). A relief st
 from __future__ import annotations
 
 import numpy as np
-import trimesh
 
 from relief.errors import ReliefError
 from relief.surface.mesh import Mesh
@@ -26,6 +25,8 @@ def mesh_file(mesh: Mesh, kind: str) -> bytes:
         return obj(mesh)
     if kind not in FORMATS:
         raise ReliefError(f"A mesh is written as {', '.join(FORMATS)}; “{kind}” is none of them.")
+    import trimesh  # takes longer to load than all else, and only these formats need it
+
     scale = 1 / 1000 if kind == "glb" else 1
     triangles = trimesh.Trimesh(
         mesh.positions * scale,

@@ -12,7 +12,7 @@ from relief.errors import PictureError
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found
 from relief.inspect.sets import set_findings
-from relief.inspect.source_findings import normal_findings, tagged
+from relief.inspect.source_findings import exchanged, normal_findings, open_seam, tagged
 from relief.inspect.start import content_of_picture, first_recipe
 from relief.layer import SourceReference
 from relief.pipeline import Pipeline
@@ -58,11 +58,14 @@ def check(files: Mapping[str, bytes]) -> Check:
 def _of_one(picture: Picture, data: bytes, name: str, guess: Guess) -> list[Finding]:
     told = role_in_name(name)
     wanted = guess.role == "normal" or (told is not None and told[0] == "normal")
-    found = normal_findings(picture) if wanted else []
-    found += tagged(picture, guess.role)
+    found = normal_findings(picture, name) if wanted else []
+    found += [*tagged(picture, guess.role), *open_seam(picture, name)]
+    found += [item for item in (exchanged(picture),) if item]
     if guess.role not in RELIEF_ROLES or (wanted and guess.role != "normal"):
         return found  # it goes along; or it is called a normal map and is none, so there is no relief to look at
     engine, source = Engine(), SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name[-200:])
     content = content_of_picture(name, guess.role, guess.green)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine)
-    return found + measured_and_found(Pipeline(recipe, lambda _: data), engine)[1]
+    said = {item.kind for item in found}
+    measured = measured_and_found(Pipeline(recipe, lambda _: data), engine)[1]
+    return found + [item for item in measured if item.kind not in said]

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import numpy as np
 
 from relief.arrange import LAID_AT_FIRST, with_halved_amount
-from relief.engine import Engine
+from relief.engine import Engine, Stage
 from relief.height import HeightField
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.readings import Readings, readings
@@ -15,9 +16,12 @@ from relief.inspect.repeats import telltales
 from relief.inspect.source_findings import source_findings
 from relief.inspect.thresholds import (
     BANDS_ABOVE,
+    CLIFF_ABOVE,
+    CLIFF_SHARE,
     CLIPPED_ABOVE,
     COMFORTABLE,
     FEW_TELLTALES,
+    FROM_OTHERS,
     HARSH_ABOVE,
     SEAM_ABOVE,
     SEAM_BAND,
@@ -31,12 +35,13 @@ from relief.inspect.thresholds import (
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
-from relief.sources.facts import few_levels
+from relief.sources.facts import clipped_light, few_levels
 from relief.sources.picture import Picture
 from relief.statistics import percentiles
 from relief.treat.close_seam import CloseSeam
 from relief.treat.levels import Levels
 from relief.treat.remove_steps import RemoveSteps
+from relief.treat.slope_limit import SlopeLimit
 
 
 def measured_and_found(pipeline: Pipeline, engine: Engine) -> tuple[Readings, list[Finding]]:
@@ -48,12 +53,22 @@ def measured_and_found(pipeline: Pipeline, engine: Engine) -> tuple[Readings, li
     recipe, height = pipeline.recipe, engine.run(pipeline.height())
     measured = readings(height, recipe.amplitude, recipe.midlevel)
     picture = engine.run(pipeline.picture()) if recipe.layers[0].source else None
-    found = findings(recipe, height, measured, picture)
+    cut = engine.run(_cut_off(pipeline)) if picture else 0.0
+    found = findings(recipe, height, measured, picture, cut)
     return measured, found + (source_findings(pipeline, engine) if picture else [])
 
 
-def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None) -> list[Finding]:
-    """What is to be said of a finished height field at full size; `picture` is that of the ground, where it is one."""
+def findings(
+    recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None, cut: float = 0
+) -> list[Finding]:
+    """What is to be said of a finished height field at full size.
+
+    Args:
+        recipe, height: the piece, and its relief.
+        measured: the readings of that.
+        picture: that of the ground, where it is one.
+        cut: share of its samples that levels cut off.
+    """
     if measured.range == 0:
         return [FLAT]
     found = [
@@ -67,10 +82,10 @@ def findings(recipe: Recipe, height: HeightField, measured: Readings, picture: P
         repeated(recipe),
     ]
     if picture:
-        found.append(clipped(recipe, measured))
+        found += [clipped(recipe, picture, cut), cliffs(recipe, height)]
     levels = few_levels(picture.pixels) if picture else None
     if levels is not None:
-        found.append(steps(recipe, height, len(levels)))
+        found.append(steps(recipe, height, levels, picture.grain))
     return [finding for finding in found if finding]
 
 
@@ -117,21 +132,60 @@ def weak(recipe: Recipe, height: HeightField, measured: Readings) -> Finding | N
     )
 
 
-def clipped(recipe: Recipe, measured: Readings) -> Finding | None:
-    """The heights of a photo are cut off; plateaus of a height image or of a pattern are meant."""
-    if measured.clipped <= CLIPPED_ABOVE or recipe.layers[0].content.reading != "photo" or len(recipe.layers) > 1:
+def clipped(recipe: Recipe, picture: Picture, cut: float) -> Finding | None:
+    """A photo holds places without shades, or its levels make some; plateaus of a height image are meant.
+
+    Both are measured before anything is softened, which hides plateaus and leaves them flat.
+    """
+    if recipe.layers[0].content.reading != "photo":
         return None
-    reason = f"{measured.clipped:.0%} of the surface lies at its very lowest or highest, in plateaus without shades."
-    levels = [
-        f"layers.0.treatments.{number}"
-        for number, treatment in enumerate(recipe.layers[0].treatments)
-        if isinstance(treatment, Levels) and treatment.on and (treatment.black > 0 or treatment.white < 1)
-    ]
-    if not levels:
-        reason += " The photo itself is over- or underexposed there."
-        return Finding("clipped", "Clipped", reason)
-    mend = Mend("Open the levels to the whole range", {f"{levels[0]}.black": 0, f"{levels[0]}.white": 1})
+    low, high = clipped_light(picture.pixels)
+    if max(low, high) > CLIPPED_ABOVE:
+        reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
+        return Finding("clipped", "Clipped", f"{reason} It was {'under' if low > high else 'over'}exposed there.")
+    if cut <= CLIPPED_ABOVE or len(recipe.layers) > 1:
+        return None
+    reason = f"{cut:.0%} of the photo is cut off by the levels, and lies in plateaus without shades."
+    number = next(number for number, _ in _cutting_levels(recipe))
+    path = f"layers.0.treatments.{number}"
+    mend = Mend("Open the levels to the whole range", {f"{path}.black": 0, f"{path}.white": 1})
     return Finding("clipped", "Clipped", reason, mend)
+
+
+def _cutting_levels(recipe: Recipe) -> list[tuple[int, Levels]]:
+    """The levels of the ground that may cut something off, and where they stand in its list."""
+    listed = enumerate(recipe.layers[0].treatments)
+    return [(number, item) for number, item in listed if isinstance(item, Levels) and item.on]
+
+
+def _cut_off(pipeline: Pipeline) -> Stage:
+    """The share of samples that the first levels cut off, each side for itself, the larger."""
+    found = _cutting_levels(pipeline.recipe)
+    if not found:
+        return Stage("Nothing is cut off", lambda: 0.0)
+    number, levels = found[0]
+    compute = partial(_beyond, levels.black, levels.white)
+    return Stage("What levels cut off", compute, [levels.black, levels.white], (pipeline.treated(number),))
+
+
+def _beyond(black: float, white: float, field: HeightField) -> float:
+    return float(max((field.samples < black).mean(), (field.samples > white).mean()))
+
+
+def cliffs(recipe: Recipe, height: HeightField) -> Finding | None:
+    """A photo whose edges stand upright, be they less than the steepest 5 %."""
+    if recipe.layers[0].content.reading != "photo":
+        return None
+    angle = percentiles(steepness(height, recipe.amplitude), 100 * (1 - CLIFF_SHARE))[0]
+    if angle <= CLIFF_ABOVE:
+        return None
+    return Finding(
+        "cliffs",
+        "Upright edges",
+        f"{CLIFF_SHARE:.1%} of the surface stands steeper than {angle:.0f}°, as edges of a photo do and no ground "
+        "does. A mesh tears there, and maps glitter.",
+        Mend(f"Lay back what is steeper than {HARSH_ABOVE:.0f}°", last=SlopeLimit(angle=HARSH_ABOVE)),
+    )
 
 
 def seam(recipe: Recipe, measured: Readings) -> Finding | None:
@@ -208,8 +262,12 @@ def telltale(recipe: Recipe, height: HeightField) -> Finding | None:
     """A place in a picture that tiles which the eye finds again in every repeat."""
     if not recipe.layers[0].source or not all(height.edges.wraps):
         return None
-    places = [place for place in telltales(height) if place.strength > TELLTALE_ABOVE]
+    listed = telltales(height)
+    places = [place for place in listed if place.strength > TELLTALE_ABOVE]
     if not 0 < len(places) <= FEW_TELLTALES:
+        return None
+    # the highest of many hills stands little above the next; what gives a repeat away has no like
+    if len(listed) > len(places) and places[-1].strength < FROM_OTHERS * listed[len(places)].strength:
         return None
     first = places[0]
     where = f"{100 * first.x:.0f} % across and {100 * first.y:.0f} % down"
@@ -241,35 +299,44 @@ def repeated(recipe: Recipe) -> Finding | None:
     return None
 
 
-def steps(recipe: Recipe, height: HeightField, levels: int) -> Finding | None:
-    """Single grey levels show as jumps between flats."""
+def steps(recipe: Recipe, height: HeightField, levels: np.ndarray, grain: float) -> Finding | None:
+    """Single grey levels show as jumps between flats.
+
+    `levels` are those of the source and `grain` the least step of its numbers, both from 0 to 1.
+    """
     texel = min(height.spacing)
-    jump, share, run = stair(height.samples)
+    # all 256 levels of 8 bits are there for a reason; of fewer that are present, high jumps may be drawn terraces
+    step = float(levels[1] - levels[0]) * (height.grain / grain if grain else 1) if len(levels) == 256 else 0.0
+    jump, share, run = stair(height.samples, 1.5 * step)
     if share < STEP_SHARE or jump * recipe.amplitude <= STEP_ABOVE * texel:
         return None
     return Finding(
         "steps",
         "Steps",
-        f"This source has {levels} grey levels. One is {jump * recipe.amplitude:.2g} mm tall, on texels {texel:.2g} mm "
-        "wide; slopes show as a staircase.",
+        f"This source has {len(levels)} grey levels. One is {jump * recipe.amplitude:.2g} mm tall, on texels "
+        f"{texel:.2g} mm wide; slopes show as a staircase.",
         _without_steps(recipe, run * texel),
     )
 
 
-def stair(samples: np.ndarray) -> tuple[float, float, float]:
+def stair(samples: np.ndarray, level: float = 0) -> tuple[float, float, float]:
     """How much a field is a staircase.
+
+    Args:
+        samples: float32 (rows, columns).
+        level: jumps up to this are counted in any case.
 
     Returns:
         The height of a single jump, the part of all changes between neighbours that are a single jump with flats on
-        both sides, and the mean length of a flat in texels. Jumps of more than a sixty-fourth of the range are drawn
-        edges, not grey levels.
+        both sides, and the mean length of a flat in texels. Other jumps of more than a sixty-fourth of the range are
+        drawn edges, not grey levels.
     """
     jumps, changes, pairs = [], 0, 0
-    spread = float(samples.max() - samples.min())
+    most = max(float(samples.max() - samples.min()) / 64, level)
     for across in (samples, samples.T):
         difference = np.abs(np.diff(across, axis=1))
         changed = difference > 1e-6
-        alone = changed[:, 1:-1] & ~changed[:, :-2] & ~changed[:, 2:] & (difference[:, 1:-1] < spread / 64)
+        alone = changed[:, 1:-1] & ~changed[:, :-2] & ~changed[:, 2:] & (difference[:, 1:-1] < most)
         jumps.append(difference[:, 1:-1][alone])
         changes += np.count_nonzero(changed[:, 1:-1])
         pairs += changed[:, 1:-1].size

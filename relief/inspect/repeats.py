@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
-import scipy.ndimage
+import scipy
 
 from relief.height import HeightField
 from relief.resample import shrunk

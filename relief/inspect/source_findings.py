@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -9,15 +10,17 @@ import numpy as np
 from relief.engine import Engine, Stage
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
-from relief.inspect.thresholds import STRETCHED, UNEVEN_SHARE, UNIT_WITHIN
+from relief.inspect.thresholds import SEAM_ABOVE, STRETCHED, UNEVEN_SHARE, UNIT_OVER, UNIT_WITHIN, UNIT_WITHIN_LOSSY
 from relief.layer import Picture as Content
 from relief.pipeline import Pipeline
 from relief.recipe import CONTENT_PATH, Recipe
+from relief.resample import averaged
 from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
-from relief.sources.facts import has_colours
+from relief.sources.facts import SEAMLESS_BELOW, has_colours, seam_ratios
 from relief.sources.picture import Picture
 from relief.sources.roles import (
     COLOURFUL,
+    GREEN_OF_WORD,
     READING_NAMES,
     READING_OF,
     ROLE_NAMES,
@@ -25,10 +28,16 @@ from relief.sources.roles import (
     colourfulness,
     green_of,
     guessed,
+    looks_like_normals,
+    two_values,
+    words_of,
 )
 from relief.treat.invert import Invert
 
 DATA = ("height", "normal", "roughness", "occlusion", "metalness", "mask", "packed")
+TILING = {"seamless", "tile", "tileable", "tiling", "tiled", "repeat", "repeating"}
+"""Words by which a name says that a picture is meant to repeat."""
+
 REBUILD = Mend("Make blue again", {f"{CONTENT_PATH}.rebuild_blue": True})
 
 
@@ -46,12 +55,17 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     # a height whose normal map says that a display curve is in it is rightly decoded
     encoded = any(item.mend == "gamma" for item in of_set)
     decoded = content.reading == "height" and content.transfer == "srgb"
-    found = [reading(content, picture, filename), stretched(recipe, picture)]
+    found = [
+        reading(content, picture, filename), exchanged(picture), few_shades(content, picture),
+        stretched(recipe, picture),
+    ]  # fmt: skip
     found += [] if encoded else [gamma(content, picture)]
     beside = content.beside.get("normal")
     if beside and not (content.rebuild_blue or content.unpacked.normal):
         # a picture does not change, so it is looked at once
-        found += engine.run(Stage("Looking at its normals", normal_findings, None, (pipeline.picture(beside.source),)))
+        name = recipe.sources[beside.source].filename
+        compute = partial(normal_findings, filename=name)
+        found += engine.run(Stage("Looking at its normals", compute, name, (pipeline.picture(beside.source),)))
     for item in of_set:
         if not (decoded and item.mend == "gamma"):
             found.append(Finding(item.kind, item.title, item.reason, _mend(item, recipe)))
@@ -90,6 +104,32 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
     return None
 
 
+def exchanged(picture: Picture) -> Finding | None:
+    """A normal map whose red and blue stand in each other's place."""
+    if not picture.is_colour or looks_like_normals(picture):
+        return None
+    if not looks_like_normals(replace(picture, pixels=picture.pixels[..., ::-1])):
+        return None
+    return Finding(
+        "exchanged",
+        "Red and blue are exchanged",
+        "Its colours are the directions of a normal map once red and blue change places. A program saved it with the "
+        "channels in another order; save it again as red, green, blue.",
+    )
+
+
+def few_shades(content: Content, picture: Picture) -> Finding | None:
+    """A photo of black and white with nothing between."""
+    if content.reading != "photo" or not two_values(picture):
+        return None
+    return Finding(
+        "shades",
+        "Two levels",
+        "This picture is black and white with nothing between, so all of its relief is one step. Use it as a mask of "
+        "a layer, or soften it into slopes.",
+    )
+
+
 def tagged(picture: Picture, role: Role) -> list[Finding]:
     """A data picture that is tagged with a display curve, which another program may follow."""
     if role not in DATA or not picture.transfer or picture.linear:
@@ -99,6 +139,18 @@ def tagged(picture: Picture, role: Role) -> list[Finding]:
         "without."
     )
     return [Finding("tagged", "Data is tagged as colour", reason)]
+
+
+def open_seam(picture: Picture, filename: str) -> list[Finding]:
+    """A picture that is meant to repeat, as its name says or two of its edges do, and whose edges do not all meet."""
+    grey = full_scale(picture.channel("green" if picture.is_colour else ""))
+    ratios = seam_ratios(grey)
+    meant = bool(TILING & set(words_of(filename))) or min(ratios) < SEAMLESS_BELOW
+    if not meant or max(ratios) <= SEAM_ABOVE:
+        return []
+    which = "left and right" if ratios[0] > ratios[1] else "top and bottom"
+    reason = f"The step from {which} is {max(ratios):.1f} times an inner one, so repeats show a line."
+    return [Finding("seam", "Seam", reason)]
 
 
 def gamma(content: Content, picture: Picture) -> Finding | None:
@@ -190,18 +242,37 @@ def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
     return None
 
 
-def normal_findings(picture: Picture) -> list[Finding]:
-    """Whether a normal map has its blue, and vectors of unit length."""
+def normal_findings(picture: Picture, filename: str = "") -> list[Finding]:
+    """Whether a normal map has its blue, vectors of unit length, and its green as its name says."""
     if not picture.is_colour:
         return [Finding("blue", "Normal map without colour", "A normal map holds a direction in red, green and blue.")]
     vectors = full_scale(picture.pixels[..., :3]) * 2 - 1
     if np.ptp(vectors[..., 2]) == 0 and np.ptp(vectors[..., :2]) > 0:
         reason = "Its blue is the same everywhere while red and green turn. It can be made again from them."
         return [Finding("blue", "Blue is missing", reason, REBUILD)]
-    uneven = float((np.abs(np.linalg.norm(vectors, axis=2) - 1) > UNIT_WITHIN).mean())
+    found = _misnamed(picture, filename)
+    lengths = np.linalg.norm(vectors, axis=2)
+    even = averaged(lengths, *(max(1, side // UNIT_OVER) for side in lengths.shape))
+    within = UNIT_WITHIN_LOSSY if picture.format in ("JPEG", "WebP") else UNIT_WITHIN
+    uneven = float((np.abs(even - 1) > within).mean())
     if uneven <= UNEVEN_SHARE:
-        return []
+        return found
     reason = (
         f"{uneven:.0%} of its normals are not of unit length: it was softened or mixed as a picture, or has a gamma."
     )
-    return [Finding("length", "Normals of uneven length", reason, REBUILD)]
+    return [*found, Finding("length", "Normals of uneven length", reason, REBUILD)]
+
+
+def _misnamed(picture: Picture, filename: str) -> list[Finding]:
+    """A normal map whose name says that its green runs the other way than its slopes do."""
+    said = next((GREEN_OF_WORD[word] for word in reversed(words_of(filename)) if word in GREEN_OF_WORD), None)
+    if said is None or not looks_like_normals(picture) or green_of(picture) == said:
+        return []
+    other = "down" if said == "up" else "up"
+    return [
+        Finding(
+            "green-name",
+            "Green is not as named",
+            f"Its name says that green faces {said}; its slopes fit each other only with green {other}.",
+        )
+    ]

@@ -12,6 +12,12 @@ STEP_ABOVE = 1 / 20
 STEP_SHARE = 0.5
 """Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
 
+CLIFF_ABOVE, CLIFF_SHARE = 85.0, 0.005
+"""Degrees, and the part of a photo's relief that may be steeper: thin lines at this angle are one texel wide."""
+
+FROM_OTHERS = 1.4
+"""Times that a telltale must stand out more than the next place that does not count as one."""
+
 COMFORTABLE = 40.0
 """Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
 
@@ -35,11 +41,12 @@ ground."""
 SEAM_BAND = 0.1
 """Part of the shorter side over which a seam is closed at first."""
 
-UNIT_WITHIN = 0.06
-"""How far the length of a normal may be from 1: 8 bits leave 0.007, resampling and lossy files the rest."""
+UNIT_WITHIN, UNIT_WITHIN_LOSSY, UNIT_OVER = 0.06, 0.14, 8
+"""How far the length of normals may be from 1 in the mean of 8 x 8 texels: the grain of a lossy file is gone there,
+what softening or a curve took is not. A JPEG keeps colours at half the size, which takes up to 0.13 of steep ones."""
 
 UNEVEN_SHARE = 0.05
-"""Part of the normals that may be shorter or longer."""
+"""Part of the places where they may be shorter or longer."""
 
 STRETCHED = 0.01
 """Parts by which aspects may differ before maps no longer lie on each other, or a picture is seen to be stretched."""

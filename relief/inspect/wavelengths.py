@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
-import scipy.signal
+import scipy
 
 from relief.height import HeightField
 from relief.resample import averaged
@@ -45,7 +44,7 @@ def wavelengths(field: HeightField, *shares: float) -> tuple[float, ...] | None:
         whole = power / (np.sinc(across * spacing[0]) * np.sinc(down * spacing[1])) ** 2
         bands.add(frequencies, whole / small.size, below=limit)
         for part in _parts(field.samples):
-            window = np.multiply.outer(*(scipy.signal.windows.hann(side, sym=False) for side in part.shape))
+            window = np.multiply.outer(*(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(side) / side) for side in part.shape))
             part = (part - part.mean()) * np.float32(window)
             frequencies, power = _spectrum(part, (True, True), field.spacing)
             bands.add(frequencies, power / (np.sum(window**2) * PARTS**2), above=limit)

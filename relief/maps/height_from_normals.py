@@ -10,7 +10,7 @@ References:
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from relief.sources.colour import full_scale
 from relief.sources.roles import Green

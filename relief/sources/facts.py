@@ -142,18 +142,19 @@ def few_levels(pixels: np.ndarray) -> np.ndarray | None:
         pixels: whole numbers or floats of any shape.
 
     Returns:
-        float64: all levels of 8 bits, also where 16 bits hold no more than these; otherwise the values that are there,
-        where they are at most 1024; otherwise none.
+        float64: all levels of 8 bits, also where more bits hold no more than these; otherwise the values that are
+        there, where they are at most 1024; otherwise none.
     """
     if pixels.dtype == np.uint8:
         return np.arange(256) / 255
     if pixels.dtype == np.uint16:
         values = np.flatnonzero(np.bincount(pixels.ravel(), minlength=2)) / 65535
-        if not (values * 65535 % 257).any():
-            return np.arange(256) / 255
     else:
         values = np.unique(full_scale(scattered(pixels, 1_000_000))).astype(np.float64)
-    return values if 2 <= values.size <= MOST_LEVELS else None
+    if not 2 <= values.size <= MOST_LEVELS:
+        return None
+    eight_bits = np.abs(values * 255 - np.rint(values * 255)).max() < 1e-3 and values[0] >= 0 and values[-1] <= 1
+    return np.arange(256) / 255 if eight_bits else values
 
 
 def clipped(pixels: np.ndarray) -> tuple[float, float]:
@@ -161,6 +162,25 @@ def clipped(pixels: np.ndarray) -> tuple[float, float]:
     whole = pixels.dtype.kind != "f"
     low, high = (0, np.iinfo(pixels.dtype).max) if whole else (pixels.min(), pixels.max())
     return float(np.mean(pixels == low)), float(np.mean(pixels == high))
+
+
+CLIPPED_WITHIN = 3
+"""Levels of 8 bits from black and white that are taken for these."""
+
+
+def clipped_light(pixels: np.ndarray) -> tuple[float, float]:
+    """Share of pixels that are black and white as far as samples go, in all channels.
+
+    A lossy file rings about edges, so a few levels count as one. Of floats, which go beyond white, the ends that are
+    there.
+    """
+    samples = pixels if pixels.ndim == 2 else pixels[..., :3]
+    low, high = (samples.min(axis=2), samples.max(axis=2)) if samples.ndim == 3 else (samples, samples)
+    if pixels.dtype.kind == "f":
+        return float(np.mean(high == samples.min())), float(np.mean(low == samples.max()))
+    most = np.iinfo(pixels.dtype).max
+    level = CLIPPED_WITHIN * (most // 255)
+    return float(np.mean(high <= level)), float(np.mean(low >= most - level))
 
 
 def copied_channels(picture: Picture) -> tuple[str, ...]:

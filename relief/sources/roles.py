@@ -56,6 +56,9 @@ WORDS: dict[Role, str] = {
     "mask": "mask opacity alpha",
     "packed": "packed",
 }
+GREEN_OF_WORD: dict[str, Green] = {"gl": "up", "ogl": "up", "opengl": "up", "dx": "down", "directx": "down"}
+"""Which way green faces where a name says for which graphics interface it was made (common practice, no source)."""
+
 ROLE_OF_LETTER: dict[str, Role] = {"o": "occlusion", "a": "occlusion", "r": "roughness", "m": "metalness"}
 """What each letter stands for in words such as `orm`, which name what lies in red, green and blue (common practice)."""
 PACKED = {
@@ -140,7 +143,7 @@ def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
         return Guess("height", f"it is grey with {picture.bits} bits a sample")
     if picture.format == "JPEG":
         return Guess("photo", "it is a JPEG, as cameras write them")
-    if _two_values(picture):
+    if two_values(picture):
         return Guess("mask", "it is black and white with nothing between")
     if picture.is_colour:
         return Guess("height", "its three channels are the same, as in a height image saved as colour")
@@ -222,7 +225,8 @@ def thinned(pixels: np.ndarray) -> np.ndarray:
     return full_scale(np.ascontiguousarray(pixels[:: steps[0], :: steps[1]]))
 
 
-def _two_values(picture: Picture) -> bool:
+def two_values(picture: Picture) -> bool:
+    """Whether a picture is black and white with nothing between."""
     samples = thinned(picture.pixels)
     ends = (samples < 0.02) | (samples > 0.98)
     return bool(ends.mean() > 0.98 and 0.02 < (samples > 0.5).mean() < 0.98)

@@ -16,7 +16,7 @@ from typing import ClassVar, Literal
 
 import numba
 import numpy as np
-from scipy.special import ndtr, ndtri
+import scipy
 
 from relief.height import Edges, Footprint, HeightField
 from relief.parameters import choice, number
@@ -61,10 +61,12 @@ def contrast_faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray, whol
     values, first, count = np.unique(values, return_index=True, return_counts=True)
     if len(values) < 2:
         return faded(left, right, weight)
-    spread = ndtri(places[first] + (places[np.minimum(first + count - 1, QUANTILES - 1)] - places[first]) / 2)
+    spread = scipy.special.ndtri(
+        places[first] + (places[np.minimum(first + count - 1, QUANTILES - 1)] - places[first]) / 2
+    )
     left, right = np.interp(left, values, spread), np.interp(right, values, spread)
     mixed = faded(left, right, weight) / np.sqrt(weight**2 + (1 - weight) ** 2)
-    return np.interp(ndtr(mixed), ndtr(spread), values).astype(np.float32)
+    return np.interp(scipy.special.ndtr(mixed), scipy.special.ndtr(spread), values).astype(np.float32)
 
 
 @numba.njit(cache=True, nogil=True)

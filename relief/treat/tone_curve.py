@@ -11,8 +11,8 @@ from itertools import pairwise
 from typing import ClassVar, Literal
 
 import numpy as np
+import scipy
 from pydantic import field_validator
-from scipy.interpolate import PchipInterpolator
 
 from relief.height import HeightField
 from relief.parameters import Parameters, choice, drawn
@@ -46,7 +46,7 @@ def curved(samples: np.ndarray, stops: tuple[Stop, ...], passage: Passage) -> np
         return values.astype(np.float32)[np.maximum(np.searchsorted(places, samples, side="right") - 1, 0)]
     if passage == "smooth" and len(places) > 2:
         fine = np.linspace(places[0], places[-1], FINE)
-        places, values = fine, PchipInterpolator(places, values)(fine)
+        places, values = fine, scipy.interpolate.PchipInterpolator(places, values)(fine)
     return np.interp(samples, places, values).astype(np.float32)
 
 
