@@ -10,7 +10,6 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
-from bench.engine import ENGINE
 from bench.groups import FROM_SHELF, groups, layer_rows
 from bench.models import Revision, StaleError, content_of_set
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
@@ -24,6 +23,7 @@ from relief.inspect.findings import measured_and_found
 from relief.inspect.start import content_of_picture, started
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
+from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."

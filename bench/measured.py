@@ -9,7 +9,6 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
-from bench.engine import ENGINE
 from bench.models import Revision
 from bench.previews import only, uncurved
 from bench.requests import (
@@ -29,6 +28,7 @@ from relief.layer import Picture
 from relief.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
 from relief.treat.tone_curve import Curve
+from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
 

@@ -8,12 +8,12 @@ from typing import Any
 from django.db import models, transaction
 from django.utils import timezone
 
-from bench.engine import ENGINE
 from relief.errors import PictureError
 from relief.inspect.start import content_of_picture, first_recipe
 from relief.layer import Picture, SourceReference, Unpacked
 from relief.recipe import TREATMENTS_PATH, Recipe
 from relief.sources.roles import READING_OF, held_by_name
+from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 
 HEIGHT_FROM = ("height", "normal", "colour")

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.engine import ENGINE
 from bench.requests import whole_number
 from relief.finished import finished, normals, titles, vectors_along
 from relief.height import HeightField
@@ -21,6 +20,7 @@ from relief.pipeline import Pipeline
 from relief.recipe import Recipe
 from relief.resample import resampled
 from relief.treat.even_light import EvenLight
+from shelf.engine import ENGINE
 
 GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
 ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)

@@ -6,7 +6,6 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
-from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from bench.requests import piece_of, proof_of, revision_of
 from relief.deliver.files import safe_stem
@@ -14,6 +13,7 @@ from relief.errors import ReliefError
 from relief.finished import vectors_along
 from relief.inspect.differences import difference, in_words
 from relief.pipeline import PROXY, Pipeline
+from shelf.engine import ENGINE
 from shelf.models import Piece, read_source
 
 

@@ -9,7 +9,6 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_http_methods, require_safe
 
-from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from bench.previews import APART, apart, bump_span, has_view, only, pixels_of
 from bench.requests import (
@@ -35,6 +34,7 @@ from relief.maps.displacement import displacement
 from relief.pipeline import PROXY, Pipeline
 from relief.recipe import Recipe
 from relief.resample import shrunk
+from shelf.engine import ENGINE
 from shelf.models import read_source
 from studio.packet import packet
 

@@ -6,7 +6,6 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_safe
 
-from bench.engine import ENGINE
 from bench.requests import (
     piece_of,
     revision_of,
@@ -22,6 +21,7 @@ from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
 from relief.pipeline import Pipeline
 from relief.resample import shrunk
+from shelf.engine import ENGINE
 from shelf.models import read_source
 
 SWATCH = 512

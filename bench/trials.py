@@ -11,7 +11,6 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
-from bench.engine import ENGINE
 from bench.groups import Field, groups
 from bench.models import Revision
 from bench.previews import finished_pixels
@@ -22,6 +21,7 @@ from relief.finished import normal_vectors
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.swatch import in_white
 from relief.pipeline import Pipeline
+from shelf.engine import ENGINE
 from shelf.models import read_source
 
 SMALL = 320

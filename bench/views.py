@@ -12,7 +12,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from bench.engine import ENGINE
 from bench.groups import field_at, groups, layer_rows
 from bench.models import Revision
 from bench.offers import gallery, offered, offered_maps, offered_packs
@@ -23,6 +22,7 @@ from relief.errors import PictureError, RecipeError
 from relief.inspect.start import generated
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
+from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import gathered
 from shelf.uploads import taken

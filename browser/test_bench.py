@@ -189,7 +189,7 @@ class RouteTests(BrowserTestCase):
         self.find("[data-view=normal]").click()
         self.settled()
         recipe = self.recipe(piece)
-        from bench.engine import ENGINE
+        from shelf.engine import ENGINE
 
         height = ENGINE.run(Pipeline(recipe, read_source).height())
         normal = normal_map(height, recipe.amplitude, recipe.maps.normal) / 255

@@ -6,7 +6,6 @@ import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
@@ -14,6 +13,7 @@ from relief import arrange
 from relief.finished import finished
 from relief.inspect.probe import probe
 from relief.pipeline import Pipeline
+from shelf.engine import ENGINE
 from shelf.models import Piece, Source, read_source
 from studio.middleware import the_artist
 

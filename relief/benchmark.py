@@ -9,12 +9,17 @@ import io
 import statistics
 import time
 from collections.abc import Callable
+from functools import partial
+from typing import get_args
 
 import cv2
 import numpy as np
 import scipy.ndimage
+from PIL import Image
 
 from relief import arrange
+from relief.compose.imprints import Imprints, Press, pressed, stamp
+from relief.compose.strokes import Stroke, Work, worked
 from relief.displace.displace import displaced
 from relief.engine import Engine
 from relief.generate.cellular_noise import CellularNoise
@@ -22,6 +27,7 @@ from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
 from relief.height import Edges, Footprint, HeightField
+from relief.inspect.findings import measured_and_found
 from relief.inspect.section import section
 from relief.inspect.start import generated, suggested_start
 from relief.maps import COMPANION_MAPS
@@ -34,11 +40,20 @@ from relief.maps.vectors import vectors_of
 from relief.parameters import controls
 from relief.pipeline import PROXY, Pipeline
 from relief.recipe import TREATMENTS_PATH, Recipe
+from relief.resample import averaged, enlarged
+from relief.sources.decode import decode
+from relief.sources.facts import clipped_light, facts
+from relief.statistics import SORTED, deviations, level_counts, percentiles
 from relief.surface.plane import plane
 from relief.treat import TREATMENTS
+from relief.treat.heal import Mark, painted
+from relief.treat.median import median
+from relief.treat.slope_limit import SlopeLimit
 from relief.treat.soften import gaussian
+from relief.warp import warped
 
 WRAPPED = Edges(across="wrap", down="wrap")
+WRAPS = WRAPPED.wraps
 SIZES = (1024, 4096)
 PHOTO_SIZE = 2048
 MOVES = 16
@@ -56,6 +71,12 @@ def table() -> str:
     lines += [f"{'reach 20 mm of 300 mm':34}{size:6}{_occlusion(size):9.1f}" for size in SIZES]
     lines += ["", f"{'noise, 5 octaves at 1024':40}{'ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _noises()]
+    lines += ["", f"{'another size':34}{'size':>6}{'ms':>9}{'times OpenCV, Pillow':>22}"]
+    lines += [f"{name:34}{size:6}{spent:9.1f}{spent / other:22.2f}" for name, size, spent, other in _sizes()]
+    lines += ["", f"{'by hand, at 1024':40}{'ms':>10}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _by_hand()]
+    lines += ["", f"{'a picture comes in':40}{'ms':>10}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _coming_in()]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips()]
     lines += ["", f"{'mesh':40}{'ms':>10}", f"{'plane of 1 000 000 faces, displaced':40}{_million_faces():10.1f}"]
@@ -185,6 +206,57 @@ def _noises() -> list[tuple[str, float]]:
     return [*rows, ("gradient noise of a C++ library", _best(lambda: other.gen_from_coords(places), times=3))]
 
 
+def _sizes() -> list[tuple[str, int, float, float]]:
+    """Shrinking by area beside OpenCV's, whose shares are rounded, and enlarging by bicubic beside Pillow's."""
+    rng, rows = np.random.default_rng(1), []
+    for size, new in ((1500, 1024), (4096, 1024), (4096, 3000)):
+        samples = rng.random((size, size), dtype=np.float32)
+        shrink = partial(cv2.resize, samples, (new, new), interpolation=cv2.INTER_AREA)
+        rows.append((f"by area to {new}", size, _best(partial(averaged, samples, new, new), 3), _best(shrink, 3)))
+    samples = rng.random((1024, 1024), dtype=np.float32)
+    enlarge = partial(Image.fromarray(samples).resize, (4096, 4096), Image.Resampling.BICUBIC)
+    return [
+        *rows,
+        ("bicubic to 4096", 1024, _best(partial(enlarged, samples, 4096, 4096, WRAPS), 3), _best(enlarge, 3)),
+    ]
+
+
+def _by_hand() -> list[tuple[str, float]]:
+    """One stroke of 151 points, radius 10 on 600 mm, of each kind; 500 of them; and the wide median."""
+    field = HeightField(np.zeros((1024, 1024), np.float32), Footprint(width=600, height=600), WRAPPED)
+    along = np.linspace(0.1, 0.9, 151)
+    points = [(float(x), 0.5 + 0.3 * float(np.sin(6 * x)), 1.0) for x in along]
+    rows = []
+    for work in get_args(Work):
+        stroke = Stroke(work=work, points=points, radius=10)
+        rows.append((f"a stroke of 151 points: {work}", _best(lambda stroke=stroke: worked(field, (stroke,)), 3)))
+    many = (Stroke(work="raise", points=points, radius=10),) * 500
+    rows.append(("500 such strokes", _best(lambda: worked(field, many), 1)))
+    rough = np.random.default_rng(1).random((1024, 1024), dtype=np.float32)
+    return rows + [
+        (f"median, radius {radius}", _best(lambda radius=radius: median(rough, (radius, radius), (True, True)), 3))
+        for radius in (2, 16, 64)
+    ]
+
+
+def _coming_in() -> list[tuple[str, float]]:
+    """A JPEG of 24 million pixels: read, measured at intake, started, lit at the proxy, and measured as a piece."""
+    noise = cv2.GaussianBlur(np.random.default_rng(1).random((4000, 6000, 3), dtype=np.float32), (0, 0), 3)
+    photo = np.clip((noise - 0.5) * 1500 + 128, 0, 255).astype(np.uint8)
+    data, engine = cv2.imencode(".jpg", photo)[1].tobytes(), Engine()
+    steps = {"read": lambda: decode(data), "facts": lambda: facts(decode(data), "photo.jpg")}
+    rows = [(name, _spent(work)) for name, work in steps.items()]
+    begun = time.perf_counter()
+    recipe = suggested_start("0" * 64, "photo.jpg", "photo", lambda _: data, engine)
+    height = engine.run(Pipeline(recipe, lambda _: data, PROXY).height())
+    normal_map(height, recipe.amplitude, recipe.maps.normal)
+    rows.append(("started and lit at the proxy", (time.perf_counter() - begun) * 1000))
+    return [
+        *rows,
+        ("readings and findings", _spent(lambda: measured_and_found(Pipeline(recipe, lambda _: data), engine))),
+    ]
+
+
 def _maps(size: int) -> list[tuple[str, float]]:
     """The normal map laid on one that came along, every grey map but occlusion as it begins, and packing."""
     field = HeightField(np.random.default_rng(1).random((size, size), dtype=np.float32), Footprint(), WRAPPED)
@@ -213,6 +285,7 @@ def _million_faces() -> float:
 def warm_up() -> None:
     """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it."""
     field = HeightField(np.zeros((4, 4), np.float32), Footprint(), WRAPPED)
+    rough = HeightField(np.random.default_rng(1).random((8, 8), np.float32), Footprint(), WRAPPED)
     steepness(field, 1)
     slopes(field, 1)
     normal_map(field, 1, Normal())
@@ -223,6 +296,22 @@ def warm_up() -> None:
     occlusion(field, 1, 1, 4)
     mean_curvature(field, 1)
     displaced(plane(field.footprint, 1, 1), field, 1, 0.5)
+    for dtype in (np.uint8, np.uint16, np.float32):
+        averaged(np.zeros((4, 4, 3), dtype), 2, 2)
+    enlarged(field.samples, 5, 5, (True, True))
+    warped(field.samples, np.eye(3), 2, 2)
+    deviations(rough.samples)
+    percentiles(np.random.default_rng(1).random(SORTED + 1, np.float32), 50)
+    for dtype in (np.uint8, np.uint16):
+        level_counts(np.zeros(4, dtype))
+        clipped_light(np.zeros((4, 4), dtype))
+        clipped_light(np.zeros((4, 4, 3), dtype))
+    median(rough.samples, (2, 1), (True, True))
+    SlopeLimit().treat(rough)
+    line = np.array([(0.1, 0.1, 1), (0.5, 0.5, 1)])
+    worked(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
+    painted(field, (Mark(points=((0.5, 0.5),), radius=50),))
+    pressed(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
     for model in (GradientNoise, ValueNoise, CellularNoise):
         model().draw(Grid(4, 4, field.footprint))
         model(warp=1).draw(Grid(4, 4, field.footprint))

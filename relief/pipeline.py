@@ -18,7 +18,7 @@ from relief.compose.strokes import Strokes
 from relief.engine import Stage
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
-from relief.layer import Beside, Layer, Picture
+from relief.layer import Beside, Layer, Picture, SourceReference
 from relief.recipe import Recipe
 from relief.sources.colour import eight_bits
 from relief.stages import WRAPPED, ReadSource
@@ -26,6 +26,13 @@ from relief.treat.treatment import Treatment
 
 PROXY = 1024
 """Texels on the long side of what is computed while a control is dragged."""
+
+
+def reading(source: SourceReference, read_source: ReadSource) -> Stage:
+    """The decoded picture of a source: a `Picture`. It depends on its bytes, and on its name's ending."""
+    ending = source.filename.rpartition(".")[2].lower()
+    compute = partial(stages.decoded, read_source, source.digest, source.filename)
+    return Stage("Reading the picture", compute, [source.digest, ending])
 
 
 @dataclass(frozen=True)
@@ -46,10 +53,7 @@ class Pipeline:
 
     def picture(self, key: str | None = None) -> Stage:
         """A decoded source: a `Picture`. Without a key, that of the ground."""
-        source = self.recipe.sources[key or self.recipe.layers[0].source]
-        ending = source.filename.rpartition(".")[2].lower()
-        compute = partial(stages.decoded, self.read_source, source.digest, source.filename)
-        return Stage("Reading the picture", compute, [source.digest, ending])
+        return reading(self.recipe.sources[key or self.recipe.layers[0].source], self.read_source)
 
     def colour(self) -> Stage:
         """The ground's source as it is looked at: uint8 (rows, columns, 3)."""

@@ -74,6 +74,21 @@ def _count(flat, low, scale, inside, counts):
                 counts[worker, min(max(place, 0), BINS - 1)] += 1
 
 
+def level_counts(samples: np.ndarray) -> np.ndarray:
+    """How often each level occurs among whole numbers of 8 or 16 bits, of any shape: int64 (256 or 65536,)."""
+    counts = np.zeros((numba.get_num_threads(), np.iinfo(samples.dtype).max + 1), np.int64)
+    _count_levels(np.ascontiguousarray(samples).reshape(-1), counts)
+    return counts.sum(axis=0)
+
+
+@kernel
+def _count_levels(flat, counts):
+    workers = counts.shape[0]
+    for worker in numba.prange(workers):
+        for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
+            counts[worker, flat[number]] += 1
+
+
 @dataclass(frozen=True)
 class Deviations:
     """How samples lie about their mean, all in the units of the samples.

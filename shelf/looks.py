@@ -3,21 +3,30 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
+from django.conf import settings
 
+from relief.deliver.files import write_whole
+from relief.deliver.images import png
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.readings import steepest
 from relief.inspect.swatch import in_white, swatch
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import vectors_of
+from relief.pipeline import reading
 from relief.resample import shrunk
 from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
-from relief.sources.decode import decode
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF
+from shelf.engine import ENGINE
 from shelf.models import Source, read_source
+
+SWATCH = 512
+"""Texels on the long side of a swatch."""
 
 STEEPNESS = math.tan(math.radians(45))
 """What the steepest 5 % of a picture without known depth are lit at."""
@@ -32,7 +41,7 @@ def decoded(source: Source) -> Picture:
     Raises:
         PictureError: its file is gone.
     """
-    return decode(read_source(source.digest), source.filename)
+    return ENGINE.run(reading(source.reference, read_source))
 
 
 def shown(source: Source, picture: Picture, longest: int) -> np.ndarray:
@@ -44,7 +53,7 @@ def shown(source: Source, picture: Picture, longest: int) -> np.ndarray:
 
 def channel(picture: Picture, name: str, longest: int) -> np.ndarray:
     """One channel alone: uint8 (rows, columns)."""
-    return _spread(shrunk(full_scale(np.ascontiguousarray(picture.channel(name))), longest))
+    return _spread(full_scale(shrunk(np.ascontiguousarray(picture.channel(name)), longest)))
 
 
 def _spread(samples: np.ndarray) -> np.ndarray:
@@ -55,7 +64,7 @@ def _spread(samples: np.ndarray) -> np.ndarray:
 def lit(source: Source, picture: Picture, longest: int) -> np.ndarray:
     """Normals to light the source by: uint16 (rows, columns, 3), green up."""
     if source.role == "normal" and picture.is_colour:
-        across, up = slopes_of_normals(shrunk(full_scale(picture.pixels), longest), source.green)
+        across, up = slopes_of_normals(full_scale(shrunk(picture.pixels, longest)), source.green)
         vectors = np.dstack([-across, -up, np.ones_like(across)])
         vectors /= np.linalg.norm(vectors, axis=2, keepdims=True)
         return np.rint((vectors * 0.5 + 0.5) * 65535).astype(np.uint16)
@@ -65,11 +74,11 @@ def lit(source: Source, picture: Picture, longest: int) -> np.ndarray:
 
 def relief_of(source: Source, picture: Picture, longest: int) -> tuple[HeightField, float]:
     """A height field of a source, and an amplitude that lets it be seen."""
+    picture = replace(picture, pixels=shrunk(picture.pixels, longest))
     if READING_OF[source.role] == "photo":
         samples = grey_of_photo(picture, "luminance")
     else:
         samples = full_scale(np.ascontiguousarray(picture.channel("")))
-    samples = np.ascontiguousarray(shrunk(samples, longest), np.float32)
     if source.inverted:
         samples = 1 - samples
     rows, columns = samples.shape
@@ -78,12 +87,26 @@ def relief_of(source: Source, picture: Picture, longest: int) -> tuple[HeightFie
     return field, STEEPNESS / now if now > 1e-6 else 1.0
 
 
+def swatch_file(source: Source) -> bytes:
+    """The PNG of a source as it lies on the shelf, made once and kept beside the sources.
+
+    Raises:
+        PictureError: the source's file is gone.
+    """
+    look = f"{source.role}-{source.green}-{'inverted' if source.inverted else 'upright'}"
+    place = Path(settings.MEDIA_ROOT) / "swatches" / source.digest[:2] / f"{source.digest}-{look}.png"
+    if not place.exists():
+        place.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(place, png(small(source, SWATCH)))
+    return place.read_bytes()
+
+
 def small(source: Source, longest: int) -> np.ndarray:
     """A source on the shelf: colours as they are, data in relief. uint8 (rows, columns[, 3])."""
     picture = decoded(source)
     if source.role in ("height", "normal"):
         if source.role == "normal" and picture.is_colour:
-            return in_white(vectors_of(shrunk(full_scale(picture.pixels), longest), source.green))
+            return in_white(vectors_of(full_scale(shrunk(picture.pixels, longest)), source.green))
         field, amplitude = relief_of(source, picture, longest)
         return swatch(field, amplitude)
     return shown(source, picture, longest)

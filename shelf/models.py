@@ -13,9 +13,10 @@ from django.utils import timezone
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
 from relief.layer import SourceReference
-from relief.sources.decode import decode
+from relief.pipeline import reading
 from relief.sources.facts import Facts, facts
 from relief.sources.roles import ROLE_NAMES, Guess
+from shelf.engine import ENGINE
 
 ROLES = list(ROLE_NAMES.items())
 GREENS = [("up", "Green up"), ("down", "Green down")]
@@ -67,7 +68,9 @@ class SourceManager(models.Manager):
                 known.save(update_fields=["removed"])
             return known
         filename = filename[-200:]
-        measured = facts(decode(data, filename), filename)
+        # kept by the engine, as it is most likely looked at next
+        reference = SourceReference(digest=digest, filename=filename)
+        measured = facts(ENGINE.run(reading(reference, lambda _: data)), filename)
         place = source_path(digest)
         if not place.exists():
             place.parent.mkdir(parents=True, exist_ok=True)
@@ -107,7 +110,7 @@ class Source(Kept):
     def facts(self) -> Facts:
         """What was measured when the source came in; measured anew when an earlier version knew less."""
         if self.measured.keys() != {item.name for item in fields(Facts)}:
-            self.measured = asdict(facts(decode(read_source(self.digest), self.filename), self.filename))
+            self.measured = asdict(facts(ENGINE.run(reading(self.reference, read_source)), self.filename))
             self.save(update_fields=["measured"])
         values = self.measured | {"guess": Guess(**self.measured["guess"])}
         return Facts(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})

@@ -12,7 +12,6 @@ from django.utils import timezone
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
 
-from relief.deliver.images import png
 from relief.errors import PictureError
 from relief.generate import GENERATORS
 from relief.sources.decode import ENDINGS
@@ -22,9 +21,8 @@ from shelf.models import Piece, Source, TextureSet
 from shelf.uploads import taken
 from studio.packet import packet
 
-SWATCH = 512
 SHARPEST = 2048
-"""Texels on the long side of a swatch, and of a map that is looked at."""
+"""Texels on the long side of a map that is looked at."""
 
 STARTS = ("gradient_noise", "cellular_noise", "courses", "waves")
 """Noises and patterns that the shelf offers to begin with; the bench has the others."""
@@ -128,10 +126,9 @@ def put_back(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
 def swatch(request: HttpRequest, pk: int) -> HttpResponse:
     """A small picture of a source; its address changes with its role."""
     try:
-        pixels = looks.small(_of(request, Source, pk), SWATCH)
+        return HttpResponse(looks.swatch_file(_of(request, Source, pk)), content_type="image/png")
     except PictureError as problem:
         raise Http404 from problem
-    return HttpResponse(png(pixels), content_type="image/png")
 
 
 @require_safe

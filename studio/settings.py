@@ -86,6 +86,9 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 HUEY = SqliteHuey("jobs", filename=str(DATA / "queue.sqlite3"))
 
 MEDIA_ROOT = DATA / "media"
+
+ENGINE_BYTES = 640 << 20
+"""Bytes of finished computations that a process keeps; what is under way comes on top."""
 STATIC_URL = "static/"
 STATICFILES_DIRS = [HOUSE / "static"]
 WHITENOISE_USE_FINDERS = True

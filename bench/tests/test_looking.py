@@ -9,7 +9,6 @@ from django.urls import reverse
 from PIL import Image
 from scipy.interpolate import PchipInterpolator
 
-from bench.engine import ENGINE
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.finished import finished
@@ -17,6 +16,7 @@ from relief.inspect.probe import probe
 from relief.maps.normal import vectors
 from relief.maps.slopes import steepness
 from relief.pipeline import Pipeline
+from shelf.engine import ENGINE
 from shelf.models import Source, read_source
 from shelf.sets import gathered
 from studio.middleware import the_artist

@@ -5,12 +5,12 @@ import json
 import numpy as np
 from django.urls import reverse
 
-from bench.engine import ENGINE
 from bench.models import Proof, Revision
 from bench.tests.case import StudioTestCase, unpacked
 from relief.maps.slopes import slopes
 from relief.pipeline import Pipeline
 from relief.recipe import Recipe
+from shelf.engine import ENGINE
 from shelf.models import read_source
 
 

@@ -13,7 +13,7 @@ from relief.maps.slopes import steepness
 from relief.sources.facts import seam_ratios
 from relief.statistics import deviations, percentiles, scattered
 
-STEEPEST_SHARE = 0.05
+STEEPEST_SHARE, SHARPEST_SHARE = 0.05, 0.005
 DETAIL_SHARES = (0.01, 0.99)
 """The coarsest and the finest detail are the wavelengths down to which these shares of the height's variance reach."""
 
@@ -30,6 +30,7 @@ class Readings:
         mean, median: of the distance from the base surface, mm; a mean of 0 neither swells nor shrinks the whole.
         steepest: the angle, in degrees, that the steepest 5 % of the surface exceeds.
         typical: the median angle, degrees.
+        sharpest: the angle that the steepest 0.5 % exceeds, thin lines too.
         coarsest, finest: wavelengths of the coarsest and the finest detail, mm; none on a flat field.
         sa, sq, sz: arithmetic and root mean square distance from the mean, and the range, mm (ISO 25178-2).
         clipped: share of the surface at its very lowest or highest.
@@ -44,6 +45,7 @@ class Readings:
     median: float
     steepest: float
     typical: float
+    sharpest: float
     coarsest: float | None
     finest: float | None
     sa: float
@@ -68,7 +70,8 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
     samples, spread = field.samples, deviations(field.samples)
     middle = percentiles(samples, 50)[0]
     ends = displacement(np.array([spread.lowest, spread.highest, spread.mean, middle]), amplitude, midlevel)
-    typical, steep = percentiles(steepness(field, amplitude), 50, 100 * (1 - STEEPEST_SHARE))
+    shares = (50, 100 * (1 - STEEPEST_SHARE), 100 * (1 - SHARPEST_SHARE))
+    typical, steep, sharpest = percentiles(steepness(field, amplitude), *shares)
     across, down = seam_ratios(samples)
     coarsest, finest = wavelengths(field, *DETAIL_SHARES) or (None, None)
     return Readings(
@@ -78,6 +81,7 @@ def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
         median=float(ends[3]),
         steepest=steep,
         typical=typical,
+        sharpest=sharpest,
         coarsest=coarsest,
         finest=finest,
         sa=spread.mean_distance * amplitude,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,19 +13,23 @@ from relief.errors import RecipeError
 from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.findings import factor_for
-from relief.inspect.readings import steepest
+from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
 from relief.inspect.wavelengths import wavelengths
 from relief.layer import Layer, Picture, SourceReference, Unpacked
 from relief.maps.height_from_normals import height_from_normals
+from relief.maps.slopes import steepness
 from relief.parameters import Parameters
 from relief.pipeline import Pipeline, ReadSource
 from relief.recipe import TREATMENTS_PATH, Recipe
+from relief.resample import shrunk
 from relief.sources.colour import full_scale
 from relief.sources.decode import decode
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
+from relief.sources.picture import Picture as Decoded
 from relief.sources.roles import READING_OF, Green, Reading, Role, green_of, held_by_name
+from relief.stages import grey
 from relief.statistics import deviations, percentiles
 from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
@@ -34,6 +39,12 @@ from relief.treat.treatment import Placement, Treatment
 
 PERCENTILES = (0.5, 99.5)
 """What lies beyond is taken for specks and highlights."""
+
+LOOKED_AT = 2048
+"""Texels on the long side that statistics are taken of; of a larger picture they are those of a shrunk copy."""
+
+PART, PARTS = 512, 3
+"""Texels on a side of the parts that slopes of a larger one are measured in, and how many across and down."""
 
 LONG_SIDE = 300.0
 """mm: the footprint's longer side when nothing is known about it."""
@@ -94,16 +105,20 @@ def first_recipe(
     looked_at = full_scale(np.ascontiguousarray(picture.channel("green" if picture.is_colour else "")))
     edges = _suggested_edges(looked_at)
     recipe = recipe.model_copy(update={"footprint": footprint, "edges": edges, "suggested": _paths("edges", edges)})
-    field = engine.run(Pipeline(recipe, read_source).untreated())
+    large = max(picture.rows, picture.columns) > LOOKED_AT
+    pipeline = Pipeline(recipe, read_source, LOOKED_AT if large else None)
+    field = engine.run(pipeline.untreated())
     photo = content.reading == "photo"
-    levels = _suggested_levels(field.samples, content.reading)
-    radius = round(PHOTO_SOFTEN * field.spacing[0], 3) if photo else 0
+    # the lowest and the highest of floats count one by one, and may lie anywhere
+    levels = _suggested_levels(looked_at if picture.is_float and not photo else field.samples, content.reading)
+    radius = round(PHOTO_SOFTEN * footprint.width / picture.columns, 3) if photo else 0
     recipe = _with_fresh(recipe, [levels, Soften(on=photo, radius=radius), Invert(on=False)])
-    amplitude = None
+    height = engine.run(replace(pipeline, recipe=recipe).height())
     if content.reading == "normal" and picture.is_colour:
-        spacing = field.spacing
-        _, amplitude = height_from_normals(picture.pixels, content.green, spacing, edges.wraps)
-    return _with_depth(recipe, read_source, engine, amplitude)
+        _, amplitude = height_from_normals(shrunk(picture.pixels, LOOKED_AT), content.green, field.spacing, edges.wraps)
+    else:
+        amplitude = _suggested_amplitude(height, _parts(recipe, picture) if large else [height])
+    return _with_depth(recipe, height, amplitude)
 
 
 def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
@@ -117,7 +132,8 @@ def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
     content = GENERATORS[kind]()
     layer = Layer(name=content.title, content=content)
     recipe = Recipe(sources={}, layers=(layer,), footprint=FROM_NOTHING, edges=Edges(across="wrap", down="wrap"))
-    return _with_depth(recipe, read_source, engine)
+    height = engine.run(Pipeline(recipe, read_source).height())
+    return _with_depth(recipe, height, _suggested_amplitude(height, [height]))
 
 
 def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
@@ -134,12 +150,12 @@ def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
     if getattr(recipe.layers[0].content, "reading", "photo") != "photo":
         # data has no light in it, and its grain may be meant
         fresh = [EvenLight(on=False), _suggested_levels(field.samples, "height"), Soften(on=False)]
-        return _with_depth(_with_fresh(recipe, fresh), read_source, engine)
+        return _with_measured_depth(_with_fresh(recipe, fresh), read_source, engine)
     light = _suggested_even_light(field)
     evened = light.treat(field) if light.on else field
     levels = _suggested_levels(evened.samples, "photo")
     soften = Soften(radius=_suggested_soften(evened))
-    return _with_depth(_with_fresh(recipe, [light, levels, soften]), read_source, engine)
+    return _with_measured_depth(_with_fresh(recipe, [light, levels, soften]), read_source, engine)
 
 
 def _with_fresh(recipe: Recipe, treatments: list[Treatment]) -> Recipe:
@@ -158,24 +174,51 @@ def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
     return tuple(f"{owner}.{name}" for name in type(model).model_fields if name in model.model_fields_set - {"on"})
 
 
-def _with_depth(recipe: Recipe, read_source: ReadSource, engine: Engine, amplitude: float | None = None) -> Recipe:
-    """The recipe with midlevel from the median, and where none is known the amplitude from the steepness."""
+def _with_measured_depth(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
+    """The recipe with midlevel and amplitude as all of its relief suggests them."""
     height = engine.run(Pipeline(recipe, read_source).height())
+    return _with_depth(recipe, height, _suggested_amplitude(height, [height]))
+
+
+def _with_depth(recipe: Recipe, height: HeightField, amplitude: float) -> Recipe:
+    """The recipe with an amplitude, and midlevel from the median of its height."""
     midlevel = round(percentiles(height.samples, 50)[0], 6)
-    if amplitude is None:
-        amplitude = _suggested_amplitude(height)
     amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
     suggested = dict.fromkeys((*recipe.suggested, "amplitude", "midlevel"))
     return recipe.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
 
 
-def _suggested_amplitude(height: HeightField) -> float:
+def _parts(recipe: Recipe, picture: Decoded) -> list[HeightField]:
+    """A few parts of a large picture as relief, at full size, where slopes are steeper than in a shrunk copy."""
+    content, parts = recipe.layers[0].content, []
+    for top in np.linspace(0, max(picture.rows - PART, 0), PARTS).astype(int):
+        for left in np.linspace(0, max(picture.columns - PART, 0), PARTS).astype(int):
+            here = slice(top, top + PART), slice(left, left + PART)
+            part = replace(picture, pixels=picture.pixels[here], alpha=None, extra=_cut(picture.extra, here))
+            size = recipe.footprint.resized(
+                recipe.footprint.width * part.columns / picture.columns,
+                recipe.footprint.height * part.rows / picture.rows,
+            )
+            field = HeightField(grey(content, None, part), size, Edges())
+            for treatment in recipe.layers[0].treatments:
+                field = treatment.treat(field) if treatment.on else field
+            parts.append(field)
+    return parts
+
+
+def _cut(channels: Mapping[str, np.ndarray], here: tuple[slice, slice]) -> dict[str, np.ndarray]:
+    return {name: samples[here] for name, samples in channels.items()}
+
+
+def _suggested_amplitude(height: HeightField, parts: list[HeightField]) -> float:
     """The amplitude in mm at which the steepest 5 % stand near 40 degrees, but no deeper than a wave as wide would be.
 
     Sharp edges on even ground are less than 5 %, so that the grain between them would set it. A sine of wavelength L
     and depth D is tan(a) = pi D / L steep; L is the wavelength that parts the variance in two halves.
+    Slopes are those of `parts`, at full size.
     """
-    now = steepest(height, 1.0)
+    angles = np.concatenate([steepness(part, 1.0).ravel() for part in parts])
+    now = percentiles(angles, 100 * (1 - STEEPEST_SHARE))[0]
     if now <= 1e-4:
         return 1.0
     by_slope = factor_for(COMFORTABLE, now, 1.0)

@@ -12,8 +12,8 @@ STEP_ABOVE = 1 / 20
 STEP_SHARE = 0.5
 """Part of all changes between neighbours that must be single jumps between flats before they are called steps."""
 
-CLIFF_ABOVE, CLIFF_SHARE = 85.0, 0.005
-"""Degrees, and the part of a photo's relief that may be steeper: thin lines at this angle are one texel wide."""
+CLIFF_ABOVE = 85.0
+"""Degrees at which the steepest 0.5 % of a photo's relief may stand: at this angle thin lines are one texel wide."""
 
 FROM_OTHERS = 1.4
 """Times that a telltale must stand out more than the next place that does not count as one."""
@@ -22,11 +22,8 @@ COMFORTABLE = 40.0
 """Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
 
 WEAK_BELOW = 8.0
-"""Degrees. A relief that nowhere but in one part of 200 is steeper is lost under most lights (common practice, no
-source)."""
-
-WEAK_SHARE = 0.005
-"""What may be steeper in a weak relief; thin lines on even ground are more than this."""
+"""Degrees. A relief of which less than one part of 200 is steeper is lost under most lights (common practice, no source);
+thin lines on even ground are more than that."""
 
 CLIPPED_ABOVE = 0.03
 """Part of a photo's relief at its very lowest and highest. Levels by percentiles cut off 0.01; more are plateaus."""

@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 
+from relief.kernels import kernel
 from relief.resample import shrunk
 from relief.sources.colour import displayed, full_scale
 from relief.sources.picture import COLOURS, Picture
 from relief.sources.roles import Guess, guessed
-from relief.statistics import scattered
+from relief.statistics import level_counts, scattered
 
 SEAMLESS_BELOW = 1.5
 """A step across the edge of more than this many inner steps reads as a line (common practice, no source)."""
+
+
+MOST_ROWS = 1024
+"""Rows that inner steps are measured in at most."""
 
 
 @dataclass(frozen=True)
@@ -71,9 +77,10 @@ def facts(picture: Picture, filename: str) -> Facts:
     colour = has_colours(picture)
     grey = full_scale(picture.channel("green" if picture.is_colour else ""))
     across, down = seam_ratios(grey)
-    low, high = clipped(picture.pixels)
+    counts = level_counts(picture.pixels) if picture.pixels.dtype.itemsize <= 2 else None
+    low, high = clipped(picture.pixels, counts)
     hue, chroma, lightness = mean_colour(picture)
-    used = bits_used(picture)
+    used = bits_used(picture, counts)
     remarks = picture.remarks
     if used < picture.bits and used <= 8 < picture.bits:
         remarks += (f"Its {picture.bits} bits hold no more than {used}-bit steps.",)
@@ -88,11 +95,11 @@ def facts(picture: Picture, filename: str) -> Facts:
         alpha=picture.alpha is not None,
         transfer=picture.transfer,
         linear=picture.linear,
-        lowest=float(picture.pixels.min()),
-        highest=float(picture.pixels.max()),
+        lowest=float(picture.pixels.min() if counts is None else np.flatnonzero(counts)[0]),
+        highest=float(picture.pixels.max() if counts is None else np.flatnonzero(counts)[-1]),
         clipped_low=low,
         clipped_high=high,
-        grey_levels=grey_levels(picture.pixels),
+        grey_levels=grey_levels(picture.pixels, counts),
         seam_across=across,
         seam_down=down,
         channels=picture.channels,
@@ -110,23 +117,25 @@ def has_colours(picture: Picture) -> bool:
     return picture.is_colour and len({*COLOURS} & {*copied_channels(picture)}) < 2
 
 
-def grey_levels(pixels: np.ndarray) -> int:
+def grey_levels(pixels: np.ndarray, counts: np.ndarray | None = None) -> int:
     """How many different values the samples take; for floats and 32-bit numbers the number in a million of them."""
     if pixels.dtype.itemsize > 2:
         return int(np.unique(scattered(pixels, 1_000_000)).size)
-    return int(np.count_nonzero(np.bincount(pixels.ravel(), minlength=2)))
+    return int(np.count_nonzero(level_counts(pixels) if counts is None else counts))
 
 
-def bits_used(picture: Picture) -> int:
+def bits_used(picture: Picture, counts: np.ndarray | None = None) -> int:
     """The bits that the values make use of: 16-bit samples that are all multiples of 257 or of 256 hold 8-bit steps."""
     pixels = picture.pixels
     if picture.is_float or pixels.dtype.itemsize == 1:
         return picture.bits
-    flat = pixels.ravel()
+    values = (
+        np.flatnonzero(level_counts(pixels) if counts is None else counts) if pixels.dtype.itemsize == 2 else pixels
+    )
     repeated = np.iinfo(pixels.dtype).max // 255
-    if not (flat % repeated).any():
+    if not (values % repeated).any():
         return 8
-    common = int(np.bitwise_or.reduce(flat))
+    common = int(np.bitwise_or.reduce(values, axis=None))
     unused = (common & -common).bit_length() - 1 if common else 0
     return pixels.dtype.itemsize * 8 - unused
 
@@ -148,7 +157,7 @@ def few_levels(pixels: np.ndarray) -> np.ndarray | None:
     if pixels.dtype == np.uint8:
         return np.arange(256) / 255
     if pixels.dtype == np.uint16:
-        values = np.flatnonzero(np.bincount(pixels.ravel(), minlength=2)) / 65535
+        values = np.flatnonzero(level_counts(pixels)) / 65535
     else:
         values = np.unique(full_scale(scattered(pixels, 1_000_000))).astype(np.float64)
     if not 2 <= values.size <= MOST_LEVELS:
@@ -157,8 +166,11 @@ def few_levels(pixels: np.ndarray) -> np.ndarray | None:
     return np.arange(256) / 255 if eight_bits else values
 
 
-def clipped(pixels: np.ndarray) -> tuple[float, float]:
+def clipped(pixels: np.ndarray, counts: np.ndarray | None = None) -> tuple[float, float]:
     """Share of samples at the lowest and at the highest value: of the type for whole numbers, of all for floats."""
+    if pixels.dtype.itemsize <= 2 and pixels.dtype.kind != "f":
+        counts = level_counts(pixels) if counts is None else counts
+        return float(counts[0] / pixels.size), float(counts[-1] / pixels.size)
     whole = pixels.dtype.kind != "f"
     low, high = (0, np.iinfo(pixels.dtype).max) if whole else (pixels.min(), pixels.max())
     return float(np.mean(pixels == low)), float(np.mean(pixels == high))
@@ -174,13 +186,27 @@ def clipped_light(pixels: np.ndarray) -> tuple[float, float]:
     A lossy file rings about edges, so a few levels count as one. Of floats, which go beyond white, the ends that are
     there.
     """
-    samples = pixels if pixels.ndim == 2 else pixels[..., :3]
-    low, high = (samples.min(axis=2), samples.max(axis=2)) if samples.ndim == 3 else (samples, samples)
+    flat = np.ascontiguousarray(pixels).reshape(-1, pixels.shape[2] if pixels.ndim == 3 else 1)
     if pixels.dtype.kind == "f":
-        return float(np.mean(high == samples.min())), float(np.mean(low == samples.max()))
-    most = np.iinfo(pixels.dtype).max
-    level = CLIPPED_WITHIN * (most // 255)
-    return float(np.mean(high <= level)), float(np.mean(low >= most - level))
+        low, high = pixels.min(), pixels.max()
+    else:
+        most = np.iinfo(pixels.dtype).max
+        low, high = CLIPPED_WITHIN * (most // 255), most - CLIPPED_WITHIN * (most // 255)
+    black, white = _count_ends(flat, low, high)
+    return black / len(flat), white / len(flat)
+
+
+@kernel
+def _count_ends(pixels, low, high):
+    black, white = 0, 0
+    for place in numba.prange(pixels.shape[0]):
+        is_black, is_white = True, True
+        for channel in range(pixels.shape[1]):
+            is_black &= pixels[place, channel] <= low
+            is_white &= pixels[place, channel] >= high
+        black += is_black
+        white += is_white
+    return black, white
 
 
 def copied_channels(picture: Picture) -> tuple[str, ...]:
@@ -213,7 +239,9 @@ def _seam_ratio(grey: np.ndarray) -> float:
     if grey.shape[1] < 2:
         return 1.0
     at_edge = float(np.abs(grey[:, 0] - grey[:, -1]).mean())
-    inside = float(np.abs(np.diff(grey, axis=1)).mean())
+    # inner steps are alike all over, so that of a large picture some rows will do
+    few = np.random.default_rng(1).permutation(len(grey))[:MOST_ROWS] if len(grey) > MOST_ROWS else slice(None)
+    inside = float(np.abs(np.diff(grey[few], axis=1)).mean())
     if inside == 0:
         return 1.0 if at_edge == 0 else 99.0
     return min(at_edge / inside, 99.0)

@@ -1,11 +1,11 @@
-"""PNG, JPEG, WebP and BMP, read by Pillow; PNG with 16 bits by OpenCV, which keeps them all."""
+"""PNG, JPEG, WebP and BMP, read by Pillow; PNG with 16 bits by libpng, which keeps them all."""
 
 from __future__ import annotations
 
 import io
 from dataclasses import replace
 
-import cv2
+import imagecodecs
 import numpy as np
 from PIL import Image, ImageCms
 
@@ -24,22 +24,16 @@ def decode_png(data: bytes) -> Picture:
         refuse_if_too_large(*image.size)
         remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
         transfer, linear = tagged_transfer(image.info)
-        orientation = _orientation(image)
+        orientation = _orientation_of_png(data)
         if bits < 16:
             pixels, alpha = _eight_bit(image)
             bits = 8 if colour_type == 3 else bits
             picture = Picture(pixels, bits, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
             return turned_upright(picture, orientation)
-        image.load()  # Pillow checks the whole file; OpenCV returns half-read pictures
-    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-    if pixels is None:
-        raise ValueError("OpenCV cannot decode it")
-    alpha = None
-    if pixels.ndim == 3:
-        if pixels.shape[2] == 4:
-            alpha = np.ascontiguousarray(pixels[..., 3])
-        # OpenCV's order is blue, green, red(, alpha); grey with alpha comes as colour
-        pixels = pixels[..., 2] if colour_type in (0, 4) else pixels[..., 2::-1]
+    pixels, alpha = imagecodecs.png_decode(data), None
+    if pixels.ndim == 3 and pixels.shape[2] in (2, 4):
+        alpha = np.ascontiguousarray(pixels[..., -1])
+        pixels = pixels[..., 0] if pixels.shape[2] == 2 else pixels[..., :3]
     pixels = np.ascontiguousarray(pixels)
     picture = Picture(pixels, 16, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
     return turned_upright(picture, orientation)
@@ -79,6 +73,19 @@ def _decode_plain(data: bytes, form: str, name: str) -> Picture:
 def _orientation(image: Image.Image) -> int:
     """How the camera was held, as EXIF numbers it; 1 where nothing is said."""
     return image.getexif().get(ORIENTATION, 1)
+
+
+def _orientation_of_png(data: bytes) -> int:
+    """As `_orientation`, from the file's own eXIf chunk: Pillow would decode all of the picture to look behind it."""
+    place = 8
+    while place + 8 <= len(data):
+        length, kind = int.from_bytes(data[place : place + 4], "big"), data[place + 4 : place + 8]
+        if kind == b"eXIf":
+            exif = Image.Exif()
+            exif.load(data[place + 8 : place + 8 + length])
+            return exif.get(ORIENTATION, 1)
+        place += length + 12
+    return 1
 
 
 def turned_upright(picture: Picture, orientation: int) -> Picture:

@@ -5,11 +5,11 @@ from collections.abc import Callable
 from django.core.management.base import BaseCommand
 from django.utils.text import slugify
 
-from bench.engine import ENGINE
 from bench.models import Revision
 from relief import arrange
 from relief.inspect.start import started
 from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
+from shelf.engine import ENGINE
 from shelf.models import Piece, Source, read_source
 from shelf.sets import gathered
 from studio.middleware import the_artist

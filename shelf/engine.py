@@ -1,5 +1,7 @@
 """The one engine of this process: what is computed for one request is kept for the next."""
 
+from django.conf import settings
+
 from relief.engine import Engine
 
-ENGINE = Engine(capacity=1 << 30)
+ENGINE = Engine(capacity=settings.ENGINE_BYTES)
