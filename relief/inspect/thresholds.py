@@ -22,8 +22,8 @@ COMFORTABLE = 40.0
 """Degrees at which the steepest 5 % stand well under most lights (common practice, no source)."""
 
 WEAK_BELOW = 8.0
-"""Degrees. A relief of which less than one part of 200 is steeper is lost under most lights (common practice, no source);
-thin lines on even ground are more than that."""
+"""Degrees. A relief of which less than one part of 200 is steeper is lost under most lights (common practice, no
+source); thin lines on even ground are more than that."""
 
 CLIPPED_ABOVE = 0.03
 """Part of a photo's relief at its very lowest and highest. Levels by percentiles cut off 0.01; more are plateaus."""
