@@ -12,7 +12,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from relief.brush import Brush
+from relief.brush import Brush, Pressed
 from relief.height import HeightField
 from relief.parameters import Parameters, drawn
 from relief.treat.soften import REACH, gaussian
@@ -54,42 +54,43 @@ def worked(field: HeightField, strokes: tuple[Stroke, ...]) -> np.ndarray:
     samples = field.samples.copy()
     brush = Brush(field)
     for stroke in strokes:
-        level = _level(brush, stroke, samples) if stroke.work == "level" else None
-        brush.press(np.array(stroke.points), stroke.radius, stroke.falloff)
-        part = min(stroke.strength, 1)
+        here = brush.pressed(np.array(stroke.points), stroke.radius, stroke.falloff)
+        place = here.rows, here.columns
+        heights = samples[place]
         match stroke.work:
             case "raise":
-                brush.add(samples, stroke.strength)
+                change = np.float32(stroke.strength)
             case "lower":
-                brush.add(samples, -stroke.strength)
+                change = -np.float32(stroke.strength)
             case "level":
-                brush.blend(samples, np.full((1, 1), level, np.float32), part)
+                change = np.float32(min(stroke.strength, 1)) * (_level(brush, stroke, samples) - heights)
             case _:
-                brush.blend(samples, _smooth(field, brush.window, stroke.radius, samples), part)
+                change = np.float32(min(stroke.strength, 1)) * (_smooth(field, here, stroke.radius, samples) - heights)
+        samples[place] = heights + here.press * change
     return samples
 
 
 def _level(brush: Brush, stroke: Stroke, samples: np.ndarray) -> np.float32:
     """The mean height under the brush where a stroke begins, so that no single grain sets the level."""
     x, y, _ = stroke.points[0]
-    brush.press(np.array([(x, y, 1)]), stroke.radius, 1)
-    level = brush.mean(samples)
-    if level is not None:
-        return level
+    under = brush.pressed(np.array([(x, y, 1)]), stroke.radius, 1)
+    if under.press.any():
+        return np.float32(np.average(samples[under.rows, under.columns], weights=under.press))
     rows, columns = samples.shape  # a brush narrower than a texel misses their centres
     return samples[int(y * rows) % rows, int(x * columns) % columns]
 
 
-def _smooth(field: HeightField, window: tuple[int, int, int, int], radius: float, samples: np.ndarray) -> np.ndarray:
-    """The heights of a window blurred with those around it: float32, of the window's size or that of the field."""
+def _smooth(field: HeightField, here: Pressed, radius: float, samples: np.ndarray) -> np.ndarray:
+    """The heights under a stroke blurred with those around them: float32 (texels,)."""
     sigma = [radius / SHARPNESS / step for step in field.spacing]
-    numbers, whole, beyond = [], [], []
-    for axis, (first, last) in ((1, window[:2]), (0, window[2:])):
+    numbers, whole, within = [], [], []
+    spans = ((1, here.top, here.bottom, here.rows), (0, here.left, here.right, here.columns))
+    for axis, first, last, texels in spans:
         count, wraps = samples.shape[1 - axis], field.edges.wraps[axis]
         whole.append(wraps and last - first >= count)
-        beyond.append(0 if whole[-1] else math.ceil(REACH * sigma[axis]))
-        texels = np.arange(first, first + count) if whole[-1] else np.arange(first - beyond[-1], last + beyond[-1])
-        numbers.append(texels % count if wraps else np.clip(texels, 0, count - 1))
+        first, last = (0, count) if whole[-1] else (first - math.ceil(REACH * sigma[axis]), last)
+        beyond = np.arange(first, last if whole[-1] else last + math.ceil(REACH * sigma[axis]))
+        numbers.append(beyond % count if wraps else np.clip(beyond, 0, count - 1))
+        within.append((texels - first) % count if wraps else texels - first)
     blurred = gaussian(samples[np.ix_(*numbers)], (sigma[0], sigma[1]), (whole[1], whole[0]))
-    down, across = beyond
-    return blurred[down : blurred.shape[0] - down, across : blurred.shape[1] - across]
+    return blurred[within[0], within[1]]

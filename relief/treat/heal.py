@@ -53,8 +53,9 @@ def painted(field: HeightField, marks: tuple[Mark, ...], soft: float = 0) -> np.
     for mark in marks:
         # half of the passage lies beyond the brush
         radius, passage = max(mark.radius, narrowest) * (1 + soft / 2), soft / (1 + soft / 2)
-        brush.press(np.column_stack([mark.points, np.ones(len(mark.points))]), radius, passage)
-        brush.cover(cover)
+        here = brush.pressed(np.column_stack([mark.points, np.ones(len(mark.points))]), radius, passage)
+        place = here.rows, here.columns
+        cover[place] = np.maximum(cover[place], here.press)
     return cover
 
 
