@@ -97,11 +97,11 @@ class SandCourtTests(TreatmentTestCase):
             self.changed(lambda: self.find("#undo").click())
             steps += 1
         self.assertEqual(len(self.recipe().layers), 1)
-        self.assertLess(np.abs(self.middle() - raked).mean(), 0.004)
+        self.until(lambda: np.abs(self.middle() - raked).mean() < 0.004, "as it was raked")
         for _ in range(steps):
             self.changed(lambda: self.find("#redo").click())
         self.assertEqual(self.recipe(), done)
-        self.assertLess(np.abs(self.middle() - finished).mean(), 0.004)
+        self.until(lambda: np.abs(self.middle() - finished).mean() < 0.004, "as it was finished")
 
     def test_the_list_the_gallery_and_one_layer_alone(self):
         self.open("/")
