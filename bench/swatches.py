@@ -27,8 +27,9 @@ from shelf.models import read_source
 SWATCH = 512
 """Texels on the long side of a swatch."""
 
-GALLERY, GALLERY_FOOTPRINT, GALLERY_DEPTH = 200, Footprint(width=300, height=300), 10.0
-"""Texels, footprint and depth in mm that noises and patterns are shown with."""
+GALLERY, GALLERY_FOOTPRINT = 200, Footprint(width=300, height=300)
+GALLERY_DEPTH = {"noise": 17.0, "pattern": 10.0}
+"""Texels, footprint and depth in mm that noises and patterns are shown with; of noise the ends are seldom reached."""
 
 LAYER_SECTION = 64
 """Samples of the small section of a noise or pattern."""
@@ -39,7 +40,7 @@ LAYER_SECTION = 64
 def gallery_picture(request: HttpRequest, kind: str) -> HttpResponse:
     """A noise or pattern as it begins, in the light that all of them are shown in."""
     field = _shown_in_gallery(kind)
-    return HttpResponse(png(swatch(field, GALLERY_DEPTH)), content_type="image/png")
+    return HttpResponse(png(swatch(field, GALLERY_DEPTH[GENERATORS[kind].family])), content_type="image/png")
 
 
 @require_safe

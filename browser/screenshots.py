@@ -10,7 +10,7 @@ from pathlib import Path
 from browser.driver import WITH_WEBGL, chromium
 
 PLACE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-PATIENCE = 3.0  # seconds for a view to settle
+PATIENCE = 5.0  # seconds for a view to settle
 VIEWS = {
     "shelf": "/",
     "set": "set:Oyster plaster",

@@ -32,12 +32,11 @@ class Layout(Parameters):
     )
     arrangement: Literal["rows", "brick", "half_drop", "centre_corners"] = choice(
         "rows",
-        {"rows": "In rows and columns", "brick": "Brick: every other row moved by half",
-         "half_drop": "Half drop: every other column moved by half",
-         "centre_corners": "At the centre and over the corners"},
+        {"rows": "Rows, columns", "brick": "Brick", "half_drop": "Half drop", "centre_corners": "Centre and corners"},
         label="Arranged",
-        help="How repeats lie to each other. At the centre and over the corners it is laid twice, once moved by half "
-        "both ways, and the taller is seen: that hides the repeat of a drawing that stands alone.",
+        help="How repeats lie to each other. Brick moves every other row by half, half drop every other column. Centre "
+        "and corners lays it twice, once moved by half both ways, and shows the taller: that hides the repeat of a "
+        "drawing that stands alone.",
     )  # fmt: skip
     shift_across: float = number(
         0, 0, 100, label="Shift across", unit="%", step=1, help="How far it is moved to the right."

@@ -182,7 +182,8 @@ def _with_measured_depth(recipe: Recipe, read_source: ReadSource, engine: Engine
 
 def _with_depth(recipe: Recipe, height: HeightField, amplitude: float) -> Recipe:
     """The recipe with an amplitude, and midlevel from the median of its height."""
-    midlevel = round(percentiles(height.samples, 50)[0], 6)
+    low, middle, high = percentiles(height.samples, 1, 50, 99)
+    midlevel = round(middle, max(4, _places(high - low)))
     amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
     suggested = dict.fromkeys((*recipe.suggested, "amplitude", "midlevel"))
     return recipe.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
@@ -233,14 +234,20 @@ def _suggested_levels(samples: np.ndarray, reading: Reading) -> Levels:
     low, high = float(samples.min()), float(samples.max())
     if reading == "photo":
         low, high = percentiles(samples, *PERCENTILES)
-        # in linear light a dark photo lies within a few hundredths, where three places would make a plateau
-        places = max(3, math.ceil(3 - math.log10(max(high - low, NARROWEST))))
-        low, high = round(low, places), round(high, places)
+        low, high = (round(value, _places(high - low)) for value in (low, high))
     elif low >= 0 and high <= 1:
         return Levels(on=False)
     if high - low < NARROWEST:
         return Levels(on=False)
     return Levels(black=low, white=high)
+
+
+def _places(spread: float) -> int:
+    """Places behind the point that tell a thousandth of a spread apart.
+
+    In linear light a dark photo lies within a few hundredths, where three places would make a plateau.
+    """
+    return max(3, math.ceil(3 - math.log10(max(spread, NARROWEST))))
 
 
 def _suggested_edges(grey: np.ndarray) -> Edges:
