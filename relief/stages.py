@@ -20,7 +20,15 @@ from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
 from relief.resample import Method, as_type, field_resampled, resampled, shrunk
 from relief.sources import picture as pictures
-from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_data, grey_of_photo, heights_of_levels
+from relief.sources.colour import (
+    displayed,
+    eight_bits,
+    full_scale,
+    grey_of_data,
+    grey_of_photo,
+    heights_of_levels,
+    shrunk_to_scale,
+)
 from relief.sources.decode import decode
 from relief.sources.facts import few_levels
 from relief.sources.roles import Green
@@ -240,6 +248,8 @@ def layer_laid_over(
 def grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np.ndarray:
     if content.reading == "photo":
         samples = grey_of_photo(picture, content.grey, content.hue, content.transfer)
+    elif content.transfer != "srgb":
+        return shrunk_to_scale(picture.channel(content.channel), longest)
     else:
         samples = grey_of_data(picture, content.channel, content.transfer)
     return np.ascontiguousarray(shrunk(samples, longest), np.float32)

@@ -8,9 +8,12 @@ References:
 from typing import Literal
 
 import cv2
+import numba
 import numpy as np
 
-from relief.resample import shrunk
+from relief.height import fitted_size
+from relief.kernels import kernel
+from relief.resample import averaged, shrunk
 from relief.sources.picture import COLOURS, Picture
 
 Grey = Literal["luminance", "luma", "lightness", "red", "green", "blue", "lightest", "darkest", "hue"]
@@ -53,6 +56,15 @@ def full_scale(samples: np.ndarray) -> np.ndarray:
     return samples.astype(np.float32) / np.float32(np.iinfo(samples.dtype).max)
 
 
+def shrunk_to_scale(samples: np.ndarray, longest: int | None) -> np.ndarray:
+    """As `full_scale` of `shrunk`, but not rounded between the two: float32, at most `longest` texels on a side."""
+    rows, columns = fitted_size(*samples.shape[:2], longest)
+    if (rows, columns) == samples.shape[:2]:
+        return full_scale(np.ascontiguousarray(samples))
+    small = averaged(samples, rows, columns)
+    return small if samples.dtype.kind == "f" else small / np.float32(np.iinfo(samples.dtype).max)
+
+
 def eight_bits(samples: np.ndarray) -> np.ndarray:
     """Samples from 0 to 1 as uint8, each at the nearest level; what lies beyond is cut off."""
     return np.rint(np.clip(samples, 0, 1) * 255).astype(np.uint8)
@@ -64,6 +76,27 @@ def decoded(samples: np.ndarray) -> np.ndarray:
         return linear_from_srgb(full_scale(samples))
     table = linear_from_srgb(full_scale(np.arange(np.iinfo(samples.dtype).max + 1).astype(samples.dtype)))
     return table[samples]
+
+
+def luminance(pixels: np.ndarray, encoded: bool) -> np.ndarray:
+    """The relative luminance of pixels (rows, columns[, 3]), sRGB-encoded or linear: float32 (rows, columns)."""
+    if pixels.ndim == 2 or pixels.dtype.kind == "f" or pixels.dtype.itemsize > 2:
+        light = decoded(pixels) if encoded else full_scale(pixels)
+        return light if light.ndim == 2 else cv2.transform(light, np.array([LUMINANCE_WEIGHTS], np.float32))
+    levels = full_scale(np.arange(np.iinfo(pixels.dtype).max + 1).astype(pixels.dtype))
+    light = linear_from_srgb(levels) if encoded else levels
+    out = np.empty(pixels.shape[:2], np.float32)
+    _weigh(np.ascontiguousarray(pixels), *(np.float32(weight) * light for weight in LUMINANCE_WEIGHTS), out)
+    return out
+
+
+@kernel
+def _weigh(pixels, red, green, blue, out):
+    """Adds up what each channel's level gives, read from a table."""
+    for row in numba.prange(out.shape[0]):
+        for column in range(out.shape[1]):
+            pixel = pixels[row, column]
+            out[row, column] = red[pixel[0]] + green[pixel[1]] + blue[pixel[2]]
 
 
 def is_decoded(picture: Picture, transfer: Transfer) -> bool:
@@ -87,9 +120,7 @@ def grey_of_photo(picture: Picture, grey: Grey, hue: float = 0, transfer: Transf
     encoded = is_decoded(picture, transfer)
     pixels = picture.pixels
     if grey in ("luminance", "lightness"):
-        light = decoded(pixels) if encoded else full_scale(pixels)
-        if light.ndim == 3:
-            light = cv2.transform(light, np.array([LUMINANCE_WEIGHTS], np.float32))
+        light = luminance(pixels, encoded)
         return light if grey == "luminance" else lightness(light)
     # the others look at values as they are displayed
     shown = full_scale(pixels) if encoded or not picture.linear else srgb_from_linear(pixels)

@@ -231,20 +231,25 @@ def mean_colour(picture: Picture) -> tuple[float, float, float]:
 
 
 def seam_ratios(grey: np.ndarray) -> tuple[float, float]:
-    """Mean step across the edge over the mean step between neighbours inside, (across, down); 1 is invisible."""
-    return _seam_ratio(grey), _seam_ratio(grey.T)
+    """Mean step across the edge over the mean step between neighbours inside, (across, down); 1 is invisible.
+
+    Inner steps are alike all over, so that those of some rows will do for a large picture.
+    """
+    rows, columns = grey.shape
+    few = np.random.default_rng(1).permutation(rows)[:MOST_ROWS] if rows > MOST_ROWS else np.arange(rows)
+    across = np.diff(grey[few], axis=1) if columns > 1 else None
+    few = few[few < rows - 1]
+    down = grey[few + 1] - grey[few] if rows > 1 else None
+    return _seam_ratio(grey[:, 0] - grey[:, -1], across), _seam_ratio(grey[0] - grey[-1], down)
 
 
-def _seam_ratio(grey: np.ndarray) -> float:
-    if grey.shape[1] < 2:
+def _seam_ratio(at_edge: np.ndarray, inside: np.ndarray | None) -> float:
+    if inside is None:
         return 1.0
-    at_edge = float(np.abs(grey[:, 0] - grey[:, -1]).mean())
-    # inner steps are alike all over, so that of a large picture some rows will do
-    few = np.random.default_rng(1).permutation(len(grey))[:MOST_ROWS] if len(grey) > MOST_ROWS else slice(None)
-    inside = float(np.abs(np.diff(grey[few], axis=1)).mean())
-    if inside == 0:
-        return 1.0 if at_edge == 0 else 99.0
-    return min(at_edge / inside, 99.0)
+    step, ordinary = float(np.abs(at_edge).mean()), float(np.abs(inside).mean())
+    if ordinary == 0:
+        return 1.0 if step == 0 else 99.0
+    return min(step / ordinary, 99.0)
 
 
 def histogram(grey: np.ndarray, bins: int = 128) -> tuple[np.ndarray, float, float]:

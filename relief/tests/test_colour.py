@@ -6,7 +6,16 @@ import numpy as np
 import skimage.color
 import skimage.data
 
-from relief.sources.colour import displayed, full_scale, grey_of_data, grey_of_photo, linear_from_srgb, srgb_from_linear
+from relief.sources.colour import (
+    displayed,
+    full_scale,
+    grey_of_data,
+    grey_of_photo,
+    linear_from_srgb,
+    luminance,
+    shrunk_to_scale,
+    srgb_from_linear,
+)
 from relief.sources.picture import Picture
 
 
@@ -88,3 +97,20 @@ class GreyTests(TestCase):
         self.assertAlmostEqual(float(grey_of_photo(light, "luminance")[0, 0]), 0.21404, places=4)
         self.assertAlmostEqual(float(grey_of_photo(light, "luma")[0, 0]), 0.5, places=4)
         np.testing.assert_allclose(displayed(light), 0.5, atol=1e-4)
+
+
+class LuminanceTests(TestCase):
+    def test_tables_say_what_scikit_image_says(self):
+        """scikit-image `color.rgb2xyz`: Y of sRGB colours (IEC 61966-2-1, ITU-R BT.709), within its rounded matrix."""
+        for dtype in (np.uint8, np.uint16):
+            pixels = np.random.default_rng(1).integers(0, np.iinfo(dtype).max, (37, 53, 3), dtype, endpoint=True)
+            expected = skimage.color.rgb2xyz(pixels / np.iinfo(dtype).max)[..., 1]
+            np.testing.assert_allclose(luminance(pixels, encoded=True), expected, atol=2e-4)
+            linear = (pixels / np.iinfo(dtype).max) @ (0.2126, 0.7152, 0.0722)
+            np.testing.assert_allclose(luminance(pixels, encoded=False), linear, atol=1e-6)
+
+    def test_data_is_not_rounded_when_it_is_shrunk(self):
+        levels = np.random.default_rng(2).integers(0, 255, (30, 40), np.uint8)
+        expected = levels.reshape(15, 2, 20, 2).mean(axis=(1, 3)) / 255
+        np.testing.assert_allclose(shrunk_to_scale(levels, 20), expected, atol=1e-6)
+        np.testing.assert_array_equal(shrunk_to_scale(levels, None), levels.astype(np.float32) / np.float32(255))
