@@ -18,6 +18,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
+from relief.benchmark import warm_up
+
 WAIT = 40
 QUIET = (
     "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--hide-scrollbars", "--no-first-run",
@@ -54,6 +56,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
+        warm_up()  # as the studio does before it opens
         cls._folder = cls.enterClassContext(tempfile.TemporaryDirectory())
         cls.downloads = Path(cls._folder, "downloads")
         cls.downloads.mkdir()
@@ -125,12 +128,16 @@ class BrowserTestCase(StaticLiveServerTestCase):
     def settled(self):
         """Waits until the stage shows the state that the page is at, sharpened, and nothing is asked for."""
         script = (
-            "return [document.getElementById('flat').dataset.revision, document.getElementById('flat').dataset.drawn]"
+            "const { revision, drawn } = document.getElementById('flat').dataset;"
+            "return [revision, drawn, document.getElementById('stage').textContent.includes('Working on it')]"
         )
         self.until(lambda: self.run_script(script)[0] == self.revision())
-        drawn = None
-        while drawn != (drawn := self.run_script(script)[1]):
+        # what takes longer says so over the picture, and is waited for
+        before, now = None, self.run_script(script)[1:]
+        until = time.monotonic() + WAIT
+        while (before != now or now[1]) and time.monotonic() < until:
             time.sleep(0.5)
+            before, now = now, self.run_script(script)[1:]
 
     def pixels(self, selector: str = "#stage") -> np.ndarray:
         """What an element looks like on the screen: float (rows, columns, 3), 0 to 1."""
