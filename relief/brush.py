@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from relief.height import HeightField
+from relief.kernels import serial_kernel
 
 FARTHEST = 1.0
 """A pointer that leaves the stage by more than this part of a side is taken to be there."""
@@ -87,7 +87,7 @@ def boxes_around(field: HeightField, begin: np.ndarray, end: np.ndarray, radius:
     return np.column_stack(spans)
 
 
-@numba.njit(cache=True, nogil=True)
+@serial_kernel
 def _measure(begin, end, boxes, radius, width, height, far, pressure):
     """Writes the distance to the nearest piece, and the pressure there; says how many texels are within the radius."""
     rows, columns = far.shape
@@ -118,7 +118,7 @@ def _measure(begin, end, boxes, radius, width, height, far, pressure):
     return count
 
 
-@numba.njit(cache=True, nogil=True)
+@serial_kernel
 def _lift(boxes, radius, falloff, far, pressure, out_rows, out_columns, press):
     """Lists the texels that were reached, and leaves the distances as they were before the stroke."""
     rows, columns = far.shape

@@ -118,9 +118,12 @@ class HeightField:
 
 def padded(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
     """Samples (rows, columns[, channels]) with `beyond` (across, down) more on each side, wrapped or clamped."""
-    still = ((0, 0),) * (samples.ndim - 2)
-    across = np.pad(samples, ((0, 0), (beyond[0],) * 2, *still), mode="wrap" if wraps[0] else "edge")
-    return np.pad(across, ((beyond[1],) * 2, (0, 0), *still), mode="wrap" if wraps[1] else "edge")
+    sides, still = ((beyond[1],) * 2, (beyond[0],) * 2), ((0, 0),) * (samples.ndim - 2)
+    modes = ["wrap" if wrapping else "edge" for wrapping in wraps]
+    if modes[0] == modes[1]:
+        return np.pad(samples, (*sides, *still), mode=modes[0])
+    across = np.pad(samples, ((0, 0), sides[1], *still), mode=modes[0])
+    return np.pad(across, (sides[0], (0, 0), *still), mode=modes[1])
 
 
 def extended(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:

@@ -1,24 +1,72 @@
 """How the hot loops are compiled: Numba, once to the disk cache, without the GIL, in parallel over rows.
 
+Numba is imported when the first kernel is called, not before: that takes longer than many a command.
+
 The threads beneath must bear two requests computing at once. Numba's own work queue does not (it ends the process), so
 only TBB or OpenMP are allowed. The threads start with the first parallel call, which is after the server has forked.
 """
 
 import ctypes
 import sys
-from functools import partial
+from collections.abc import Callable
+from functools import cache, cached_property, partial, update_wrapper
 from pathlib import Path
+from types import ModuleType
+from typing import Any
 
-import numba
 
-numba.config.THREADING_LAYER = "threadsafe"
+@cache
+def _numba() -> ModuleType:
+    import numba
 
-for _library in Path(sys.prefix, "lib").glob("libtbb.so.*"):
-    # The TBB wheel puts its library where the dynamic linker does not look; once loaded it is found by name.
-    ctypes.CDLL(str(_library), mode=ctypes.RTLD_GLOBAL)
+    numba.config.THREADING_LAYER = "threadsafe"
+    for library in Path(sys.prefix, "lib").glob("libtbb.so.*"):
+        # The TBB wheel puts its library where the dynamic linker does not look; once loaded it is found by name.
+        ctypes.CDLL(str(library), mode=ctypes.RTLD_GLOBAL)
+    return numba
 
-kernel = partial(numba.njit, cache=True, nogil=True, parallel=True, fastmath=True)
+
+class Deferred:
+    """Something of Numba's that is made when it is first called, or when a kernel that names it is."""
+
+    def __init__(self, make: Callable[[], Any]) -> None:
+        self._make = make
+
+    @cached_property
+    def made(self) -> Any:
+        return self._make()
+
+    def __call__(self, *arguments: Any) -> Any:
+        return self.made(*arguments)
+
+
+def _compiled(function: Callable[..., Any], **options: Any) -> Deferred:
+    def make() -> Any:
+        named = function.__globals__
+        for name in function.__code__.co_names:
+            if isinstance(named.get(name), Deferred):
+                named[name] = named[name].made  # Numba looks a name up where the function stands
+        return _numba().njit(nogil=True, **options)(function)
+
+    return update_wrapper(Deferred(make), function)
+
+
+kernel = partial(_compiled, cache=True, parallel=True, fastmath=True, error_model="numpy")
 """Decorator of a function that runs over whole arrays, its rows in parallel."""
 
-inlined = partial(numba.njit, inline="always")
+serial_kernel = partial(_compiled, cache=True)
+"""Decorator of a function that runs over whole arrays in one thread, as each step needs the one before."""
+
+helper = partial(_compiled, fastmath=True, error_model="numpy")
+"""Decorator of a step that kernels call, often a row of it at a time."""
+
+inlined = partial(_compiled, inline="always")
 """Decorator of the few lines that several kernels share."""
+
+prange = Deferred(lambda: _numba().prange)
+"""`range` whose turns may run at the same time, within a kernel."""
+
+
+def thread_count() -> int:
+    """How many threads a kernel runs in."""
+    return _numba().get_num_threads()

@@ -15,12 +15,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Literal
 
-import numba
 import numpy as np
 from PIL import Image
 
 from relief.height import HeightField, extended, fitted_size, padded
-from relief.kernels import kernel
+from relief.kernels import kernel, prange
 
 Method = Literal["area", "lanczos", "bicubic", "bilinear", "nearest"]
 METHOD_NAMES = {
@@ -156,7 +155,7 @@ def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
 @kernel
 def _mix(samples, from_rows, row_shares, from_columns, column_shares, out):
     """Tap after tap over a whole row, so that it runs on vector registers; in double precision, so that 1 stays 1."""
-    for row in numba.prange(out.shape[0]):
+    for row in prange(out.shape[0]):
         line = np.zeros(samples.shape[1], np.float64)
         for tap in range(from_rows.shape[1]):
             share = row_shares[row, tap]

@@ -7,10 +7,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
-from relief.kernels import kernel
+from relief.kernels import kernel, prange, thread_count
 
 SORTED = 1 << 18
 """Up to so many samples are sorted, which is exact; more are counted."""
@@ -56,7 +55,7 @@ def _of_rank(flat: np.ndarray, rank: int, low: float, high: float, up_to: np.nda
 
 def _counted(flat: np.ndarray, low: float, high: float, inside: bool = False) -> np.ndarray:
     """How many samples lie in each of `BINS` equal parts from `low` to `high`; with `inside` none from beyond."""
-    counts = np.zeros((numba.get_num_threads(), BINS), np.int64)
+    counts = np.zeros((thread_count(), BINS), np.int64)
     _count(flat, low, BINS / (high - low), inside, counts)
     return counts.sum(axis=0)
 
@@ -64,7 +63,7 @@ def _counted(flat: np.ndarray, low: float, high: float, inside: bool = False) ->
 @kernel
 def _count(flat, low, scale, inside, counts):
     workers = counts.shape[0]
-    for worker in numba.prange(workers):
+    for worker in prange(workers):
         for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
             place = np.int64(np.floor((np.float64(flat[number]) - low) * scale))
             if inside:
@@ -76,7 +75,7 @@ def _count(flat, low, scale, inside, counts):
 
 def level_counts(samples: np.ndarray) -> np.ndarray:
     """How often each level occurs among whole numbers of 8 or 16 bits, of any shape: int64 (256 or 65536,)."""
-    counts = np.zeros((numba.get_num_threads(), np.iinfo(samples.dtype).max + 1), np.int64)
+    counts = np.zeros((thread_count(), np.iinfo(samples.dtype).max + 1), np.int64)
     _count_levels(np.ascontiguousarray(samples).reshape(-1), counts)
     return counts.sum(axis=0)
 
@@ -84,7 +83,7 @@ def level_counts(samples: np.ndarray) -> np.ndarray:
 @kernel
 def _count_levels(flat, counts):
     workers = counts.shape[0]
-    for worker in numba.prange(workers):
+    for worker in prange(workers):
         for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
             counts[worker, flat[number]] += 1
 
@@ -120,7 +119,7 @@ def deviations(samples: np.ndarray) -> Deviations:
 @kernel
 def _sums(flat, mean, lowest, highest):
     away, square, ends = 0.0, 0.0, 0
-    for number in numba.prange(flat.size):
+    for number in prange(flat.size):
         from_mean = np.float64(flat[number]) - mean
         away += abs(from_mean)
         square += from_mean * from_mean

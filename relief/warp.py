@@ -7,11 +7,10 @@ Reference:
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from relief.height import extended
-from relief.kernels import inlined, kernel
+from relief.kernels import inlined, kernel, prange
 
 BEYOND = 2
 """Texels that the cubic reaches beyond a place."""
@@ -52,7 +51,7 @@ def cubic_at(wide, channels, channel, x, y):
 @kernel
 def _warp(wide, channels, matrix, out):
     rows, columns = wide.shape[0] - 2 * BEYOND, wide.shape[1] // channels - 2 * BEYOND
-    for row in numba.prange(out.shape[0]):
+    for row in prange(out.shape[0]):
         for column in range(out.shape[1] // channels):
             x = matrix[0, 0] * column + matrix[0, 1] * row + matrix[0, 2]
             y = matrix[1, 0] * column + matrix[1, 1] * row + matrix[1, 2]

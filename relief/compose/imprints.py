@@ -6,13 +6,12 @@ import math
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
-import numba
 import numpy as np
 
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
-from relief.kernels import kernel
+from relief.kernels import kernel, prange
 from relief.parameters import Parameters, choice, drawn, number
 from relief.resample import averaged
 from relief.treat.edge_fade import cover
@@ -206,7 +205,7 @@ def _press(stamp, channels, matrix, top, left, bottom, right, tallest, covered, 
     """Channel 0 of a stamp are its heights, 1 is where it is, the others are companions to be set in their place."""
     rows, columns = tallest.shape
     last_row, last_column = stamp.shape[0] - 2 * BEYOND - 1, stamp.shape[1] // channels - 2 * BEYOND - 1
-    for row in numba.prange(top, bottom):
+    for row in prange(top, bottom):
         here = row % rows
         for column in range(left, right):
             x = matrix[0, 0] * column + matrix[0, 1] * row + matrix[0, 2]

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numba
 import numpy as np
 
 from relief.height import HeightField, sampled
-from relief.kernels import inlined
+from relief.kernels import inlined, serial_kernel
 from relief.maps.displacement import displacement
 from relief.surface.mesh import Mesh
 
@@ -74,7 +73,7 @@ def _minus(a, b):
     return a[0] - b[0], a[1] - b[1], a[2] - b[2]
 
 
-@numba.njit(cache=True, nogil=True)
+@serial_kernel
 def _gather_normals(positions, faces, normals):
     for face in range(len(faces)):
         corners = faces[face]
@@ -86,7 +85,7 @@ def _gather_normals(positions, faces, normals):
             normals[corner, 2] += ax * by - ay * bx
 
 
-@numba.njit(cache=True, nogil=True)
+@serial_kernel
 def _to_unit_length(normals):
     for vertex in range(len(normals)):
         x, y, z = normals[vertex]

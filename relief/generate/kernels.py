@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
-from relief.kernels import inlined, kernel
+from relief.kernels import helper, inlined, kernel, prange
 
 
 @inlined
@@ -30,7 +29,7 @@ def _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, be
 def add_gradient(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
     """Adds one octave of gradient noise to `out`. Modes: 0 plain, 1 ridged, 2 billowed."""
     rows, columns = out.shape
-    for row in numba.prange(rows):
+    for row in prange(rows):
         for column in range(columns):
             u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
             i = int(np.floor(u))
@@ -65,7 +64,7 @@ def _shaped(noise, mode):
 def add_value(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
     """Adds one octave of value noise to `out`."""
     rows, columns = out.shape
-    for row in numba.prange(rows):
+    for row in prange(rows):
         for column in range(columns):
             u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
             i = int(np.floor(u))
@@ -88,7 +87,7 @@ def _far(du, dv, shape):
     return abs(du) + abs(dv)
 
 
-@numba.njit(nogil=True, fastmath=True)
+@helper
 def _measure_to(points_x, points_y, cell, aside, di, dj, in_u, in_v, shape, far):
     """How far texels are from the points of the cells that lie `aside` from their own, by `di` and `dj`."""
     if shape == 0:
@@ -103,14 +102,14 @@ def _measure_to(points_x, points_y, cell, aside, di, dj, in_u, in_v, shape, far)
             far[place] = max(du, dv) if shape == 1 else du + dv
 
 
-@numba.njit(nogil=True, fastmath=True)
+@helper
 def _take_heights(heights, cell, aside, far, one, owner):
     """Where a point is nearer than the nearest so far, its cell's height is taken."""
     for place in range(far.size):
         owner[place] = heights[cell[place] + aside] if far[place] < one[place] else owner[place]
 
 
-@numba.njit(nogil=True, fastmath=True)
+@helper
 def _take_distances(far, one, two):
     """Where a point is nearer than the nearest or the second so far, it becomes that."""
     for place in range(far.size):
@@ -119,7 +118,7 @@ def _take_distances(far, one, two):
         one[place] = min(before, here)
 
 
-@numba.njit(nogil=True, fastmath=True)
+@helper
 def _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, heights_too, one, two, owner):
     """Writes Worley's F1 and F2 along a row (round: their squares) and, when wanted, the height of the nearest cell.
 
@@ -173,7 +172,7 @@ def add_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, w
     """Adds one octave of cellular noise about 0. Measures: 0 of F1, 1 of F2, 2 of F2 - F1, 3 the cell's height."""
     rows, columns = out.shape
     zero, half, whole = np.float32(0), np.float32(0.5), np.float32(1)
-    for row in numba.prange(rows):
+    for row in prange(rows):
         near = np.empty((3, columns), np.float32)
         one, two, owner = near[0], near[1], near[2]
         _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, measure == 3, one, two, owner)
@@ -196,6 +195,6 @@ def add_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, w
 def measure_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, out):
     """Writes F1, F2 and the height of the nearest cell."""
     rows = out.shape[1]
-    for row in numba.prange(rows):
+    for row in prange(rows):
         one, two, owner = out[0, row], out[1, row], out[2, row]
         _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, True, one, two, owner)

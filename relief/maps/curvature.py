@@ -9,11 +9,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import ClassVar, Literal
 
-import numba
 import numpy as np
 
 from relief.height import HeightField, extended
-from relief.kernels import kernel
+from relief.kernels import kernel, prange
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import choice, number
 from relief.treat.soften import softened_slopes
@@ -23,7 +22,7 @@ from relief.treat.soften import softened_slopes
 def _curvature(wide, width, height, out):
     columns = out.shape[1]
     per_width, per_height = np.float32(0.5 / width), np.float32(0.5 / height)
-    for row in numba.prange(out.shape[0]):
+    for row in prange(out.shape[0]):
         above, here, below = wide[row], wide[row + 1], wide[row + 2]
         for column in range(columns):
             left, right = column, column + 2

@@ -7,11 +7,10 @@ from __future__ import annotations
 
 from typing import Literal
 
-import numba
 import numpy as np
 
 from relief.height import HeightField
-from relief.kernels import kernel
+from relief.kernels import kernel, prange
 from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, presmoothed, slopes, slopes_of_row
 from relief.maps.vectors import Red, of_slopes, reoriented, strengthened
 from relief.parameters import Parameters, choice, number
@@ -72,7 +71,7 @@ def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, red
     columns = samples.shape[1]
     half = most / np.float32(2)
     zero = half + np.float32(0.5)  # the half beyond it rounds to nearest when the fraction is cut off
-    for row in numba.prange(samples.shape[0]):
+    for row in prange(samples.shape[0]):
         slope_x = np.empty(columns, np.float32)
         slope_y = np.empty(columns, np.float32)
         slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, slope_x, slope_y)
@@ -107,7 +106,7 @@ def _encode_along(
     columns = samples.shape[1]
     half = most / np.float32(2)
     zero = half + np.float32(0.5)
-    for row in numba.prange(samples.shape[0]):
+    for row in prange(samples.shape[0]):
         slope_x = np.zeros(columns, np.float32)
         slope_y = np.zeros(columns, np.float32)
         if with_own:

@@ -14,11 +14,10 @@ References:
 from typing import Literal
 
 import cv2
-import numba
 import numpy as np
 
 from relief.height import HeightField, extended
-from relief.kernels import inlined, kernel
+from relief.kernels import inlined, kernel, prange
 
 Kernel = Literal["central", "prewitt", "sobel", "scharr", "smooth"]
 KERNEL_NAMES = {
@@ -81,7 +80,7 @@ def slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down
 
 @kernel
 def _slopes(samples, across, up, side, middle, wrap_across, wrap_down, out):
-    for row in numba.prange(samples.shape[0]):
+    for row in prange(samples.shape[0]):
         slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, out[row, :, 0], out[row, :, 1])
 
 
@@ -126,7 +125,7 @@ def slopes(field: HeightField, rise: float, kernel: Kernel = "central") -> np.nd
 @kernel
 def _steepness(samples, across, up, side, middle, wrap_across, wrap_down, out):
     columns = samples.shape[1]
-    for row in numba.prange(samples.shape[0]):
+    for row in prange(samples.shape[0]):
         x = np.empty(columns, np.float32)
         y = np.empty(columns, np.float32)
         slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, x, y)

@@ -8,11 +8,10 @@ References:
 from typing import Literal
 
 import cv2
-import numba
 import numpy as np
 
 from relief.height import fitted_size
-from relief.kernels import kernel
+from relief.kernels import kernel, prange
 from relief.resample import averaged, shrunk
 from relief.sources.picture import COLOURS, Picture
 
@@ -93,7 +92,7 @@ def luminance(pixels: np.ndarray, encoded: bool) -> np.ndarray:
 @kernel
 def _weigh(pixels, red, green, blue, out):
     """Adds up what each channel's level gives, read from a table."""
-    for row in numba.prange(out.shape[0]):
+    for row in prange(out.shape[0]):
         for column in range(out.shape[1]):
             pixel = pixels[row, column]
             out[row, column] = red[pixel[0]] + green[pixel[1]] + blue[pixel[2]]

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
-from relief.kernels import kernel
+from relief.kernels import kernel, prange
 from relief.resample import shrunk
 from relief.sources.colour import displayed, full_scale
 from relief.sources.picture import COLOURS, Picture
@@ -199,7 +198,7 @@ def clipped_light(pixels: np.ndarray) -> tuple[float, float]:
 @kernel
 def _count_ends(pixels, low, high):
     black, white = 0, 0
-    for place in numba.prange(pixels.shape[0]):
+    for place in prange(pixels.shape[0]):
         is_black, is_white = True, True
         for channel in range(pixels.shape[1]):
             is_black &= pixels[place, channel] <= low

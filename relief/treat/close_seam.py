@@ -14,11 +14,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import ClassVar, Literal
 
-import numba
 import numpy as np
 import scipy
 
 from relief.height import Edges, Footprint, HeightField
+from relief.kernels import serial_kernel
 from relief.parameters import choice, number
 from relief.statistics import scattered
 from relief.treat.soften import gaussian
@@ -69,7 +69,7 @@ def contrast_faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray, whol
     return np.interp(scipy.special.ndtr(mixed), scipy.special.ndtr(spread), values).astype(np.float32)
 
 
-@numba.njit(cache=True, nogil=True)
+@serial_kernel
 def _least_path(cost):
     """The column in each row of the path from top to bottom with the least sum, one column aside a row at most."""
     rows, columns = cost.shape

@@ -10,11 +10,10 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import cv2
-import numba
 import numpy as np
 
 from relief.height import HeightField, padded
-from relief.kernels import kernel
+from relief.kernels import helper, kernel, prange, serial_kernel, thread_count
 from relief.parameters import number
 from relief.treat.treatment import Family, Treatment
 
@@ -47,7 +46,7 @@ def median(samples: np.ndarray, radius: tuple[int, int], wraps: tuple[bool, bool
     level, lowest, highest = _in_levels(padded(samples, radius, wraps))
     counter = np.zeros(0, np.uint16 if (2 * across + 1) * (2 * down + 1) < 65536 else np.uint32)
     out = np.empty_like(samples)
-    _median(level, lowest, highest, across, down, numba.get_num_threads(), counter, out)
+    _median(level, lowest, highest, across, down, thread_count(), counter, out)
     return out
 
 
@@ -68,7 +67,7 @@ def _in_levels(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]
     return level, lowest, highest
 
 
-@numba.njit(cache=True, nogil=True)
+@serial_kernel
 def _ends(samples, level, lowest, highest):
     for row in range(samples.shape[0]):
         for column in range(samples.shape[1]):
@@ -77,7 +76,7 @@ def _ends(samples, level, lowest, highest):
             highest[here] = max(highest[here], height)
 
 
-@numba.njit(nogil=True, fastmath=True)
+@helper
 def _count(level, row, first, wide, columns_coarse, columns_fine, by):
     """Takes the samples of a row into the histograms of their columns, or with -1 out of them."""
     for place in range(wide):
@@ -92,7 +91,7 @@ def _median(level, lowest, highest, across, down, workers, counter, out):
     rows, columns = out.shape
     side, high = 2 * across + 1, 2 * down + 1
     rank, strip = side * high // 2, max(STRIP, across)
-    for worker in numba.prange(workers):
+    for worker in prange(workers):
         # one table for all strips of a worker: it is left empty, and fresh memory is slow
         columns_coarse = np.zeros((strip + 2 * across, COARSE), counter.dtype)
         columns_fine = np.zeros((COARSE, strip + 2 * across, COARSE), counter.dtype)

@@ -13,11 +13,10 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
-import numba
 import numpy as np
 
 from relief.height import HeightField
-from relief.kernels import kernel
+from relief.kernels import helper, kernel, prange
 from relief.parameters import number
 from relief.treat.soften import softened
 from relief.treat.treatment import Family, Treatment
@@ -32,7 +31,7 @@ ROUNDS = 3
 """Times that all four sweeps are done; what comes in over an edge that wraps is carried on by the next."""
 
 
-@numba.njit(nogil=True, fastmath=True)
+@helper
 def _sweep(heights, across, down, wrap_across, wrap_down, forward, rightward):
     """Lowers heights in place to what their neighbours allow, row after row in one direction."""
     rows, columns = heights.shape
@@ -69,7 +68,7 @@ def _sweep(heights, across, down, wrap_across, wrap_down, forward, rightward):
 
 @kernel
 def _lower_envelopes(fields, across, down, wrap_across, wrap_down):
-    for field in numba.prange(fields.shape[0]):
+    for field in prange(fields.shape[0]):
         for _ in range(ROUNDS):
             for forward in (True, False):
                 for rightward in (True, False):

@@ -1,0 +1,222 @@
+"""What the commands that take one picture share: its options, and the recipe they ask for."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import json
+import re
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any, get_args
+
+from relief.arrange import with_maps
+from relief.engine import Engine
+from relief.errors import ReliefError
+from relief.finished import packable
+from relief.height import Footprint
+from relief.inspect.start import content_of_picture, first_recipe, started
+from relief.layer import HELD, Picture, SourceReference
+from relief.maps import COMPANION_MAPS
+from relief.maps.packing import CHANNELS, VALUE, Pack
+from relief.parameters import Control, Parameters, control
+from relief.pipeline import Pipeline
+from relief.recipe import CONTENT_PATH, Recipe
+from relief.sources.colour import Grey, Transfer
+from relief.sources.decode import KNOWN, decode
+from relief.sources.facts import has_colours
+from relief.sources.picture import Picture as Decoded
+from relief.sources.roles import Green, Reading, green_of, guessed
+from relief.treat import TREATMENTS
+
+OPTIONS = {
+    "amplitude": "amplitude",
+    "midlevel": "midlevel",
+    "strength": "maps.normal.strength",
+    "soften": "maps.normal.soften",
+    "kernel": "maps.normal.kernel",
+    "red": "maps.normal.red",
+    "green": "maps.normal.green",
+    "made-of": "maps.normal.of",
+    "calm": "maps.displacement.soften",
+    "bits": "delivery.normal_bits",
+    "source-green": f"{CONTENT_PATH}.green",
+    "grey": f"{CONTENT_PATH}.grey",
+    "channel": f"{CONTENT_PATH}.channel",
+    "transfer": f"{CONTENT_PATH}.transfer",
+    "resolution": "maps.resolution",
+    "resample": "maps.method",
+    "segments": "surface.segments",
+    "level": "surface.level",
+}
+"""The parameter that each option sets."""
+
+
+def add_picture(parser: argparse.ArgumentParser) -> None:
+    """The options of the picture and of its relief."""
+    parser.add_argument("picture", type=Path, metavar="PICTURE", help=f"a {KNOWN}")
+    parser.add_argument("--as", dest="reading", choices=get_args(Reading), help="read it as this; guessed otherwise")
+    parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
+    add_number(parser, "amplitude")
+    add_number(parser, "midlevel")
+    add_choice(parser, "grey", get_args(Grey))
+    parser.add_argument("--channel", metavar="NAME", help=_defined("channel").help)
+    add_choice(parser, "transfer", get_args(Transfer))
+    parser.add_argument(
+        "--source-green", choices=(*get_args(Green), "auto"), default="auto",
+        help="which way light green faces in a normal map that comes in; judged by its pixels unless it is said",
+    )  # fmt: skip
+    parser.add_argument("--start", action="store_true", help="even light, levels, soften and midlevel from the picture")
+    parser.add_argument(
+        "--treat", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
+        help="add a treatment to the end of the list; can be given several times (see: relief treatments)",
+    )  # fmt: skip
+
+
+def add_number(parser: argparse.ArgumentParser, name: str, kind: type = float) -> None:
+    known = _defined(name)
+    unit = f" ({known.unit})" if known.unit else ""
+    parser.add_argument(
+        f"--{name}",
+        type=kind,
+        metavar=known.unit.upper() or name[0].upper(),
+        help=(known.help + unit).replace("%", "%%"),
+    )
+
+
+def add_choice(parser: argparse.ArgumentParser, name: str, values: tuple[str, ...]) -> None:
+    parser.add_argument(f"--{name}", choices=values, help=_defined(name).help.replace("%", "%%"))
+
+
+def _defined(name: str) -> Control:
+    """The definition of the parameter behind an option."""
+    *way, last = OPTIONS[name].split(".")
+    place: Any = Recipe
+    if way[:1] == ["layers"]:
+        place, way = Picture, []
+    for part in way:
+        place = place.model_fields[part].annotation
+    return control(place, last)
+
+
+def channel_and_role(text: str) -> tuple[str, str]:
+    """What `--unpack` is given: `green=roughness`."""
+    channel, _, role = text.partition("=")
+    if channel not in CHANNELS or role not in HELD or not role:
+        known = ", ".join(role for role in HELD if role)
+        raise argparse.ArgumentTypeError(f"“{text}” is not a channel and what it holds ({known}).")
+    return channel, role
+
+
+def begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
+    """The recipe that the options ask for, on the suggested start."""
+    data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
+    footprint = None
+    if chosen.footprint:
+        footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
+    source = SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name)
+    content = _content(chosen, decode(data, name), name)
+    recipe = first_recipe({"picture": source}, content, lambda _: data, engine, footprint)
+    if content.reading == "normal" and chosen.source_green == "auto":
+        recipe = recipe.model_copy(update={"suggested": (*recipe.suggested, OPTIONS["source-green"])})
+    changes = _asked_changes(chosen)
+    recipe = recipe.with_changes(changes)
+    if chosen.start:
+        recipe = started(recipe, lambda _: data, engine)
+        # what was asked for outdoes what the start suggests
+        recipe = recipe.with_changes({path: changes[path] for path in ("amplitude", "midlevel") if path in changes})
+    return Pipeline(_with_lists(recipe, chosen), lambda _: data), engine
+
+
+def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture:
+    """How the picture is read: as the options say, otherwise as it would be on the bench."""
+    guess = guessed(picture, name, has_colours(picture))
+    content = content_of_picture(name, guess.role, guess.green)
+    if chosen.reading:
+        content = content.model_copy(update={"reading": chosen.reading})
+    green = chosen.source_green
+    if green == "auto":
+        green = green_of(picture) if content.reading == "normal" else content.green
+    return content.model_copy(update={"green": green})
+
+
+def _asked_changes(chosen: argparse.Namespace) -> dict[str, Any]:
+    """The parameters that options set, by their path."""
+    changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
+    if chosen.source_green == "auto":
+        del changes[OPTIONS["source-green"]]
+    edges = getattr(chosen, "edges", None)
+    changes |= {"edges.across": edges, "edges.down": edges}
+    if getattr(chosen, "unpack", None):
+        # what is asked for stands in place of what the name says
+        held = dict.fromkeys(CHANNELS, "") | dict(chosen.unpack)
+        changes |= {f"{CONTENT_PATH}.unpacked.{channel}": role for channel, role in held.items()}
+    changes["maps.bump.full_range"] = getattr(chosen, "full_range", False) or None
+    return {path: value for path, value in changes.items() if value is not None}
+
+
+def _with_lists(recipe: Recipe, chosen: argparse.Namespace) -> Recipe:
+    """The recipe with the grey maps, the packed pictures and the treatments that options ask for."""
+    if getattr(chosen, "more", None):
+        recipe = with_maps(recipe, more=tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more))
+    if getattr(chosen, "packs", None):
+        recipe = with_maps(recipe, packs=tuple(_pack(text, recipe) for text in chosen.packs))
+    if chosen.treat:
+        kept = range(len(recipe.layers[0].treatments))
+        added = [_asked_for(text, TREATMENTS, "treatment") for text in chosen.treat]
+        recipe = recipe.with_treatments([*kept, *added])
+    return recipe
+
+
+def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> Any:
+    """The treatment or map that `kind:name=value,name=value` asks for; a value with commas stands in brackets.
+
+    Raises:
+        ReliefError: no such kind or parameter, or a value out of its bounds.
+    """
+    kind, _, rest = text.partition(":")
+    if kind not in models:
+        raise ReliefError(f"There is no {what} “{kind}”. There are {', '.join(models)}.")
+    values = {}
+    for part in re.findall(r"(?:\[.*?\](?=,\w+=|$)|[^,])+", rest):
+        name, equals, value = part.partition("=")
+        if not equals or name not in models[kind].model_fields or name == "kind":
+            raise ReliefError(f"The {what} {kind} has no parameter “{name}”.")
+        values[name] = value
+    return models[kind].checked(**values)
+
+
+def _pack(text: str, recipe: Recipe) -> Pack:
+    """The packed picture that `R,G,B` or `R,G,B,A` asks for, each a map, a grey map's kind or a value.
+
+    Raises:
+        ReliefError: not three or four of them, or one that is neither.
+    """
+    asked = text.split(",")
+    if len(asked) not in (3, 4):
+        raise ReliefError("A packed picture has three or four channels: --pack R,G,B or R,G,B,A.")
+    offered = packable(recipe)
+    kinds = {grey.kind: f"more-{number}" for number, grey in enumerate(recipe.maps.more)}
+    values: dict[str, Any] = {}
+    for channel, held in zip(CHANNELS, asked, strict=False):
+        name = kinds.get(held, held)
+        if name in offered:
+            values[channel] = name
+        elif re.fullmatch(r"[01](\.\d+)?", held):
+            values |= {channel: VALUE, f"{channel}_value": float(held)}
+        else:
+            raise ReliefError(f"“{held}” is no map to pack. There are {', '.join([*offered, *kinds])}, and 0 to 1.")
+    return Pack.checked(**values)
+
+
+def print_results(recipe: Recipe, **results: Any) -> None:
+    """One JSON object: what was written and measured, and the values it was made with."""
+    used = {
+        "reading": recipe.layers[0].content.reading,
+        "footprint": [recipe.relief_footprint.width, recipe.relief_footprint.height],
+        "edges": [recipe.relief_edges.across, recipe.relief_edges.down],
+        "treatments": [treatment.model_dump(mode="json") for treatment in recipe.layers[0].treatments],
+        **{name: recipe.value(path) for name, path in OPTIONS.items()},
+    }
+    suggested = [name for name, path in OPTIONS.items() if path in recipe.suggested]
+    print(json.dumps({**results, "used": used, "suggested": suggested}, indent=2))

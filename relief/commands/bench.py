@@ -1,0 +1,15 @@
+"""Measure the kernels on this machine."""
+
+from __future__ import annotations
+
+import argparse
+
+from relief.benchmark import table
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """None."""
+
+
+def run(chosen: argparse.Namespace) -> None:
+    print(table())

@@ -1,0 +1,39 @@
+"""Print what will look wrong: of pictures, and of the sets they form."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+
+from relief.errors import ReliefError
+from relief.inspect.check import check
+from relief.inspect.finding import Finding
+from relief.sources.decode import ENDINGS
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE|DIR", help="pictures, or folders of them")
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """What is found in each picture and in each set, as one JSON object."""
+    paths = []
+    for path in chosen.pictures:
+        inside = sorted(path.iterdir()) if path.is_dir() else [path]
+        paths += [file for file in inside if not path.is_dir() or file.suffix.lower() in ENDINGS]
+    if not paths:
+        raise ReliefError(f"There is no picture in {chosen.pictures[0]}.")
+    found = check({str(path): path.read_bytes() for path in paths})
+    if len(found.problems) == len(paths):
+        raise ReliefError(f"{paths[0]}: {found.problems[str(paths[0])]}")
+    listed = {name: {"problem": problem} for name, problem in found.problems.items()}
+    for name, role in found.roles.items():
+        listed[name] = {"role": role, "findings": [_in_words(item) for item in found.files[name]]}
+    sets = {name: [_in_words(item) for item in items] for name, items in found.sets.items()}
+    print(json.dumps({"files": listed, "sets": sets}, indent=2, ensure_ascii=False))
+
+
+def _in_words(finding: Finding) -> dict[str, str]:
+    mend = {"mend": finding.mend.label} if finding.mend else {}
+    return {"kind": finding.kind, "title": finding.title, "reason": finding.reason} | mend

@@ -1,0 +1,65 @@
+"""Write the maps of a picture and print its readings."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+from typing import get_args
+
+from relief.commands._picture import add_choice, add_number, add_picture, begun, channel_and_role, print_results
+from relief.deliver.bundle import map_files, test_card_files
+from relief.deliver.files import safe_stem, write_whole
+from relief.height import Edge
+from relief.inspect.readings import readings
+from relief.maps import COMPANION_MAPS
+from relief.maps.slopes import Kernel
+from relief.maps.vectors import Green, Red
+from relief.resample import Method
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    add_picture(parser)
+    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    add_choice(parser, "kernel", get_args(Kernel))
+    add_choice(parser, "red", get_args(Red))
+    add_choice(parser, "green", get_args(Green))
+    add_choice(parser, "made-of", ("relief", "source", "both"))
+    parser.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
+    parser.add_argument("--bits", type=int, choices=(8, 16), help="bits in each channel of the normal map")
+    add_number(parser, "strength")
+    add_number(parser, "soften")
+    add_number(parser, "calm")
+    parser.add_argument("--full-range", action="store_true", help="spread the bump map from black to white")
+    parser.add_argument("--test-card", action="store_true", help="write the maps of a test card along")
+    parser.add_argument(
+        "--unpack", action="append", type=channel_and_role, metavar="CHANNEL=ROLE",
+        help="a map that was packed into a channel of the picture, such as green=roughness; can be given several "
+        "times; names such as wall_orm.png say it themselves",
+    )  # fmt: skip
+    add_number(parser, "resolution", kind=int)
+    add_choice(parser, "resample", get_args(Method))
+    parser.add_argument(
+        "--map", dest="more", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
+        help=f"make a grey map more: {', '.join(COMPANION_MAPS)}; can be given several times",
+    )  # fmt: skip
+    parser.add_argument(
+        "--pack", dest="packs", action="append", default=[], metavar="R,G,B[,A]",
+        help="pack maps into the channels of one picture, such as normal.red,normal.green,displacement or "
+        "occlusion,roughness,0; can be given several times",
+    )  # fmt: skip
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """All files are made before the first is written."""
+    pipeline, engine = begun(chosen)
+    recipe = pipeline.recipe
+    height = engine.run(pipeline.height())
+    stem = safe_stem(chosen.picture.name)
+    files = map_files(pipeline, engine, stem)
+    files += test_card_files(pipeline, engine, stem) if chosen.test_card else []
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for file in files:
+        write_whole(chosen.out / file.name, file.data)
+    measured = readings(height, recipe.amplitude, recipe.midlevel)
+    print_results(recipe, files=[str(chosen.out / file.name) for file in files], readings=asdict(measured))

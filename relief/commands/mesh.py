@@ -1,0 +1,35 @@
+"""Write the displaced plane of a picture."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from relief.commands._picture import add_number, add_picture, begun, print_results
+from relief.deliver.bundle import displaced_plane
+from relief.deliver.files import write_whole
+from relief.deliver.meshes import FORMATS, mesh_file
+from relief.displace.forecast import refuse_if_too_large
+from relief.errors import ReliefError
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    add_picture(parser)
+    parser.add_argument("--out", type=Path, required=True, metavar="FILE", help=f"file ending in {', '.join(FORMATS)}")
+    add_number(parser, "segments", kind=int)
+    add_number(parser, "level", kind=int)
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """The displaced plane, centred."""
+    kind = chosen.out.suffix.lower().lstrip(".")
+    if kind not in FORMATS:
+        raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
+    pipeline, engine = begun(chosen)
+    recipe = pipeline.recipe
+    refuse_if_too_large(recipe.surface, recipe.relief_footprint)
+    mesh = displaced_plane(recipe, engine.run(pipeline.displacing()))
+    data = mesh_file(mesh, kind)
+    chosen.out.parent.mkdir(parents=True, exist_ok=True)
+    write_whole(chosen.out, data)
+    print_results(recipe, files=[str(chosen.out)], faces=len(mesh.faces), vertices=len(mesh.positions))

@@ -1,0 +1,55 @@
+"""Make everything a recipe asks for."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import json
+import sys
+from pathlib import Path
+
+from relief.deliver.bundle import delivery_files
+from relief.deliver.files import write_whole
+from relief.engine import Engine, Progress
+from relief.errors import ReliefError
+from relief.pipeline import Pipeline
+from relief.recipe import Recipe
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("recipe", type=Path, metavar="RECIPE.json")
+    parser.add_argument(
+        "--source", action="append", default=[], metavar="NAME=FILE", help="the file of one of its sources"
+    )
+    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    parser.add_argument("--size", type=int, metavar="N", help="texels on the long side of the maps")
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """The files of a bundle, unpacked; all are made before the first is written."""
+    try:
+        recipe = Recipe.read(json.loads(chosen.recipe.read_bytes()))
+    except (ValueError, RecursionError) as problem:
+        raise problem if isinstance(problem, ReliefError) else ReliefError("This is not a recipe.") from None
+    if chosen.size:
+        recipe = recipe.with_changes({"maps.resolution": chosen.size})
+    files = dict(text.partition("=")[::2] for text in chosen.source)
+    missing = [key for key in recipe.sources if key not in files]
+    if missing:
+        raise ReliefError(f"The recipe needs --source {missing[0]}=FILE ({recipe.sources[missing[0]].filename}).")
+    unknown = [key for key in files if key not in recipe.sources]
+    if unknown:
+        raise ReliefError(f"The recipe has no source “{unknown[0]}”. It has {', '.join(recipe.sources) or 'none'}.")
+    by_digest = {}
+    for key, reference in recipe.sources.items():
+        data = Path(files[key]).read_bytes()
+        if hashlib.sha256(data).hexdigest() != reference.digest:
+            print(f"relief: {files[key]} is not the file that {key} was made with.", file=sys.stderr)
+        by_digest[reference.digest] = data
+    pipeline = Pipeline(recipe, by_digest.__getitem__)
+    made = delivery_files(pipeline, Engine(), chosen.recipe.stem, Progress())
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for name, data in made.items():
+        write_whole(chosen.out / name, data)
+    files = [str(chosen.out / name) for name in made]
+    print(json.dumps({"files": files, "layers": [layer.name for layer in recipe.layers]}, indent=2))
