@@ -136,9 +136,7 @@ def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
     texel = first // new + np.arange(count)
     begin, end = np.maximum(texel * new, first), np.minimum((texel + 1) * new, first + old)
     length = np.maximum(end - begin, 0) / old
-    lean = length * (
-        (begin + end) / (2 * new) - texel - 0.5
-    )  # length times the distance of its middle from the texel's
+    lean = length * ((begin + end) / (2 * new) - texel - 0.5)  # length by how far its middle is from the texel's
     shares = np.zeros((new, count + 2))
     shares[:, 1:-1] = length
     at_left, at_right = (texel <= 0) & (not wraps), (texel >= old - 1) & (not wraps)

@@ -16,7 +16,7 @@ from relief.inspect.findings import factor_for
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
-from relief.inspect.wavelengths import wavelengths
+from relief.inspect.wavelengths import spread_parts, wavelengths
 from relief.layer import Layer, Picture, SourceReference, Unpacked
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.slopes import steepness
@@ -42,9 +42,6 @@ PERCENTILES = (0.5, 99.5)
 
 LOOKED_AT = 2048
 """Texels on the long side that statistics are taken of; of a larger picture they are those of a shrunk copy."""
-
-PART, PARTS = 512, 3
-"""Texels on a side of the parts that slopes of a larger one are measured in, and how many across and down."""
 
 LONG_SIDE = 300.0
 """mm: the footprint's longer side when nothing is known about it."""
@@ -192,18 +189,15 @@ def _with_depth(recipe: Recipe, height: HeightField, amplitude: float) -> Recipe
 def _parts(recipe: Recipe, picture: Decoded) -> list[HeightField]:
     """A few parts of a large picture as relief, at full size, where slopes are steeper than in a shrunk copy."""
     content, parts = recipe.layers[0].content, []
-    for top in np.linspace(0, max(picture.rows - PART, 0), PARTS).astype(int):
-        for left in np.linspace(0, max(picture.columns - PART, 0), PARTS).astype(int):
-            here = slice(top, top + PART), slice(left, left + PART)
-            part = replace(picture, pixels=picture.pixels[here], alpha=None, extra=_cut(picture.extra, here))
-            size = recipe.footprint.resized(
-                recipe.footprint.width * part.columns / picture.columns,
-                recipe.footprint.height * part.rows / picture.rows,
-            )
-            field = HeightField(grey(content, None, part), size, Edges())
-            for treatment in recipe.layers[0].treatments:
-                field = treatment.treat(field) if treatment.on else field
-            parts.append(field)
+    for here in spread_parts(picture.rows, picture.columns):
+        part = replace(picture, pixels=picture.pixels[here], alpha=None, extra=_cut(picture.extra, here))
+        size = recipe.footprint.resized(
+            recipe.footprint.width * part.columns / picture.columns, recipe.footprint.height * part.rows / picture.rows
+        )
+        field = HeightField(grey(content, None, part), size, Edges())
+        for treatment in recipe.layers[0].treatments:
+            field = treatment.treat(field) if treatment.on else field
+        parts.append(field)
     return parts
 
 

@@ -43,7 +43,8 @@ def wavelengths(field: HeightField, *shares: float) -> tuple[float, ...] | None:
         across, down = frequencies
         whole = power / (np.sinc(across * spacing[0]) * np.sinc(down * spacing[1])) ** 2
         bands.add(frequencies, whole / small.size, below=limit)
-        for part in _parts(field.samples):
+        for here in spread_parts(rows, columns):
+            part = field.samples[here]
             window = np.multiply.outer(*(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(side) / side) for side in part.shape))
             part = (part - part.mean()) * np.float32(window)
             frequencies, power = _spectrum(part, (True, True), field.spacing)
@@ -80,10 +81,10 @@ class _Bands:
         return tuple(float(length) for length in self.power[reached] / self.weighed[reached])
 
 
-def _parts(samples: np.ndarray) -> list[np.ndarray]:
-    """Parts of the samples, evenly spread."""
-    firsts = [[round(part) for part in np.linspace(0, max(count - PART, 0), PARTS)] for count in samples.shape]
-    return [samples[top : top + PART, left : left + PART] for top in firsts[0] for left in firsts[1]]
+def spread_parts(rows: int, columns: int) -> list[tuple[slice, slice]]:
+    """Where the parts of a large field lie that are looked at in place of all of it: evenly spread over it."""
+    firsts = [np.linspace(0, max(count - PART, 0), PARTS).astype(int) for count in (rows, columns)]
+    return [(slice(top, top + PART), slice(left, left + PART)) for top in firsts[0] for left in firsts[1]]
 
 
 def _spectrum(

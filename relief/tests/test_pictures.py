@@ -271,7 +271,7 @@ class RefusalTests(TestCase):
     def test_all_not_a_number(self):
         self.assertIn("finite", self.refused(tiff(np.full((3, 3), np.nan, np.float32))))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.binary(max_size=300), st.sampled_from(STARTS))
     def test_no_bytes_do_more_than_be_refused(self, rest, start):
         try:
