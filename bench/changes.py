@@ -15,14 +15,15 @@ from bench.models import Revision, StaleError, content_of_set
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from bench.steps import Step, views
 from bench.views import page_context
-from relief import arrange
 from relief.compose.layout import Layout
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import measured_and_found
 from relief.inspect.start import content_of_picture, started
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe import edits
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import Relief
+from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 
@@ -31,16 +32,16 @@ SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
 """What is read from elsewhere or otherwise starts anew."""
 NOT_PATHS = ("base", "step", "layer", "csrfmiddlewaretoken")
 ARRANGEMENTS = {
-    "move": arrange.moved, "duplicate": arrange.duplicated, "remove": arrange.removed, "reset": arrange.reset,
+    "move": edits.moved, "duplicate": edits.duplicated, "remove": edits.removed, "reset": edits.reset,
 }  # fmt: skip
 """What can be done to a treatment of the list, by its number."""
 MAP_ACTIONS: dict[str, tuple] = {
-    "add": (arrange.map_added, "kind"), "remove-map": (arrange.map_removed, "number"),
-    "name-map": (arrange.map_named, "number", "name"), "pack": (arrange.pack_added, "kind"),
-    "remove-pack": (arrange.pack_removed, "number"), "name-pack": (arrange.pack_named, "number", "name"),
+    "add": (edits.map_added, "kind"), "remove-map": (edits.map_removed, "number"),
+    "name-map": (edits.map_named, "number", "name"), "pack": (edits.pack_added, "kind"),
+    "remove-pack": (edits.pack_removed, "number"), "name-pack": (edits.pack_named, "number", "name"),
 }  # fmt: skip
 """What can be done to the maps beside the others, and what each wants to know."""
-PILE = {"duplicate": arrange.layer_duplicated, "remove": arrange.layer_removed}
+PILE = {"duplicate": edits.layer_duplicated, "remove": edits.layer_removed}
 """What can be done to a layer, by its number."""
 
 
@@ -53,13 +54,15 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def treatments(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a treatment, or moves, duplicates, removes or resets one."""
-    return _carried_out(request, pk, lambda base: _edited(base, partial(_arranged, request)))
+    return _carried_out(request, pk, lambda base: _relief_edited(base, partial(_arranged, request)))
 
 
 @require_POST
 def layers(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a layer, or moves, names, duplicates or removes one, or makes its amount up for its repeats."""
-    return _carried_out(request, pk, lambda base: _edited(base, partial(_piled, request)))
+    if request.POST.get("action") == "source":
+        return _carried_out(request, pk, lambda base: _edited(base, partial(_with_source, request)))
+    return _carried_out(request, pk, lambda base: _relief_edited(base, partial(_piled, request)))
 
 
 @require_POST
@@ -70,20 +73,23 @@ def maps(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404
     work, *wanted = MAP_ACTIONS[action]
     values = [int(_number(request, name)) if name == "number" else request.POST.get(name, "") for name in wanted]
-    return _carried_out(request, pk, lambda base: _edited(base, lambda recipe: work(recipe, *values)))
+    return _carried_out(request, pk, lambda base: _relief_edited(base, lambda relief: work(relief, *values)))
 
 
 @require_POST
 def heal(request: HttpRequest, pk: int) -> HttpResponse:
     """Heals one place of the relief."""
     place = {name: _number(request, name) for name in ("x", "y", "radius")}
-    return _carried_out(request, pk, lambda base: _edited(base, lambda recipe: arrange.healed(recipe, **place)))
+    return _carried_out(request, pk, lambda base: _relief_edited(base, lambda relief: edits.healed(relief, **place)))
 
 
 @require_POST
 def start_off(request: HttpRequest, pk: int) -> HttpResponse:
     """Sets light, levels, soften and midlevel from the picture's own statistics."""
-    work = lambda recipe: (started(recipe, read_source, ENGINE), "Started off")  # noqa: E731
+
+    def work(recipe: Recipe) -> tuple[Recipe, str]:
+        return recipe.with_relief(started(Pipeline.of(recipe, read_source), ENGINE)), "Started off"
+
     return _carried_out(request, pk, lambda base: _edited(base, work))
 
 
@@ -149,7 +155,7 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
         return _edited(base, partial(_with_pictures_of_the_shelf, request, changes))
     if any(path.startswith("surface.") for path in changes):
         recipe = base.read().with_changes(changes)
-        refuse_if_too_large(recipe.surface, recipe.relief_footprint)
+        refuse_if_too_large(recipe.surface, recipe.main.final_footprint)
     return Revision.objects.change(base.piece, base.number, changes)
 
 
@@ -160,7 +166,7 @@ def _with_pictures_of_the_shelf(request: HttpRequest, changes: dict[str, str], r
         if value.startswith(FROM_SHELF):
             pk = whole_number(value.removeprefix(FROM_SHELF))
             source = get_object_or_404(Source, owner=request.artist, removed=None, pk=pk)
-            recipe, value = arrange.source_brought(recipe, path.rpartition(".")[2], source.reference)
+            recipe, value = edits.source_brought(recipe, path.rpartition(".")[2], source.reference)
         taken[path] = value
     return recipe.with_changes(taken), "Chose a picture"
 
@@ -169,37 +175,39 @@ def _edited(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -> Rev
     return Revision.objects.edit(base.piece, base.number, work)
 
 
-def _arranged(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
+def _relief_edited(base: Revision, work: Callable[[Relief], edits.Done]) -> Revision:
+    return Revision.objects.edit_relief(base.piece, base.number, work)
+
+
+def _arranged(request: HttpRequest, relief: Relief) -> edits.Done:
     action = request.POST.get("action")
-    layer = layer_of(request.POST, recipe)
+    layer = layer_of(request.POST, relief)
     if action == "add":
-        return arrange.added(recipe, request.POST.get("kind", ""), layer)
+        return edits.added(relief, request.POST.get("kind", ""), layer)
     if action not in ARRANGEMENTS:
         raise Http404
     number = int(_number(request, "number"))
     if action == "move":
-        return arrange.moved(recipe, number, int(_number(request, "to")), layer)
-    return ARRANGEMENTS[action](recipe, number, layer)
+        return edits.moved(relief, number, int(_number(request, "to")), layer)
+    return ARRANGEMENTS[action](relief, number, layer)
 
 
-def _piled(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
+def _piled(request: HttpRequest, relief: Relief) -> edits.Done:
     action = request.POST.get("action")
     if action == "add":
-        return arrange.layer_added(recipe, request.POST.get("kind", ""))
-    if action == "source":
-        return _with_source(request, recipe)
+        return edits.layer_added(relief, request.POST.get("kind", ""))
     number = int(_number(request, "number"))
     match action:
         case "move":
-            return arrange.layer_moved(recipe, number, int(_number(request, "to")))
+            return edits.layer_moved(relief, number, int(_number(request, "to")))
         case "name":
-            return arrange.layer_renamed(recipe, number, request.POST.get("name", ""))
+            return edits.layer_renamed(relief, number, request.POST.get("name", ""))
         case "halve":
-            layout = recipe.layers[number].layout if 0 <= number < len(recipe.layers) else Layout()
-            return arrange.with_halved_amount(recipe, number, max(layout.counts))
+            layout = relief.layers[number].layout if 0 <= number < len(relief.layers) else Layout()
+            return edits.with_halved_amount(relief, number, max(layout.counts))
     if action not in PILE:
         raise Http404
-    return PILE[action](recipe, number)
+    return PILE[action](relief, number)
 
 
 def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
@@ -207,14 +215,15 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     kind, _, pk = request.POST.get("from", "").partition(":")
     if kind == "set":
         texture_set = get_object_or_404(TextureSet, owner=request.artist, removed=None, pk=whole_number(pk))
-        return arrange.picture_added(recipe, texture_set.name, *content_of_set(texture_set))
+        return edits.picture_added(recipe, texture_set.name, *content_of_set(texture_set))
     source = get_object_or_404(Source, owner=request.artist, removed=None, pk=whole_number(pk))
     content = content_of_picture(source.filename, source.role, source.green)
-    return arrange.picture_added(recipe, source.filename, {"picture": source.reference}, content)
+    return edits.picture_added(recipe, source.filename, {"picture": source.reference}, content)
 
 
 def _mended(kind: str | None, base: Revision) -> Revision:
-    _, items = measured_and_found(Pipeline(base.read(), read_source), ENGINE)
+    recipe = base.read()
+    _, items = measured_and_found(Pipeline.of(recipe, read_source), ENGINE, recipe.delivery.normal_bits)
     mends = {item.kind: item.mend for item in items}
     mend_ = mends.get(kind)
     if mend_ is None:
@@ -237,7 +246,7 @@ def _number(request: HttpRequest, name: str) -> float:
 
 def _changed(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
     """The history, the section's numbers, and the groups of the left side that read otherwise than before."""
-    was, now = before.read(), revision.read()
+    was, now = before.read().main, revision.read().main
     shown = layer_of(request.POST, was)
     grown = len(now.layers) > len(was.layers) and request.POST.get("action") in ("add", "source")
     layer = len(now.layers) - 1 if grown else layer_of(request.POST, now)
@@ -247,7 +256,7 @@ def _changed(request: HttpRequest, before: Revision, revision: Revision, step: S
     same_groups = shown == layer and list(earlier) == [group.id for group in context["groups"]]
     context["whole"] = not same_groups or step.name in ("surface", "deliver")
     context["changed_layers"] = not same_layers and step.name == "relief"
-    context["changed_views"] = views(was, step) != context["views"]
+    context["changed_views"] = views(before.read(), step) != context["views"]
     context["changed_groups"] = [group for group in context["groups"] if earlier.get(group.id) != group]
     answer = render(request, "bench/changed.html", context)
     answer["HX-Trigger-After-Settle"] = json.dumps({"revision": {"number": revision.number}})
@@ -256,6 +265,6 @@ def _changed(request: HttpRequest, before: Revision, revision: Revision, step: S
 
 def _refused(request: HttpRequest, base: Revision, step: Step, text: str, status: int) -> HttpResponse:
     """Says why; what was typed goes back to what is kept, unless the page itself is old."""
-    layer = layer_of(request.POST, base.read())
+    layer = layer_of(request.POST, base.read().main)
     context = page_context(base, step, layer) | {"text": text, "stale": status == 409}
     return render(request, "bench/notice.html", context, status=status)

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Container
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from bench.steps import Step, has_a_use
 from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
-from relief.finished import packable
 from relief.generate.generator import Generator
 from relief.generate.noise import Noise
 from relief.height import Footprint
-from relief.layer import Content, Layer, Picture
 from relief.maps.companion import CompanionMap
 from relief.maps.packing import CHANNELS
 from relief.parameters import Control, Parameters, controls
-from relief.recipe import CONTENT_PATH, Recipe
+from relief.recipe.document import Document
+from relief.recipe.layer import Content, Layer, Picture
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import CONTENT_PATH, Relief
+from relief.run.finished import packable
 from relief.treat.treatment import Treatment
 from shelf.models import Source
 
@@ -109,9 +112,10 @@ class Group:
         return [("duplicate", "Duplicate"), ("reset", "Reset"), ("remove", "Remove")] if self.treatment else []
 
 
-def field_at(recipe: Recipe, path: str) -> Field:
-    """The field of one parameter of a recipe."""
-    return Field(path, recipe.control(path), recipe.value(path), path in recipe.suggested)
+def field_at(document: Document, path: str, suggested: Container[str] = ()) -> Field:
+    """The field of one parameter of a recipe, or of a relief; there it is known which ones are suggestions."""
+    suggested = getattr(document, "suggested", suggested)
+    return Field(path, document.control(path), document.value(path), path in suggested)
 
 
 def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
@@ -119,14 +123,14 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
     recipe = revision.read()
     shown = []
     for title, paths in step.groups.items():
-        fields = [field_at(recipe, path) for path in paths if has_a_use(recipe, path)]
+        fields = [field_at(recipe, path, recipe.main.suggested) for path in paths if has_a_use(recipe, path)]
         if step.name == "source":
             fields = _with_names(fields, revision)
         if fields:
             shown.append(_with_folds(Group(title, fields), FOLDED.get(step.name, ())))
     if step.name == "maps":
-        shown += more_maps(recipe) + packs(recipe)
-    return shown + (of_layer(revision, layer) + treatments(recipe, layer) if step.name == "relief" else [])
+        shown += more_maps(recipe.main) + packs(recipe.main)
+    return shown + (of_layer(revision, layer) + treatments(recipe.main, layer) if step.name == "relief" else [])
 
 
 def _with_folds(group: Group, seldom: tuple[str, ...]) -> Group:
@@ -138,7 +142,7 @@ def _with_folds(group: Group, seldom: tuple[str, ...]) -> Group:
 def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list[Field]:
     """Fields whose choices are known only from the piece's sources: which picture, which channel."""
     recipe = revision.read()
-    content = recipe.layers[layer].content
+    content = recipe.main.layers[layer].content
     channels = _channels(recipe, revision.piece.owner)
     called = {role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()}
     source = getattr(content, "source", "")
@@ -149,8 +153,8 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         "content.source": called,
         "content.channel": {"": "First", **{name: name.capitalize() for name in own}},
         "unpacked.source": {"": "The one that becomes height", **elsewhere},
-        "mask.role": {"": "The first", **{role: role.capitalize() for role in recipe.layers[layer].mask_roles}},
-        "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.layers)}},
+        "mask.role": {"": "The first", **{role: role.capitalize() for role in recipe.main.layers[layer].mask_roles}},
+        "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.main.layers)}},
     }
     if isinstance(content, Imprints):
         names["content.source"] = {"": "None", **names["content.source"]}
@@ -193,30 +197,30 @@ def _in_pictures(part: str, channels: tuple[str, ...], elsewhere: dict[str, str]
 
 def of_layer(revision: Revision, number: int) -> list[Group]:
     """How a layer is laid, and what it is made of."""
-    recipe = revision.read()
-    layer, owner = recipe.layers[number], f"layers.{number}"
+    relief = revision.read().main
+    layer, owner = relief.layers[number], f"layers.{number}"
     content = layer.content
     shown = []
     if number > 0:
-        lies = [field_at(recipe, f"{owner}.{name}") for name in layer.uses()]
+        lies = [field_at(relief, f"{owner}.{name}") for name in layer.uses()]
         if isinstance(content, Strokes):
             lies = [item for item in lies if item.control.name == "amount"]
         shown.append(Group("How it lies", lies, owner=owner))
     if not (isinstance(content, Picture) and number == 0):
-        made = [field_at(recipe, f"{owner}.content.{name}") for name in _parameters_of(content)]
-        notes = tuple(content.nudges(_cell(recipe, layer))) if isinstance(content, Generator) else ()
+        made = [field_at(relief, f"{owner}.content.{name}") for name in _parameters_of(content)]
+        notes = tuple(content.nudges(_cell(relief, layer))) if isinstance(content, Generator) else ()
         tools = {Imprints: ("places", "line"), Strokes: ("strokes",)}.get(type(content), ())
         title = "Picture" if isinstance(content, Picture) else content.title
         group = Group(title, _with_names(made, revision, number), owner=f"{owner}.content", tools=tools, notes=notes)
-        shown.append(replace(_with_folds(group, (f"{owner}.content.unpacked.",)), brush=_brush(recipe)))
+        shown.append(replace(_with_folds(group, (f"{owner}.content.unpacked.",)), brush=_brush(relief)))
     if number > 0 and not isinstance(content, Strokes):
-        layout = [field_at(recipe, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
+        layout = [field_at(relief, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
         shown.append(Group("Placement", layout, owner=f"{owner}.layout", notes=tuple(layer.layout.nudges())))
     if number > 0:
-        mask = [field_at(recipe, f"{owner}.mask.{name}") for name in layer.mask.uses()]
+        mask = [field_at(relief, f"{owner}.mask.{name}") for name in layer.mask.uses()]
         tools = ("brush",) if layer.mask.source == "strokes" else ()
         group = Group("Mask", _with_names(mask, revision, number), owner=f"{owner}.mask", tools=tools)
-        shown.append(replace(group, brush=_brush(recipe)))
+        shown.append(replace(group, brush=_brush(relief)))
     return shown
 
 
@@ -239,9 +243,9 @@ def _parameters_of(content: Content) -> list[str]:
     return [name for name in names if name not in unused]
 
 
-def _cell(recipe: Recipe, layer: Layer) -> Footprint:
+def _cell(relief: Relief, layer: Layer) -> Footprint:
     """The footprint of one repeat of a layer."""
-    whole = recipe.relief_footprint
+    whole = relief.final_footprint
     across, down = layer.layout.counts
     return whole.resized(whole.width / across, whole.height / down)
 
@@ -258,10 +262,10 @@ class LayerRow:
     movable: bool
 
 
-def layer_rows(recipe: Recipe) -> list[LayerRow]:
-    """The layers of a recipe, the top one first."""
+def layer_rows(relief: Relief) -> list[LayerRow]:
+    """The layers of a relief, the top one first."""
     rows = []
-    for number, layer in enumerate(recipe.layers):
+    for number, layer in enumerate(relief.layers):
         content = layer.content
         made = {"photo": "photo", "height": "height image", "normal": "normal map"}.get(getattr(content, "reading", ""))
         made = made or content.title.lower()
@@ -270,26 +274,26 @@ def layer_rows(recipe: Recipe) -> list[LayerRow]:
             if number == 0
             else type(layer).model_fields["blend"].json_schema_extra["names"][layer.blend].lower()
         )
-        amount, switch = (field_at(recipe, f"layers.{number}.{name}") for name in ("amount", "on"))
+        amount, switch = (field_at(relief, f"layers.{number}.{name}") for name in ("amount", "on"))
         movable = not isinstance(content, Imprints | Strokes) or number > 0
         about = "raised, lowered, smoothed" if isinstance(content, Strokes) else f"{made}, {laid}"
         rows.append(LayerRow(number, layer, about, amount, switch, movable))
     return rows[::-1]
 
 
-def _brush(recipe: Recipe) -> float:
+def _brush(relief: Relief) -> float:
     """A handy width for the brush: a fiftieth of the relief."""
-    footprint = recipe.relief_footprint
+    footprint = relief.final_footprint
     return float(f"{max(footprint.width, footprint.height) / 50:.1g}")
 
 
-def more_maps(recipe: Recipe) -> list[Group]:
+def more_maps(relief: Relief) -> list[Group]:
     """One group for each grey map beside the others."""
-    layers = {place: layer.name for place, layer in enumerate(recipe.layers)}
+    layers = {place: layer.name for place, layer in enumerate(relief.layers)}
     shown = []
-    for number, grey in enumerate(recipe.maps.more):
+    for number, grey in enumerate(relief.maps.more):
         owner = f"maps.more.{number}"
-        fields = [field_at(recipe, f"{owner}.{known.name}") for known in controls(type(grey))]
+        fields = [field_at(relief, f"{owner}.{known.name}") for known in controls(type(grey))]
         switch = next(item for item in fields if item.control.name == "on")
         own = [item for item in fields if item.control.name not in (*SHAPING, "on")]
         own = [_offering(item, layers) if item.control.name == "layer" else item for item in own]
@@ -298,22 +302,22 @@ def more_maps(recipe: Recipe) -> list[Group]:
     return shown
 
 
-def packs(recipe: Recipe) -> list[Group]:
+def packs(relief: Relief) -> list[Group]:
     """One group for each packed picture: what each channel holds, its value or whether it is turned around."""
-    offered_ = packable(recipe)
+    offered_ = packable(relief)
     shown = []
-    for number, pack in enumerate(recipe.maps.packs):
+    for number, pack in enumerate(relief.maps.packs):
         owner = f"maps.packs.{number}"
         fields = []
         for channel in CHANNELS:
-            held = field_at(recipe, f"{owner}.{channel}")
+            held = field_at(relief, f"{owner}.{channel}")
             fields.append(_offering(held, {**held.control.names, **offered_}))
             if held.value == "value":
-                fields.append(field_at(recipe, f"{owner}.{channel}_value"))
-        turned = [field_at(recipe, f"{owner}.{channel}_inverted") for channel in pack.used]
-        fields.append(field_at(recipe, f"{owner}.bits"))
-        notes = tuple(pack.costs(recipe.amplitude))
-        switch = field_at(recipe, f"{owner}.on")
+                fields.append(field_at(relief, f"{owner}.{channel}_value"))
+        turned = [field_at(relief, f"{owner}.{channel}_inverted") for channel in pack.used]
+        fields.append(field_at(relief, f"{owner}.bits"))
+        notes = tuple(pack.costs(relief.amplitude))
+        switch = field_at(relief, f"{owner}.on")
         shown.append(Group(pack.name, fields, switch, number, owner=owner, kind="pack", folded=turned, notes=notes))
     return shown
 
@@ -324,15 +328,15 @@ def _offering(chosen: Field, names: dict) -> Field:
     return replace(chosen, control=replace(chosen.control, names=names))
 
 
-def treatments(recipe: Recipe, layer: int = 0) -> list[Group]:
+def treatments(relief: Relief, layer: int = 0) -> list[Group]:
     """One group for each treatment of a layer, in their order."""
     shown = []
-    listed = recipe.layers[layer].treatments
+    listed = relief.layers[layer].treatments
     for number, treatment in enumerate(listed):
         owned = f"layers.{layer}.treatments.{number}"
-        fields = [field_at(recipe, f"{owned}.{known.name}") for known in controls(type(treatment))]
+        fields = [field_at(relief, f"{owned}.{known.name}") for known in controls(type(treatment))]
         switch = next(item for item in fields if item.control.name == "on")
         others = [item for item in fields if item is not switch]
-        group = Group(treatment.title, others, switch, number, treatment, len(listed), _brush(recipe), owned)
+        group = Group(treatment.title, others, switch, number, treatment, len(listed), _brush(relief), owned)
         shown.append(replace(group, tools=TOOLS.get(treatment.kind, ())))
     return shown

@@ -21,13 +21,13 @@ from bench.requests import (
 from relief.compose.imprints import touches_edge
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
+from relief.filters.curve import Curve
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found
 from relief.inspect.repeats import motif, suggested_crops, telltales
-from relief.layer import Picture
-from relief.pipeline import PROXY, Pipeline
+from relief.recipe.layer import Picture
+from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
-from relief.treat.tone_curve import Curve
 from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
@@ -54,15 +54,16 @@ def _measured(request: HttpRequest, piece: Piece) -> HttpResponse:
     recipe = revision.read()
     context = {"piece": piece, "revision": revision}
     try:
-        taken, found = measured_and_found(Pipeline(recipe, read_source), ENGINE)
-        found += _inked(Pipeline(recipe, read_source, PROXY))
+        bits = recipe.delivery.normal_bits
+        taken, found = measured_and_found(Pipeline.of(recipe, read_source), ENGINE, bits)
+        found += _inked(Pipeline.of(recipe, read_source, PROXY))
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]
         context |= {
             "readings": taken,
             "findings": found,
             "aside": aside,
-            "cost": forecast(recipe.surface, recipe.relief_footprint),
+            "cost": forecast(recipe.surface, recipe.main.final_footprint),
         }
     except ReliefError as problem:
         context["problem"] = str(problem)
@@ -72,7 +73,7 @@ def _measured(request: HttpRequest, piece: Piece) -> HttpResponse:
 def _inked(pipeline: Pipeline) -> list[Finding]:
     """Pictures that are pressed in although they are drawn up to their edge."""
     found = []
-    for number, layer in enumerate(pipeline.recipe.layers):
+    for number, layer in enumerate(pipeline.relief.layers):
         picture = pipeline.imprint_picture(number) if layer.on else None
         if picture and touches_edge(ENGINE.run(picture)):
             reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
@@ -85,9 +86,9 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     """What is known of the piece's source, with its histogram."""
     piece = piece_of(request, pk)
     recipe = Revision.objects.now(piece).read()
-    reference = recipe.sources[recipe.layers[0].content.source]
+    reference = recipe.sources[recipe.main.layers[0].content.source]
     source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
-    content = recipe.layers[0].content
+    content = recipe.main.layers[0].content
     context = {
         "piece": piece,
         "source": source,
@@ -96,7 +97,7 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
         "read_through": _read_through(source.facts, content),
     }
     try:
-        counts, low, high = histogram(ENGINE.run(Pipeline(recipe, read_source, PROXY).untreated()).samples)
+        counts, low, high = histogram(ENGINE.run(Pipeline.of(recipe, read_source, PROXY).untreated()).samples)
         context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
         texture_set = TextureSet.objects.filter(removed=None, members__pieces=piece).first()
         if texture_set:
@@ -125,8 +126,8 @@ def _outline(counts: np.ndarray) -> str:
 
 def _asked_for(request: HttpRequest, revision: Revision) -> Pipeline:
     """A revision at the proxy, or one of its layers up to a treatment."""
-    recipe = revision.read()
-    return only(Pipeline(recipe, read_source, PROXY), layer_of(request.GET, recipe), request.GET.get("until"), False)
+    pipeline = Pipeline.of(revision.read(), read_source, PROXY)
+    return only(pipeline, layer_of(request.GET, pipeline.relief), request.GET.get("until"), False)
 
 
 @require_safe

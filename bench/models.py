@@ -10,8 +10,9 @@ from django.utils import timezone
 
 from relief.errors import PictureError
 from relief.inspect.start import content_of_picture, first_recipe
-from relief.layer import Picture, SourceReference, Unpacked
-from relief.recipe import TREATMENTS_PATH, Recipe
+from relief.recipe.layer import Picture, SourceReference, Unpacked
+from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.sources.roles import READING_OF, held_by_name
 from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
@@ -117,6 +118,17 @@ class RevisionManager(models.Manager):
             piece.sources.add(*Source.objects.filter(owner=piece.owner, digest__in=digests))
         return revision
 
+    def edit_relief(
+        self, piece: Piece, base: int, work: Callable[[Relief], tuple[Relief, str]], key: str = MAIN
+    ) -> Revision:
+        """As `edit`, of one of the recipe's reliefs."""
+
+        def on_recipe(recipe: Recipe) -> tuple[Recipe, str]:
+            relief, label = work(recipe.reliefs[key])
+            return recipe.with_relief(relief, key), label
+
+        return self.edit(piece, base, on_recipe)
+
     def change(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
         """A new revision with some parameters set anew. Raises as `edit` does."""
         return self.edit(piece, base, lambda recipe: _changed(recipe, changes))
@@ -129,14 +141,14 @@ class RevisionManager(models.Manager):
 
         def anew(recipe: Recipe) -> tuple[Recipe, str]:
             changed, label = _changed(recipe, changes)
-            content = changed.layers[0].content
-            if content.source != recipe.layers[0].content.source:
+            content = changed.main.layers[0].content
+            if content.source != recipe.main.layers[0].content.source:
                 # another picture has other channels
                 unpacked = content.unpacked if content.unpacked.source else Unpacked()
                 content = content.model_copy(update={"channel": "", "unpacked": unpacked})
-            fresh = first_recipe(recipe.sources, content, read_source, ENGINE, footprint=recipe.footprint)
-            kept = {name: getattr(recipe, name) for name in ("maps", "surface", "delivery")}
-            return fresh.model_copy(update=kept), f"{label}, started anew"
+            fresh = first_recipe(recipe.sources, content, read_source, ENGINE, footprint=recipe.main.footprint).main
+            fresh = fresh.model_copy(update={"maps": recipe.main.maps})
+            return recipe.with_relief(fresh), f"{label}, started anew"
 
         return self.edit(piece, base, anew)
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from bench.requests import whole_number
-from relief.finished import finished, normals, titles, vectors_along
+from relief.filters.resample import resampled
 from relief.height import HeightField
 from relief.inspect.differences import angles_apart, height_difference
 from relief.inspect.swatch import swatch
@@ -16,9 +16,9 @@ from relief.maps.displacement import displacement, displacement_range
 from relief.maps.normal import Normal
 from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
-from relief.resample import resampled
+from relief.recipe.relief import Relief
+from relief.run.finished import finished, normals, titles, vectors_along
+from relief.run.pipeline import Pipeline
 from relief.treat.even_light import EvenLight
 from shelf.engine import ENGINE
 
@@ -52,12 +52,12 @@ def _lit(pipeline: Pipeline) -> np.ndarray:
 
 def _shaded(pipeline: Pipeline) -> np.ndarray:
     """The normal map as a program sees it that reads it right: 16 bit, always red right and green up."""
-    return ENGINE.run(normals(pipeline, pipeline.recipe.maps.normal.facing_right_and_up(), 16))
+    return ENGINE.run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 16))
 
 
 def _tangent(pipeline: Pipeline) -> np.ndarray:
     """The same with 8 bits, to be laid on the surface."""
-    return ENGINE.run(normals(pipeline, pipeline.recipe.maps.normal.facing_right_and_up(), 8))
+    return ENGINE.run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 8))
 
 
 def _whole(pipeline: Pipeline) -> np.ndarray:
@@ -70,8 +70,8 @@ def _grey(pipeline: Pipeline) -> np.ndarray:
 
 def _coloured_height(pipeline: Pipeline) -> np.ndarray:
     """Ochre above the base surface, blue below."""
-    recipe = pipeline.recipe
-    return _coloured(displacement(_height(pipeline).samples, recipe.amplitude, recipe.midlevel))
+    relief = pipeline.relief
+    return _coloured(displacement(_height(pipeline).samples, relief.amplitude, relief.midlevel))
 
 
 def apart(how: str, now: Pipeline, proof: Pipeline) -> tuple[np.ndarray, float]:
@@ -81,11 +81,11 @@ def apart(how: str, now: Pipeline, proof: Pipeline) -> tuple[np.ndarray, float]:
         how: one of `APART`. Heights are ochre where the surface stands out farther than in the proof and blue where
             less far, up to some mm; angles between normals are the darker the larger, up to some degrees.
     """
-    recipes, fields = (now.recipe, proof.recipe), (_height(now), _height(proof))
+    reliefs, fields = (now.relief, proof.relief), (_height(now), _height(proof))
     if how == "apart-heights":
-        difference = height_difference(recipes, fields)
+        difference = height_difference(reliefs, fields)
         return _coloured(difference), float(np.abs(difference).max())
-    angles = angles_apart(recipes, fields, tuple(vectors_along(state, ENGINE) for state in (now, proof)))
+    angles = angles_apart(reliefs, fields, tuple(vectors_along(state, ENGINE) for state in (now, proof)))
     most = float(angles.max())
     return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / max(most, 1e-9))).astype(np.uint8)], most
 
@@ -98,7 +98,7 @@ def _coloured(distance: np.ndarray) -> np.ndarray:
 
 def _light(pipeline: Pipeline) -> np.ndarray:
     """The light that the first switched-on even light takes out, dark to bright."""
-    for number, treatment in enumerate(pipeline.recipe.layers[0].treatments):
+    for number, treatment in enumerate(pipeline.relief.layers[0].treatments):
         if isinstance(treatment, EvenLight) and treatment.on:
             light = treatment.light(ENGINE.run(pipeline.treated(number)))
             return _eight_bit(light / max(float(light.max()), 1e-6))
@@ -111,7 +111,7 @@ def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
     height = _height(pipeline)
     if seen.shape != height.samples.shape:
         seen = resampled(seen, *height.samples.shape, "area", height.edges.wraps)
-    light = swatch(height, pipeline.recipe.amplitude).astype(np.float32)[..., None] / 190
+    light = swatch(height, pipeline.relief.amplitude).astype(np.float32)[..., None] / 190
     part = np.clip(seen / max(float(seen.max()), 1e-6), 0, 1)[..., None]
     colour = (BELOW + (ABOVE - BELOW) * part) * 0.55 + GROUND * 0.45
     return np.clip(colour * light, 0, 255).astype(np.uint8)
@@ -119,23 +119,23 @@ def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
 
 def _slope(pipeline: Pipeline) -> np.ndarray:
     """Steepness, 0 to 90 degrees, from light to dark."""
-    angles = steepness(_height(pipeline), pipeline.recipe.amplitude)
+    angles = steepness(_height(pipeline), pipeline.relief.amplitude)
     return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / 90)).astype(np.uint8)]
 
 
 def bump_span(pipeline: Pipeline) -> float:
     """The real length in mm from black to white of the bump map, which a surface is bumped by."""
-    recipe = pipeline.recipe
-    return recipe.maps.bump.range(_height(pipeline).samples, recipe.midlevel).amplitude(recipe.amplitude)
+    relief = pipeline.relief
+    return relief.maps.bump.range(_height(pipeline).samples, relief.midlevel).amplitude(relief.amplitude)
 
 
 def _eight_bit(samples: np.ndarray) -> np.ndarray:
     return displacement_range(samples).coded(samples, 8)
 
 
-def has_view(name: str, recipe: Recipe) -> bool:
+def has_view(name: str, relief: Relief) -> bool:
     """Whether a state can be looked at in this way."""
-    return name in (*VIEWS, *APART, "seen") or name in titles(recipe)
+    return name in (*VIEWS, *APART, "seen") or name in titles(relief)
 
 
 def pixels_of(name: str, pipeline: Pipeline, layer: int) -> np.ndarray:
@@ -164,11 +164,11 @@ def uncurved(pipeline: Pipeline, number: int) -> np.ndarray:
     Raises:
         KeyError: there is no such map.
     """
-    if number >= len(pipeline.recipe.maps.more):
+    if number >= len(pipeline.relief.maps.more):
         raise KeyError(number)
     path = f"maps.more.{number}"
     straight = {f"{path}.stops": ((0, 0), (1, 1)), f"{path}.passage": "smooth", f"{path}.inverted": False}
-    plain = replace(pipeline, recipe=pipeline.recipe.with_changes(straight))
+    plain = replace(pipeline, relief=pipeline.relief.with_changes(straight))
     pixels = finished_pixels(f"more-{number}", plain)
     return (pixels if pixels.ndim == 2 else pixels[..., 0]).astype(np.float32) / 255
 
@@ -177,11 +177,11 @@ def only(state: Pipeline, layer: int, until: str | None, alone: bool) -> Pipelin
     """The state for a tool that sets a layer's next treatment, or for looking at one layer alone."""
     if until is None and not alone:
         return state
-    recipe = state.recipe.with_layers([layer])
+    relief = state.relief.with_layers([layer])
     if until is not None:
-        kept = list(range(len(recipe.layers[0].treatments)))[: whole_number(until, least=0)]
-        recipe = recipe.with_treatments(kept)
-    return replace(state, recipe=recipe)
+        kept = list(range(len(relief.layers[0].treatments)))[: whole_number(until, least=0)]
+        relief = relief.with_treatments(kept)
+    return replace(state, relief=relief)
 
 
 VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {

@@ -10,9 +10,9 @@ from bench.models import Proof, Revision
 from bench.requests import piece_of, proof_of, revision_of
 from relief.deliver.files import safe_stem
 from relief.errors import ReliefError
-from relief.finished import vectors_along
 from relief.inspect.differences import difference, in_words
-from relief.pipeline import PROXY, Pipeline
+from relief.run.finished import vectors_along
+from relief.run.pipeline import PROXY, Pipeline
 from shelf.engine import ENGINE
 from shelf.models import Piece, read_source
 
@@ -62,10 +62,10 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
     then = proof.revision.read()
     context = {"piece": piece, "proof": proof, "other": other, "words": in_words(then, now)}
     try:
-        states = [Pipeline(recipe, read_source, PROXY) for recipe in (now, then)]
+        states = [Pipeline.of(recipe, read_source, PROXY) for recipe in (now, then)]
         fields = tuple(ENGINE.run(state.height()) for state in states)
         along = tuple(vectors_along(state, ENGINE) for state in states)
-        context["measured"] = difference((now, then), fields, along)
+        context["measured"] = difference((now.main, then.main), fields, along)
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/differences.html", context)

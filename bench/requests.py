@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404
 from bench.models import Proof, Revision
 from bench.steps import BY_NAME, Step
 from relief.inspect.section import Point
-from relief.recipe import Recipe
+from relief.recipe.relief import Relief
 from shelf.models import Piece
 
 
@@ -46,11 +46,11 @@ def whole_number(text: str | int | None, least: int = 1) -> int:
     return number
 
 
-def layer_of(values: QueryDict, recipe: Recipe) -> int:
+def layer_of(values: QueryDict, relief: Relief) -> int:
     """The layer that a page has chosen; the top one when it has gone."""
     text = values.get("layer", "")
     chosen = int(text) if text.isdecimal() and len(text) < 4 else 0
-    return min(chosen, len(recipe.layers) - 1)
+    return min(chosen, len(relief.layers) - 1)
 
 
 def draft_of(request: HttpRequest) -> dict[str, str]:

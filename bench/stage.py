@@ -23,17 +23,18 @@ from bench.requests import (
     whole_number,
     window_of,
 )
-from relief import arrange
 from relief.compose.strokes import Strokes
 from relief.deliver.bundle import displaced_plane
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
+from relief.filters.resample import shrunk
 from relief.inspect.probe import probe
 from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
-from relief.pipeline import PROXY, Pipeline
-from relief.recipe import Recipe
-from relief.resample import shrunk
+from relief.recipe import edits
+from relief.recipe.relief import Relief
+from relief.run.pipeline import PROXY, Pipeline
+from relief.surface.plane import Plane
 from shelf.engine import ENGINE
 from shelf.models import read_source
 from studio.packet import packet
@@ -94,20 +95,20 @@ def _look(request: HttpRequest, revision: Revision) -> Look:
     proof = proof_of(revision.piece, values["against"]) if "against" in values else None
     pile, before, label = _states(revision, draft_of(request), longest, proof)
     if "try" in values:
-        pile = replace(pile, recipe=arrange.layer_added(pile.recipe, values["try"])[0])
+        pile = replace(pile, relief=edits.layer_added(pile.relief, values["try"])[0])
     if "card" in values:
-        pile = replace(pile, recipe=arrange.with_test_card(pile.recipe))
+        pile = replace(pile, relief=edits.with_test_card(pile.relief), sources={})
     view = values.get("view", "lit")
-    if "else" in values and not has_view(view, pile.recipe):
+    if "else" in values and not has_view(view, pile.relief):
         view = values["else"]
-    layer = layer_of(values, pile.recipe)
+    layer = layer_of(values, pile.relief)
     now = only(pile, layer, values.get("until"), "alone" in values)
     return Look(view, now, pile, before, label, bool(proof), layer)
 
 
 def _drawn(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) -> HttpResponse:
     """The whole view and the section; of the state before while that is held."""
-    recipe, height = look.now.recipe, ENGINE.run(look.now.height())
+    relief, height = look.now.relief, ENGINE.run(look.now.height())
     told = {}
     if look.proof and look.view in APART:
         pixels, told["most"] = apart(look.view, look.now, look.before)
@@ -124,15 +125,15 @@ def _drawn(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) 
     }
     # the picture as it came in lies on its own footprint, before anything was cut
     whole = look.view == "whole"
-    place, edges = (recipe.footprint, recipe.edges) if whole else (height.footprint, height.edges)
+    place, edges = (relief.footprint, relief.edges) if whole else (height.footprint, height.edges)
     return packet(
         arrays,
         revision=revision,
         footprint=[place.width, place.height],
         wraps=edges.wraps,
         whole=whole and place != height.footprint,
-        amplitude=recipe.amplitude,
-        midlevel=recipe.midlevel,
+        amplitude=relief.amplitude,
+        midlevel=relief.midlevel,
         section_length=length(height, *line),
         before_label=look.label,
         **told,
@@ -156,7 +157,7 @@ def _compared(look: Look) -> dict[str, np.ndarray]:
     """The same view of a proof, where it has that view: the difference has none, nor has a map added since."""
     try:
         return {
-            "pixels_against": pixels_of(look.view, look.before, min(look.layer, len(look.before.recipe.layers) - 1))
+            "pixels_against": pixels_of(look.view, look.before, min(look.layer, len(look.before.relief.layers) - 1))
         }
     except KeyError:
         return {}
@@ -167,30 +168,30 @@ def value(request: HttpRequest, pk: int) -> JsonResponse:
     """What stands at one place of the finished relief: height, slope and normal."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     x, y = place_of(request)
-    recipe = revision.read()
+    pipeline = Pipeline.of(revision.read(), read_source)
     if "card" in request.GET:
-        recipe = arrange.with_test_card(recipe)
+        pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
     try:
-        return JsonResponse(asdict(probe(Pipeline(recipe, read_source), ENGINE, x, y)))
+        return JsonResponse(asdict(probe(pipeline, ENGINE, x, y)))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
 
 
 def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[str, np.ndarray]:
     """Each layer's own section, the ground first; and how the chosen one lies where it contests with what is below."""
-    recipe = state.recipe
+    relief = state.relief
     profiles = [
         section(ENGINE.run(state.laid(number)), *line, count=LAYER_SECTION)
-        for number, layer in enumerate(recipe.layers)
+        for number, layer in enumerate(relief.layers)
         if not isinstance(layer.content, Strokes)
     ]
-    strokes = [number for number, layer in enumerate(recipe.layers) if isinstance(layer.content, Strokes)]
+    strokes = [number for number, layer in enumerate(relief.layers) if isinstance(layer.content, Strokes)]
     for number in strokes:
         above, below = (ENGINE.run(state.composite(top)).field for top in (number, number - 1))
         difference = section(above, *line, count=LAYER_SECTION) - section(below, *line, count=LAYER_SECTION)
         profiles.insert(number, difference)
     found = {"layers": np.stack(profiles)}
-    layer = recipe.layers[chosen]
+    layer = relief.layers[chosen]
     if chosen and layer.blend in ("taller", "lower") and layer.on and not isinstance(layer.content, Strokes):
         lifted = layer.amount * section(ENGINE.run(state.laid(chosen)), *line) + layer.offset
         found["contest"] = lifted.astype(np.float32)
@@ -201,24 +202,25 @@ def _states(
     revision: Revision, draft: dict[str, str], longest: int, proof: Proof | None
 ) -> tuple[Pipeline, Pipeline, str]:
     """The state to show, the state to compare it with (a proof, or the one before), and what that is in words."""
-    kept = Pipeline(revision.read(), read_source, longest)
-    now = replace(kept, recipe=kept.recipe.with_changes(draft)) if draft else kept
+    recipe = revision.read()
+    kept = Pipeline.of(recipe, read_source, longest)
+    now = Pipeline.of(recipe.with_changes(draft), read_source, longest) if draft else kept
     if proof:
-        return now, replace(kept, recipe=proof.revision.read()), f"“{proof.name}”"
+        return now, Pipeline.of(proof.revision.read(), read_source, longest), f"“{proof.name}”"
     if draft:
         return now, kept, "before this change"
     parent = revision.before()
     if parent:
-        return kept, replace(kept, recipe=parent.read()), f"before “{revision.label}”"
-    switches = [path for path in kept.recipe.paths() if path.endswith(".on")]
-    untreated = kept.recipe.with_changes(dict.fromkeys(switches, False))
-    return kept, replace(kept, recipe=untreated), "before any treatment"
+        return kept, Pipeline.of(parent.read(), read_source, longest), f"before “{revision.label}”"
+    switches = [path for path in kept.relief.paths() if path.endswith(".on")]
+    untreated = kept.relief.with_changes(dict.fromkeys(switches, False))
+    return kept, replace(kept, relief=untreated), "before any treatment"
 
 
 def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
     """Distances in mm along the section from the state's own base surface."""
-    recipe = state.recipe
-    return displacement(section(ENGINE.run(state.height()), *line), recipe.amplitude, recipe.midlevel)
+    relief = state.relief
+    return displacement(section(ENGINE.run(state.height()), *line), relief.amplitude, relief.midlevel)
 
 
 @require_safe
@@ -226,15 +228,16 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
     """The plane, displaced or flat."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     draft = draft_of(request)
-    displaced = request.GET.get("displaced") != "0"
     try:
         recipe = revision.read().with_changes(draft) if draft else revision.read()
+        pipeline = Pipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
         if "card" in request.GET:
-            recipe = arrange.with_test_card(recipe)
-        if draft:
-            recipe = _coarser(recipe)
-        height = ENGINE.run(Pipeline(recipe, read_source, PROXY if draft else SHARPEST).displacing())
-        mesh = displaced_plane(recipe if displaced else _flat(recipe), height)
+            pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
+        relief, height = pipeline.relief, ENGINE.run(pipeline.displacing())
+        shape = _coarser(recipe.surface, relief) if draft else recipe.surface
+        if request.GET.get("displaced") == "0":
+            relief = relief.model_copy(update={"amplitude": 0.0})
+        mesh = displaced_plane(shape, relief, height)
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     return packet(
@@ -249,13 +252,9 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _flat(recipe: Recipe) -> Recipe:
-    return recipe.model_copy(update={"amplitude": 0.0})
-
-
-def _coarser(recipe: Recipe) -> Recipe:
-    """The recipe with the highest level, at most its own, that is quick enough to follow a hand."""
-    level = recipe.surface.level
-    while level and forecast(recipe.surface, recipe.relief_footprint, level).faces > DRAFT_FACES:
+def _coarser(shape: Plane, relief: Relief) -> Plane:
+    """The plane with the highest level, at most its own, that is quick enough to follow a hand."""
+    level = shape.level
+    while level and forecast(shape, relief.final_footprint, level).faces > DRAFT_FACES:
         level -= 1
-    return recipe.model_copy(update={"surface": recipe.surface.model_copy(update={"level": level})})
+    return shape.model_copy(update={"level": level})

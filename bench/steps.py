@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from relief.finished import TITLES, delivered, titles
-from relief.layer import Picture
+from relief.filters.bands import Bands
 from relief.parameters import controls
-from relief.recipe import CONTENT_PATH, Recipe
-from relief.treat.detail_bands import Bands
+from relief.recipe.layer import Picture
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import CONTENT_PATH
+from relief.run.finished import TITLES, delivered, titles
 
 
 @dataclass(frozen=True)
@@ -83,14 +84,15 @@ SECTION_PATHS = ("midlevel", "amplitude")
 
 def has_a_use(recipe: Recipe, path: str) -> bool:
     """Whether a parameter does something as the others are set."""
-    content = recipe.layers[0].content
-    came_along = "normal" in recipe.companion_roles()
+    relief = recipe.main
+    content = relief.layers[0].content
+    came_along = "normal" in relief.companion_roles()
     if path == "maps.normal.of":
         return came_along
     if path == "maps.normal.detail":
-        return came_along and recipe.maps.normal.of != "relief"
+        return came_along and relief.maps.normal.of != "relief"
     if path.startswith("maps.colour."):
-        return recipe.has_colours and (path == "maps.colour.on" or recipe.maps.colour.on)
+        return relief.has_colours and (path == "maps.colour.on" or relief.maps.colour.on)
     if path.startswith(CONTENT_PATH) and not isinstance(content, Picture):
         return False
     if path.startswith("edges.") and not isinstance(content, Picture):
@@ -117,23 +119,25 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
 
 def views(recipe: Recipe, step: Step) -> list[View]:
     """The ways to look at the relief at a step; the light that was taken out only where some was."""
-    evened = any(treatment.kind == "even_light" and treatment.on for treatment in recipe.layers[0].treatments)
-    relief = step.name == "relief"
+    relief = recipe.main
+    evened = any(treatment.kind == "even_light" and treatment.on for treatment in relief.layers[0].treatments)
+    at_relief = step.name == "relief"
     if step.name in ("maps", "deliver"):
         shown = {view.name for view in step.views}
-        return [*step.views, *(View(name, title) for name, title in titles(recipe).items() if name not in shown)]
-    more = [REMOVED_LIGHT] if evened and relief else []
-    return [*step.views, *more, *([SEEN] if relief and len(recipe.layers) > 1 else [])]
+        return [*step.views, *(View(name, title) for name, title in titles(relief).items() if name not in shown)]
+    more = [REMOVED_LIGHT] if evened and at_relief else []
+    return [*step.views, *more, *([SEEN] if at_relief and len(relief.layers) > 1 else [])]
 
 
 def in_bundle(recipe: Recipe) -> list[tuple[str, str]]:
     """What the maps in a bundle are called, and how each is written."""
+    relief = recipe.main
     bits = {"normal": recipe.delivery.normal_bits, "bump": recipe.delivery.bump_bits, "displacement": 16}
-    bits |= {f"more-{number}": grey.bits for number, grey in enumerate(recipe.maps.more)}
-    bits |= {f"pack-{number}": pack.bits for number, pack in enumerate(recipe.maps.packs)}
+    bits |= {f"more-{number}": grey.bits for number, grey in enumerate(relief.maps.more)}
+    bits |= {f"pack-{number}": pack.bits for number, pack in enumerate(relief.maps.packs)}
     listed = []
-    for name, title in delivered(recipe).items():
-        green = f", green {recipe.maps.normal.green}" if name == "normal" else ""
+    for name, title in delivered(relief).items():
+        green = f", green {relief.maps.normal.green}" if name == "normal" else ""
         listed.append((title, f"PNG, {bits.get(name, 8)} bit{green}"))
         if name == "displacement":
             listed.append((title, "TIFF, 32-bit float"))

@@ -13,14 +13,14 @@ from bench.requests import (
 )
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.finished import normal_vectors
+from relief.filters.resample import shrunk
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
-from relief.pipeline import Pipeline
-from relief.resample import shrunk
+from relief.run.finished import normal_vectors
+from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
 from shelf.models import read_source
 
@@ -65,7 +65,7 @@ def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     side = whole_number(request.GET.get("side", SWATCH))
     revision = revision_of(piece_of(request, pk), number)
     try:
-        pipeline = Pipeline(revision.read(), read_source, SWATCH)
+        pipeline = Pipeline.of(revision.read(), read_source, SWATCH)
         pixels = shrunk(in_white(normal_vectors(pipeline, ENGINE)), side)
     except (ReliefError, OSError) as problem:
         raise Http404 from problem

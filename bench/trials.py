@@ -17,10 +17,10 @@ from bench.previews import finished_pixels
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.finished import normal_vectors
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.swatch import in_white
-from relief.pipeline import Pipeline
+from relief.run.finished import normal_vectors
+from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
 from shelf.models import read_source
 
@@ -84,7 +84,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         before = revision.read()
         recipe = before.with_changes(draft)
-        pipeline = Pipeline(recipe, read_source, SMALL)
+        pipeline = Pipeline.of(recipe, read_source, SMALL)
         height = ENGINE.run(pipeline.height())
         normals = normal_vectors(pipeline, ENGINE)
         pixels = _map_of(draft, pipeline)
@@ -92,7 +92,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         angles = np.degrees(np.arctan2(np.hypot(normals[..., 0], normals[..., 1]), normals[..., 2]))
         context |= {
             "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),
-            "range": float(np.ptp(height.samples)) * recipe.amplitude,
+            "range": float(np.ptp(height.samples)) * recipe.main.amplitude,
             "picture": base64.b64encode(png(pixels)).decode(),
             "words": [
                 f"{recipe.control(path).label} {recipe.control(path).worded(recipe.value(path))}" for path in draft
@@ -113,7 +113,7 @@ def _map_of(draft: dict[str, str], pipeline: Pipeline) -> np.ndarray | None:
 def _numbers(request: HttpRequest, revision: Revision) -> list[Field]:
     """The numbers that the open step shows."""
     step = step_of(request.GET.get("step"))
-    shown = groups(revision, step, layer_of(request.GET, revision.read()))
+    shown = groups(revision, step, layer_of(request.GET, revision.read().main))
     fields = [field for group in shown for field in (*group.fields, *group.folded)]
     return [field for field in fields if field.control.kind == "number"]
 

@@ -67,7 +67,7 @@ def begin_from_nothing(request: HttpRequest) -> HttpResponse:
         recipe = generated(request.POST.get("kind", ""), read_source, ENGINE)
     except RecipeError:
         raise Http404 from None
-    name = recipe.layers[0].name
+    name = recipe.main.layers[0].name
     begun = Revision.objects.keep_first(request.artist, name, recipe, remark="from nothing")
     return redirect("bench:step", begun.pk, "relief")
 
@@ -87,38 +87,38 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     shown = piece_of(request, pk)
     partly = request.htmx and not request.htmx.history_restore_request
     revision = Revision.objects.now(shown)
-    context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read()))
+    context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read().main))
     return render(request, "bench/parts.html" if partly else "bench/bench.html", context)
 
 
 def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()
-    plane, footprint = recipe.surface, recipe.relief_footprint
+    plane, footprint = recipe.surface, recipe.main.final_footprint
     return {
         "piece": revision.piece,
         "revision": revision,
         "recipe": recipe,
-        "layer": recipe.layers[layer],
+        "layer": recipe.main.layers[layer],
         "chosen": layer,
-        "layers": layer_rows(recipe),
+        "layers": layer_rows(recipe.main),
         "gallery": gallery(),
         "offered_maps": offered_maps(),
         "offered_packs": offered_packs(),
         "in_bundle": in_bundle(recipe),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
-        "ground_is_picture": bool(recipe.layers[0].source),
+        "ground_is_picture": bool(recipe.main.layers[0].source),
         "step": step,
         "steps": STEPS,
         "groups": groups(revision, step, layer),
         "views": views(recipe, step),
         "offered": offered(),
-        "section_fields": [field_at(recipe, path) for path in SECTION_PATHS],
+        "section_fields": [field_at(recipe.main, path) for path in SECTION_PATHS],
         "undoes": revision.label if revision.parent else None,
         "redoes": revision.following(),
         "readings_of": READING_NAMES,
-        "reading": getattr(recipe.layers[0].content, "reading", ""),
+        "reading": getattr(recipe.main.layers[0].content, "reading", ""),
         "levels": by_level(plane, footprint),
         "cost": forecast(plane, footprint),
         "most_faces": MOST_FACES,

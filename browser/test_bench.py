@@ -19,7 +19,7 @@ from bench.models import Revision
 from browser.driver import WITHOUT_WEBGL, BrowserTestCase
 from browser.pictures import png16, saved, waves
 from relief.maps.normal import normal_map
-from relief.pipeline import Pipeline
+from relief.run.pipeline import Pipeline
 from shelf.models import Piece, Source, read_source
 from studio.middleware import the_artist
 
@@ -67,7 +67,7 @@ class RouteTests(BrowserTestCase):
         self.assertIn("its name says “height”", self.text("#facts"))
         self.find("[hx-vals*='\"photo\"']").click()
         self.until(lambda: self.revision() == "2")
-        self.assertEqual(self.recipe(piece).layers[0].content.reading, "photo")
+        self.assertEqual(self.recipe(piece).main.layers[0].content.reading, "photo")
         self.until(lambda: self.all("#control-layers-0-content-grey"))
 
     def test_dragging_the_datum_changes_number_pixels_and_section(self):
@@ -78,7 +78,7 @@ class RouteTests(BrowserTestCase):
         self.drag(self.find("#datum-handle"), (0, -18))
         self.until(lambda: self.revision() == "2")
         self.settled()
-        midlevel = self.recipe(piece).midlevel
+        midlevel = self.recipe(piece).main.midlevel
         self.assertGreater(midlevel, 0.52)
         self.assertEqual(float(self.find("#section-midlevel").get_attribute("value")), midlevel)
         self.assertEqual(float(self.find("#control-midlevel").get_attribute("value")), midlevel)
@@ -90,18 +90,18 @@ class RouteTests(BrowserTestCase):
         self.until(lambda: self.all("[data-finding=swell]"))
         self.find("[data-finding=swell] button").click()
         self.until(lambda: self.revision() == "3")
-        self.assertAlmostEqual(self.recipe(piece).midlevel, 0.5, places=3)
+        self.assertAlmostEqual(self.recipe(piece).main.midlevel, 0.5, places=3)
         self.until(lambda: not self.all("[data-finding=swell]"))
 
     def test_dragging_the_arrow_head_sets_the_amplitude(self):
         piece = self.begin()
-        amplitude = self.recipe(piece).amplitude
+        amplitude = self.recipe(piece).main.amplitude
         self.drag(self.find("#amplitude-handle"), (0, 24))
         self.until(lambda: self.revision() == "2")
-        lower = self.recipe(piece).amplitude
+        lower = self.recipe(piece).main.amplitude
         self.assertLess(lower, amplitude * 0.8)
         self.assertEqual(float(self.find("#section-amplitude").get_attribute("value")), lower)
-        self.assertNotIn("amplitude", self.recipe(piece).suggested)
+        self.assertNotIn("amplitude", self.recipe(piece).main.suggested)
         # a value that is what it was is sent back without a redraw; its box stays beside the arrow
         box = self.find("#section-amplitude")
         beside = box.rect
@@ -140,11 +140,11 @@ class RouteTests(BrowserTestCase):
 
     def test_undo_and_redo_by_key_and_after_a_restart(self):
         piece = self.begin()
-        amplitude = self.recipe(piece).amplitude
+        amplitude = self.recipe(piece).main.amplitude
         self.set_number("control-amplitude", "9")
         self.find("#control-layers-0-treatments-2-on").click()
         self.until(lambda: self.revision() == "3")
-        self.assertTrue(self.recipe(piece).layers[0].treatments[2].on)
+        self.assertTrue(self.recipe(piece).main.layers[0].treatments[2].on)
         self.press_with_control("z")
         self.until(lambda: self.revision() == "2")
         self.assertFalse(self.find("#control-layers-0-treatments-2-on").is_selected())
@@ -155,7 +155,7 @@ class RouteTests(BrowserTestCase):
         self.assertEqual(float(self.find("#control-amplitude").get_attribute("value")), amplitude)
         self.find("#redo").click()
         self.until(lambda: self.revision() == "2")
-        self.assertEqual(self.recipe(piece).amplitude, 9)
+        self.assertEqual(self.recipe(piece).main.amplitude, 9)
 
     def test_a_slider_tries_out_while_it_moves_and_keeps_when_it_is_let_go(self):
         piece = self.begin()
@@ -167,7 +167,9 @@ class RouteTests(BrowserTestCase):
         self.assertEqual(self.revision(), "1", "a draft is not kept")
         ActionChains(self.driver).release().perform()
         self.until(lambda: self.revision() == "2")
-        self.assertEqual(self.recipe(piece).amplitude, float(self.find("#control-amplitude").get_attribute("value")))
+        self.assertEqual(
+            self.recipe(piece).main.amplitude, float(self.find("#control-amplitude").get_attribute("value"))
+        )
 
     def test_section_line_is_dragged_and_swapped(self):
         self.begin(heights=np.tile(np.linspace(0.1, 0.9, 256), (256, 1)))
@@ -191,8 +193,8 @@ class RouteTests(BrowserTestCase):
         recipe = self.recipe(piece)
         from shelf.engine import ENGINE
 
-        height = ENGINE.run(Pipeline(recipe, read_source).height())
-        normal = normal_map(height, recipe.amplitude, recipe.maps.normal) / 255
+        height = ENGINE.run(Pipeline.of(recipe, read_source).height())
+        normal = normal_map(height, recipe.main.amplitude, recipe.main.maps.normal) / 255
         whole = self.middle().mean(axis=(0, 1))
         np.testing.assert_allclose(whole, normal.mean(axis=(0, 1)), atol=0.05)
         self.find("[data-channel=blue]").click()
@@ -200,7 +202,7 @@ class RouteTests(BrowserTestCase):
         self.assertLess(np.abs(blue[..., 0] - blue[..., 2]).max(), 0.01, "one channel alone is grey")
         self.press("]")
         self.until(lambda: self.revision() == "2")
-        self.assertAlmostEqual(self.recipe(piece).maps.normal.strength, 1.1)
+        self.assertAlmostEqual(self.recipe(piece).main.maps.normal.strength, 1.1)
         self.press("t")
         self.assertEqual(self.find("[data-toggle=repeats]").get_attribute("aria-pressed"), "true")
 
@@ -277,7 +279,7 @@ class TwoWindowsTests(BrowserTestCase):
         box.send_keys("3\n")
         self.until(lambda: "changed in another window" in self.text("#notice"))
         piece.refresh_from_db()
-        self.assertEqual(Revision.objects.now(piece).read().amplitude, 7)
+        self.assertEqual(Revision.objects.now(piece).read().main.amplitude, 7)
         self.find("#notice a").click()
         self.until(lambda: self.revision() == "2")
         self.assertEqual(self.find("#control-amplitude").get_attribute("value"), "7")

@@ -49,7 +49,7 @@ class SandCourtTests(TreatmentTestCase):
         buried = self.middle()
         self.until(lambda: self.find("#offset-handle").is_displayed())
         self.changed(lambda: self.drag(self.find("#offset-handle"), (0, -30)))
-        self.assertGreater(self.recipe().layers[2].offset, 0.2)
+        self.assertGreater(self.recipe().main.layers[2].offset, 0.2)
         self.assertGreater(np.abs(self.middle() - buried).mean(), 0.01, "the net comes out of the sand")
         self.changed(lambda: self.find("#offset-handle").send_keys(Keys.ARROW_DOWN))
         self.find("[data-view=seen]").click()
@@ -67,7 +67,7 @@ class SandCourtTests(TreatmentTestCase):
         self.hand("places")
         click = ActionChains(self.driver).move_to_element_with_offset(self.find("#stage"), 20, 60).click()
         self.changed(click.perform)
-        self.assertEqual(len(self.recipe().layers[3].content.places), 1)
+        self.assertEqual(len(self.recipe().main.layers[3].content.places), 1)
         self.changed(lambda: self.handle("Imprint 1").send_keys(Keys.ARROW_RIGHT))
         self.press(Keys.ESCAPE)
         self.settled()
@@ -85,7 +85,7 @@ class SandCourtTests(TreatmentTestCase):
         self.until(lambda: "before this change" in self.text("#section-note"), "it is seen while it is drawn")
         self.assertEqual(self.revision(), number)
         self.changed(lambda: ActionChains(self.driver).release().perform())
-        stroke = self.recipe().layers[4].content.strokes[0]
+        stroke = self.recipe().main.layers[4].content.strokes[0]
         self.assertGreater(len(stroke.points), 2)
         self.press(Keys.ESCAPE)
         self.settled()
@@ -96,7 +96,7 @@ class SandCourtTests(TreatmentTestCase):
         while self.find("#undo").is_enabled():
             self.changed(lambda: self.find("#undo").click())
             steps += 1
-        self.assertEqual(len(self.recipe().layers), 1)
+        self.assertEqual(len(self.recipe().main.layers), 1)
         self.until(lambda: np.abs(self.middle() - raked).mean() < 0.004, "as it was raked")
         for _ in range(steps):
             self.changed(lambda: self.find("#redo").click())
@@ -128,8 +128,8 @@ class SandCourtTests(TreatmentTestCase):
         self.find("[data-alone='1']").click()
         self.settled()
         self.changed(lambda: self.find("[data-layer-grip='1']").send_keys(Keys.ARROW_DOWN))
-        self.assertEqual([layer.name for layer in self.recipe().layers], ["Dots", "Courses"])
+        self.assertEqual([layer.name for layer in self.recipe().main.layers], ["Dots", "Courses"])
         self.find(".layer[data-layer='0'] .more summary").click()
         self.find("[data-rename='0']").click()
         self.changed(lambda: self.find(".naming").send_keys("Studs\n"))
-        self.assertEqual(self.recipe().layers[0].name, "Studs")
+        self.assertEqual(self.recipe().main.layers[0].name, "Studs")

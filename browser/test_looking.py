@@ -9,10 +9,10 @@ from selenium.webdriver.common.keys import Keys
 from bench.models import Proof, Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
-from relief import arrange
-from relief.finished import finished
 from relief.inspect.probe import probe
-from relief.pipeline import Pipeline
+from relief.recipe import edits
+from relief.run.finished import finished
+from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
 from shelf.models import Piece, Source, read_source
 from studio.middleware import the_artist
@@ -230,7 +230,7 @@ class LookingTests(BrowserTestCase):
         self.until(lambda: self.find("#keep-proof").is_displayed())
         self.press("p")
         self.until(lambda: self.all("[data-proof]"))
-        Revision.objects.edit(piece, 1, lambda recipe: arrange.map_added(recipe, "slope"))
+        Revision.objects.edit(piece, 1, lambda recipe: edits.map_added(recipe, "slope"))
         self.open(f"/piece/{piece.pk}/maps/")
         self.settled()
         self.find("button[data-view=more-0]").click()

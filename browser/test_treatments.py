@@ -35,7 +35,7 @@ class TreatmentTestCase(BrowserTestCase):
 
     def treatments(self, piece: Piece) -> list:
         piece.refresh_from_db()
-        return list(Revision.objects.now(piece).read().layers[0].treatments)
+        return list(Revision.objects.now(piece).read().main.layers[0].treatments)
 
     def kinds(self, piece: Piece) -> list[str]:
         return [treatment.kind for treatment in self.treatments(piece)]
@@ -284,7 +284,7 @@ class ListTests(TreatmentTestCase):
         self.settled()
         self.set_number("control-maps-resolution", "128")
         piece.refresh_from_db()
-        self.assertEqual(Revision.objects.now(piece).read().maps.resolution, 128)
+        self.assertEqual(Revision.objects.now(piece).read().main.maps.resolution, 128)
 
     def drawn_curve(self) -> np.ndarray:
         """How far below the top of the graph its line runs, at eleven places."""

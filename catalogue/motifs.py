@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.resample import resampled
+from relief.filters.resample import resampled
 
 WRAP = (True, True)
 Motif = Callable[["Sheet"], tuple[np.ndarray, np.ndarray]]

@@ -21,9 +21,9 @@ from catalogue.motifs import (
     tiles,
     weave,
 )  # fmt: skip
+from relief.filters.gaussian import gaussian
 from relief.height import Edges, Footprint, HeightField
 from relief.maps.normal import Normal, normal_map
-from relief.treat.soften import gaussian
 
 SIZES = (512, 1024, 2048, 4096)
 MAPS = ("colour", "height", "normal", "roughness", "occlusion")

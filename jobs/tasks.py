@@ -12,9 +12,8 @@ from catalogue.tasks import fetch
 from jobs.models import Job
 from relief.deliver.bundle import bundle
 from relief.deliver.files import write_whole
-from relief.engine import Engine
 from relief.errors import Cancelled, ReliefError
-from relief.pipeline import Pipeline
+from relief.run.engine import Engine
 from shelf.models import read_source
 from studio.work import Work, WorkProgress
 
@@ -28,8 +27,8 @@ def build_delivery(pk: int) -> None:
     if not job.advance(state=Job.State.RUNNING):
         return
     try:
-        pipeline = Pipeline(job.revision.read(), read_source)
-        data = bundle(pipeline, Engine(), job.revision.piece.title, WorkProgress(job))
+        recipe, title = job.revision.read(), job.revision.piece.title
+        data = bundle(recipe, read_source, Engine(), title, WorkProgress(job))
         job.path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(job.path, data)
     except Cancelled:

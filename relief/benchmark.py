@@ -9,6 +9,7 @@ import io
 import statistics
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import get_args
 
@@ -17,11 +18,13 @@ import numpy as np
 import scipy.ndimage
 from PIL import Image
 
-from relief import arrange
 from relief.compose.imprints import Imprints, Press, pressed, stamp
 from relief.compose.strokes import Stroke, Work, worked
 from relief.displace.displace import displaced
-from relief.engine import Engine
+from relief.filters.gaussian import gaussian
+from relief.filters.resample import averaged, enlarged
+from relief.filters.statistics import SORTED, deviations, level_counts, percentiles
+from relief.filters.warp import warped
 from relief.generate.cellular_noise import CellularNoise
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
@@ -38,19 +41,17 @@ from relief.maps.packing import Pack, packed
 from relief.maps.slopes import slopes, steepness
 from relief.maps.vectors import vectors_of
 from relief.parameters import controls
-from relief.pipeline import PROXY, Pipeline
-from relief.recipe import TREATMENTS_PATH, Recipe
-from relief.resample import averaged, enlarged
+from relief.recipe import edits
+from relief.recipe.relief import TREATMENTS_PATH, Relief
+from relief.run.engine import Engine
+from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import clipped_light, facts
-from relief.statistics import SORTED, deviations, level_counts, percentiles
 from relief.surface.plane import plane
 from relief.treat import TREATMENTS
 from relief.treat.heal import Mark, painted
 from relief.treat.median import median
 from relief.treat.slope_limit import SlopeLimit
-from relief.treat.soften import gaussian
-from relief.warp import warped
 
 WRAPPED = Edges(across="wrap", down="wrap")
 WRAPS = WRAPPED.wraps
@@ -150,41 +151,43 @@ def _round_trips() -> list[tuple[str, float]]:
     engine = Engine()
     start = suggested_start("0" * 64, "photo.png", "photo", lambda _: data, engine)
 
-    def answer(recipe: Recipe) -> None:
-        height = engine.run(Pipeline(recipe, lambda _: data, PROXY).height())
-        normal_map(height, recipe.amplitude, recipe.maps.normal).tobytes()
+    def answer(pipeline: Pipeline) -> None:
+        relief, height = pipeline.relief, engine.run(pipeline.height())
+        normal_map(height, relief.amplitude, relief.maps.normal).tobytes()
         section(height, (0, 0.5), (1, 0.5)).tobytes()
 
-    def median(recipe: Recipe, path: str, first: float, step: float) -> float:
-        answer(recipe)
-        dragged = (recipe.with_changes({path: first + number * step}) for number in range(1, MOVES))
-        return statistics.median(_spent(lambda moved=moved: answer(moved)) for moved in dragged)
+    def median(relief: Relief, path: str, first: float, step: float) -> float:
+        pipeline = Pipeline(relief, start.sources, lambda _: data, PROXY)
+        answer(pipeline)
+        dragged = (relief.with_changes({path: first + number * step}) for number in range(1, MOVES))
+        return statistics.median(
+            _spent(lambda moved=moved: answer(replace(pipeline, relief=moved))) for moved in dragged
+        )
 
-    rows = [("strength dragged, proxy 1024", median(start, "maps.normal.strength", 1, 0.05))]
+    rows = [("strength dragged, proxy 1024", median(start.main, "maps.normal.strength", 1, 0.05))]
     for kind, model in TREATMENTS.items():
-        recipe, _ = arrange.added(start, kind)
-        number = len(recipe.layers[0].treatments) - 1
+        relief, _ = edits.added(start.main, kind)
+        number = len(relief.layers[0].treatments) - 1
         dragged = next((known for known in controls(model) if known.kind == "number"), None)
         if dragged:
             step = dragged.step if dragged.default + MOVES * dragged.step <= dragged.high else -dragged.step
             path = f"{TREATMENTS_PATH}.{number}.{dragged.name}"
-            rows.append(
-                (f"{model.title}: {dragged.label.lower()} dragged", median(recipe, path, dragged.default, step))
-            )
+            name = f"{model.title}: {dragged.label.lower()} dragged"
+            rows.append((name, median(relief, path, dragged.default, step)))
     return [*rows, *_piled(median)]
 
 
-def _piled(median: Callable[[Recipe, str, float, float], float]) -> list[tuple[str, float]]:
+def _piled(median: Callable[[Relief, str, float, float], float]) -> list[tuple[str, float]]:
     """Eight layers with four treatments each: the top one's amount, and the ground's."""
-    recipe = generated("gradient_noise", lambda _: b"", Engine())
+    relief = generated("gradient_noise", lambda _: b"", Engine()).main
     for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
-        recipe, _ = arrange.layer_added(recipe, kind)
-    for layer in range(len(recipe.layers)):
+        relief, _ = edits.layer_added(relief, kind)
+    for layer in range(len(relief.layers)):
         for treatment in ("soften", "levels", "sharpen", "invert"):
-            recipe, _ = arrange.added(recipe, treatment, layer)
+            relief, _ = edits.added(relief, treatment, layer)
     return [
-        ("eight layers: amount of the top one", median(recipe, "layers.7.amount", 0.2, 0.01)),
-        ("eight layers: amount of the ground", median(recipe, "layers.0.amount", 0.8, 0.01)),
+        ("eight layers: amount of the top one", median(relief, "layers.7.amount", 0.2, 0.01)),
+        ("eight layers: amount of the ground", median(relief, "layers.0.amount", 0.8, 0.01)),
     ]
 
 
@@ -248,12 +251,12 @@ def _coming_in() -> list[tuple[str, float]]:
     rows = [(name, _spent(work)) for name, work in steps.items()]
     begun = time.perf_counter()
     recipe = suggested_start("0" * 64, "photo.jpg", "photo", lambda _: data, engine)
-    height = engine.run(Pipeline(recipe, lambda _: data, PROXY).height())
-    normal_map(height, recipe.amplitude, recipe.maps.normal)
+    height = engine.run(Pipeline.of(recipe, lambda _: data, PROXY).height())
+    normal_map(height, recipe.main.amplitude, recipe.main.maps.normal)
     rows.append(("started and lit at the proxy", (time.perf_counter() - begun) * 1000))
     return [
         *rows,
-        ("readings and findings", _spent(lambda: measured_and_found(Pipeline(recipe, lambda _: data), engine))),
+        ("readings and findings", _spent(lambda: measured_and_found(Pipeline.of(recipe, lambda _: data), engine))),
     ]
 
 

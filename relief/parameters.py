@@ -24,6 +24,11 @@ class Parameters(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True)
 
+    @property
+    def heading(self) -> str:
+        """What stands before one of its parameters in a sentence; empty where the label alone says enough."""
+        return ""
+
     @model_validator(mode="before")
     @classmethod
     def _from_form(cls, values: Any) -> Any:

@@ -2,6 +2,6 @@
 
 from django.conf import settings
 
-from relief.engine import Engine
+from relief.run.engine import Engine
 
 ENGINE = Engine(capacity=settings.ENGINE_BYTES)

@@ -11,14 +11,14 @@ from django.conf import settings
 
 from relief.deliver.files import write_whole
 from relief.deliver.images import png
+from relief.filters.resample import shrunk
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.readings import steepest
 from relief.inspect.swatch import in_white, swatch
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import vectors_of
-from relief.pipeline import reading
-from relief.resample import shrunk
+from relief.run.pipeline import reading
 from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF

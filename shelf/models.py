@@ -12,8 +12,8 @@ from django.utils import timezone
 
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
-from relief.layer import SourceReference
-from relief.pipeline import reading
+from relief.recipe.layer import SourceReference
+from relief.run.pipeline import reading
 from relief.sources.facts import Facts, facts
 from relief.sources.roles import ROLE_NAMES, Guess
 from shelf.engine import ENGINE

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from relief.engine import Progress
+from relief.run.engine import Progress
 
 
 class Work(models.Model):

@@ -11,9 +11,9 @@ from bench.models import Revision
 from bench.steps import in_bundle
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.deliver.bundle import map_files
-from relief.engine import Engine
 from relief.maps.slope_map import SlopeMap
-from relief.pipeline import Pipeline
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from shelf.models import Source, read_source
 
 
@@ -25,7 +25,7 @@ class ChangeTests(StudioTestCase):
         self.assertContains(answer, 'data-revision="2"')
         self.assertNotContains(answer, 'id="group-levels"')
         self.assertEqual(json.loads(answer["HX-Trigger-After-Settle"]), {"revision": {"number": 2}})
-        self.assertEqual(self.recipe(piece).amplitude, 7.5)
+        self.assertEqual(self.recipe(piece).main.amplitude, 7.5)
 
     def test_what_cannot_be_taken_is_said_in_a_sentence_and_nothing_changes(self):
         piece = self.piece()
@@ -47,7 +47,7 @@ class ChangeTests(StudioTestCase):
         for values in ({"amplitude": "6"}, {"amplitude": "9"}):
             answer = self.post("bench:change", piece, 1, **values)
             self.assertContains(answer, "changed in another window", status_code=409)
-        self.assertEqual(self.recipe(piece).amplitude, 6)
+        self.assertEqual(self.recipe(piece).main.amplitude, 6)
 
     def test_undo_and_redo(self):
         piece = self.piece()
@@ -73,7 +73,7 @@ class ChangeTests(StudioTestCase):
 
 class TreatmentTests(StudioTestCase):
     def kinds(self, piece) -> list[str]:
-        return [treatment.kind for treatment in self.recipe(piece).layers[0].treatments]
+        return [treatment.kind for treatment in self.recipe(piece).main.layers[0].treatments]
 
     def test_treatments_are_added_moved_duplicated_reset_removed_and_undone(self):
         piece = self.piece()
@@ -85,7 +85,7 @@ class TreatmentTests(StudioTestCase):
         self.assertEqual(self.kinds(piece), ["terrace", "terrace", "levels", "soften", "invert"])
         self.post("bench:change", piece, 4, **{"layers.0.treatments.1.count": "9"})
         self.post("bench:treatments", piece, 5, action="reset", number=1)
-        self.assertEqual(self.recipe(piece).layers[0].treatments[1].count, 5)
+        self.assertEqual(self.recipe(piece).main.layers[0].treatments[1].count, 5)
         self.post("bench:treatments", piece, 6, action="remove", number=0)
         self.assertEqual(self.kinds(piece), ["terrace", "levels", "soften", "invert"])
         for number in range(7, 1, -1):
@@ -114,7 +114,7 @@ class TreatmentTests(StudioTestCase):
         self.post("bench:treatments", piece, 1, action="add", kind="tone_curve")
         path = "layers.0.treatments.3.stops"
         self.post("bench:change", piece, 2, **{path: "[[0, 0.2], [0.5, 0.9], [1, 1]]"})
-        self.assertEqual(len(self.recipe(piece).layers[0].treatments[3].stops), 3)
+        self.assertEqual(len(self.recipe(piece).main.layers[0].treatments[3].stops), 3)
         for text in ("", "[", "[[0, 0]]", '{"a": 1}', "[[0, 0], [0, 1]]", "[" * 5000):
             answer = self.post("bench:change", piece, 3, **{path: text})
             self.assertEqual(answer.status_code, 422, text[:20])
@@ -130,15 +130,15 @@ class TreatmentTests(StudioTestCase):
             self.post("bench:change-maps", piece, 1, step="maps", action="add", kind="slope"), 'id="map-0"'
         )
         pixels, recipe = slope(2), self.recipe(piece)
-        height = Engine().run(Pipeline(recipe, read_source).height())
-        np.testing.assert_array_equal(pixels, SlopeMap().coded(height, recipe.amplitude))
+        height = Engine().run(Pipeline.of(recipe, read_source).height())
+        np.testing.assert_array_equal(pixels, SlopeMap().coded(height, recipe.main.amplitude))
         self.post("bench:change", piece, 2, **{"maps.more.0.steepest": 30})
         np.testing.assert_allclose(slope(3), np.minimum(pixels * 3.0, 255), atol=2)
         page = self.client.get(reverse("bench:step", args=[piece.pk, "deliver"]))
         self.assertContains(page, "<dt>Slope</dt>")
         self.assertContains(page, 'data-view="more-0"')
         self.post("bench:change-maps", piece, 3, action="remove-map", number=0)
-        self.assertEqual(self.recipe(piece).maps.more, ())
+        self.assertEqual(self.recipe(piece).main.maps.more, ())
         self.assertEqual(self.get("bench:preview", piece, base=4, view="more-0").status_code, 404)
         for values in ({"action": "add", "kind": "glitter"}, {"action": "remove-map", "number": 5}):
             self.assertEqual(self.post("bench:change-maps", piece, 4, **values).status_code, 422)
@@ -159,7 +159,7 @@ class TreatmentTests(StudioTestCase):
                     Revision.objects.change(piece, 1, changes)
                 recipe = self.recipe(piece)
                 said = [how.split(",")[0].lower() for _, how in in_bundle(recipe)]
-                files = map_files(Pipeline(recipe, read_source), Engine(), "x")
+                files = map_files(Pipeline.of(recipe, read_source), Engine(), "x")
                 self.assertEqual(said, [{"tif": "tiff"}.get(end := file.name[-3:], end) for file in files])
 
     def test_a_place_is_healed_and_the_light_is_set_off_in_one_click(self):

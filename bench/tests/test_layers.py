@@ -14,7 +14,7 @@ from studio.middleware import the_artist
 
 class LayerTests(StudioTestCase):
     def names(self, piece) -> list[str]:
-        return [layer.name for layer in self.recipe(piece).layers]
+        return [layer.name for layer in self.recipe(piece).main.layers]
 
     def add(self, piece, base: int, kind: str = "net"):
         return self.post("bench:layers", piece, base, action="add", kind=kind)
@@ -50,8 +50,8 @@ class LayerTests(StudioTestCase):
         self.add(piece, 1)
         self.post("bench:treatments", piece, 2, action="add", kind="terrace", layer=1)
         recipe = self.recipe(piece)
-        self.assertEqual([treatment.kind for treatment in recipe.layers[1].treatments], ["terrace"])
-        self.assertEqual(len(recipe.layers[0].treatments), 3)
+        self.assertEqual([treatment.kind for treatment in recipe.main.layers[1].treatments], ["terrace"])
+        self.assertEqual(len(recipe.main.layers[0].treatments), 3)
         page = self.client.get(reverse("bench:step", args=[piece.pk, "relief"]), {"layer": "1"})
         self.assertContains(page, "layers.1.treatments.0.count")
         for layer in ("99", "-1", "x", ""):
@@ -79,7 +79,7 @@ class LayerTests(StudioTestCase):
         answer = self.post("bench:change", piece, 2, layer=1, **{"layers.1.layout.repeats_across": "2"})
         self.assertContains(answer, "Divide the amount by it")
         self.post("bench:layers", piece, 3, action="halve", number=1)
-        self.assertEqual(self.recipe(piece).layers[1].amount, 0.1)
+        self.assertEqual(self.recipe(piece).main.layers[1].amount, 0.1)
 
     def test_what_was_nudged_is_said(self):
         piece = self.piece()
@@ -92,11 +92,11 @@ class LayerTests(StudioTestCase):
         sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
         self.post("bench:layers", piece, 1, action="source", **{"from": f"set:{sets[0].pk}"})
         recipe = self.recipe(piece)
-        self.assertEqual(recipe.layers[1].content.companions, {"colour": "colour", "normal": "normal"})
+        self.assertEqual(recipe.main.layers[1].content.companions, {"colour": "colour", "normal": "normal"})
         self.assertEqual(set(recipe.sources), {"picture", "colour", "height", "normal"})
         single = Source.objects.keep(the_artist(), "stamp.png", png(HEIGHTS[:20, :20].copy()))
         self.post("bench:layers", piece, 2, action="source", **{"from": f"source:{single.pk}"})
-        self.assertEqual(self.recipe(piece).layers[2].source, "picture 2")
+        self.assertEqual(self.recipe(piece).main.layers[2].source, "picture 2")
 
 
 class LookTests(StudioTestCase):
@@ -107,7 +107,7 @@ class LookTests(StudioTestCase):
             self.get("bench:preview", piece, base=1, view="displacement", longest=64, **{"try": "squares"})
         )
         self.assertGreater(np.abs(plain["pixels"].astype(int) - tried["pixels"]).mean(), 2)
-        self.assertEqual(len(self.recipe(piece).layers), 1)
+        self.assertEqual(len(self.recipe(piece).main.layers), 1)
         self.post("bench:layers", piece, 1, action="add", kind="squares")
         _, alone = unpacked(self.get("bench:preview", piece, base=2, view="displacement", longest=64, layer=1, alone=1))
         self.assertEqual(alone["pixels"].max(), round(0.2 * 255), "as much of it as is laid")
@@ -123,7 +123,7 @@ class LookTests(StudioTestCase):
         ochre = (colour[..., 0] > colour[..., 2]).mean()
         self.assertTrue(0.3 < ochre < 0.97)
         self.assertEqual(arrays["contest"].shape, arrays["section"].shape)
-        self.assertEqual(header["wraps"], list(self.recipe(piece).relief_edges.wraps))
+        self.assertEqual(header["wraps"], list(self.recipe(piece).main.final_edges.wraps))
 
     def test_long_drafts_of_strokes_are_posted(self):
         piece = self.piece()
@@ -134,7 +134,7 @@ class LookTests(StudioTestCase):
         _, drafted = unpacked(answer)
         _, kept = unpacked(self.get("bench:preview", piece, base=2, view="displacement"))
         self.assertGreater(np.abs(drafted["pixels"].astype(int) - kept["pixels"]).max(), 20)
-        self.assertEqual(self.recipe(piece).layers[1].content.strokes, ())
+        self.assertEqual(self.recipe(piece).main.layers[1].content.strokes, ())
 
     def test_a_picture_drawn_up_to_its_edge_is_found(self):
         piece = self.piece()
@@ -147,8 +147,8 @@ class LookTests(StudioTestCase):
             base = self.piece_at(piece)
             self.post("bench:layers", piece, base, action="source", **{"from": f"source:{source.pk}"})
             self.post("bench:layers", piece, base + 1, action="add", kind="imprints")
-            top = len(self.recipe(piece).layers) - 1
-            key = self.recipe(piece).layers[top - 1].source
+            top = len(self.recipe(piece).main.layers) - 1
+            key = self.recipe(piece).main.layers[top - 1].source
             changes = {
                 f"layers.{top}.content.source": key,
                 f"layers.{top}.content.shape": "picture",
@@ -202,7 +202,7 @@ class MaskPictureTests(StudioTestCase):
         self.assertIn(f'value="shelf:{source.pk}"', page)
         self.post("bench:change", piece, 3, **{"layers.1.mask.picture": f"shelf:{source.pk}"})
         recipe = self.recipe(piece)
-        self.assertEqual(recipe.sources[recipe.layers[1].mask.picture].digest, source.digest)
+        self.assertEqual(recipe.sources[recipe.main.layers[1].mask.picture].digest, source.digest)
         self.assertIn(piece, source.users)
         answer = self.post("bench:change", piece, 4, **{"layers.1.mask.picture": "shelf:999999"})
         self.assertEqual(answer.status_code, 404)

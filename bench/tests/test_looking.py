@@ -11,11 +11,11 @@ from scipy.interpolate import PchipInterpolator
 
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
-from relief.finished import finished
 from relief.inspect.probe import probe
 from relief.maps.normal import vectors
 from relief.maps.slopes import steepness
-from relief.pipeline import Pipeline
+from relief.run.finished import finished
+from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
 from shelf.models import Source, read_source
 from shelf.sets import gathered
@@ -57,14 +57,17 @@ class ValueTests(StudioTestCase):
             Revision.objects.change(piece, number - 1, {"edges.across": edge, "edges.down": edge})
             piece.refresh_from_db()
             recipe = self.recipe(piece)
-            height = ENGINE.run(Pipeline(recipe, read_source).height())
-            normals, angles = vectors(height, recipe.amplitude, recipe.maps.normal), steepness(height, recipe.amplitude)
+            height = ENGINE.run(Pipeline.of(recipe, read_source).height())
+            normals, angles = (
+                vectors(height, recipe.main.amplitude, recipe.main.maps.normal),
+                steepness(height, recipe.main.amplitude),
+            )
             for row, column in ((0, 0), (47, 63), (0, 30), (20, 0), (24, 31), (46, 62)):
                 place = {"x": (column + 0.5) / 64, "y": (row + 0.5) / 48, "base": piece.position}
                 read = self.get("bench:value", piece, **place).json()
                 self.assertEqual((read["column"], read["row"]), (column, row))
                 self.assertAlmostEqual(read["height"], float(height.samples[row, column]), places=6)
-                expected = recipe.amplitude * (float(height.samples[row, column]) - recipe.midlevel)
+                expected = recipe.main.amplitude * (float(height.samples[row, column]) - recipe.main.midlevel)
                 self.assertAlmostEqual(read["distance"], expected, places=4)
                 self.assertAlmostEqual(read["slope"], float(angles[row, column]), places=3)
                 np.testing.assert_allclose(read["normal"], normals[row, column], atol=1e-5)
@@ -74,7 +77,7 @@ class ValueTests(StudioTestCase):
         roof[:, :32, 0] = 38  # the left half leans the other way
         piece = self.piece(png(roof), "roof-normal.png")
         Revision.objects.change(piece, 1, {"maps.normal.of": "source", "maps.normal.detail": 1})
-        read = probe(Pipeline(self.recipe(piece), read_source), ENGINE, 0.75, 0.5)
+        read = probe(Pipeline.of(self.recipe(piece), read_source), ENGINE, 0.75, 0.5)
         np.testing.assert_allclose(read.normal, [2**-0.5, 0, 2**-0.5], atol=0.01)
         self.assertEqual((read.column, read.row), (48, 24))
 
@@ -89,7 +92,7 @@ class PartTests(StudioTestCase):
         piece = self.piece()
         values = {"base": 1, "view": "normal", "longest": 16}
         header, arrays = unpacked(self.get("bench:preview", piece, part="0.25,0.5,0.5,0.75", **values))
-        whole = ENGINE.run(finished(Pipeline(self.recipe(piece), read_source), "normal"))
+        whole = ENGINE.run(finished(Pipeline.of(self.recipe(piece), read_source), "normal"))
         np.testing.assert_array_equal(arrays["pixels"], whole[24:36, 16:32])
         self.assertEqual((header["window"], header["full"]), ([0.25, 0.5, 0.5, 0.75], [48, 64]))
 
@@ -112,7 +115,7 @@ class TestCardTests(StudioTestCase):
             self.assertEqual(self.get("bench:preview", piece, **asked, **{"else": "shaded"}).status_code, 200)
             self.assertEqual(self.get("bench:preview", piece, **asked).status_code, 404 if "-" in view else 200)
         self.assertEqual(self.get("bench:mesh", piece, base=2, card=1).status_code, 200)
-        side = self.recipe(piece).relief_footprint.width
+        side = self.recipe(piece).main.final_footprint.width
         top = self.get("bench:value", piece, base=2, card=1, x=0.25, y=0.25).json()
         self.assertAlmostEqual(top["distance"], 0.06 * side, delta=0.001 * side)
 
@@ -127,12 +130,12 @@ class MapTests(StudioTestCase):
         self.assertContains(answer, 'id="pack-0"')
         self.assertContains(answer, "8 bits keep 256 heights")
         self.post("bench:change", piece, 4, step="maps", **{"maps.packs.0.blue": "more-0"})
-        self.assertEqual(self.recipe(piece).maps.packs[0].blue, "more-0")
+        self.assertEqual(self.recipe(piece).main.maps.packs[0].blue, "more-0")
         self.assertEqual(self.get("bench:preview", piece, base=5, view="pack-0", longest=64).status_code, 200)
         page = self.client.get(f"/piece/{piece.pk}/deliver/")
         self.assertContains(page, "<dt>Glow</dt>")
         self.post("bench:change-maps", piece, 5, step="maps", action="remove-pack", number=0)
-        self.assertEqual(self.recipe(piece).maps.packs, ())
+        self.assertEqual(self.recipe(piece).main.maps.packs, ())
         for values in ({"action": "melt"}, {"action": "name-map", "number": "x"}, {}):
             self.assertEqual(self.post("bench:change-maps", piece, 6, **values).status_code, 404)
 
@@ -162,7 +165,7 @@ class MapTests(StudioTestCase):
         page = self.client.get(f"/piece/{dunes.pk}/relief/?layer=1")
         self.assertContains(page, "Alpha holds")
         self.post("bench:change", dunes, 2, **{"layers.1.content.unpacked.alpha": "roughness"})
-        self.assertEqual(self.recipe(dunes).companion_roles(), ["roughness"])
+        self.assertEqual(self.recipe(dunes).main.companion_roles(), ["roughness"])
         answer = self.get("bench:preview", dunes, base=3, view="along-roughness", longest=64)
         self.assertGreater(np.ptp(unpacked(answer)[1]["pixels"]), 10)
 

@@ -39,7 +39,7 @@ import django
 django.setup()
 from bench.offers import gallery
 from relief.__main__ import main
-from relief.recipe import Recipe
+from relief.recipe.recipe import Recipe
 layer = {"name": "Slope", "content": {"kind": "slope", "rise": 0.5}}
 small = {"maps": {"resolution": 32}, "surface": {"level": 0}}
 recipe = Recipe.read({"version": 1, "sources": {}, "layers": [layer], **small})

@@ -8,8 +8,8 @@ from django.urls import reverse
 from bench.models import Proof, Revision
 from bench.tests.case import StudioTestCase, unpacked
 from relief.maps.slopes import slopes
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe.recipe import Recipe
+from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
 from shelf.models import read_source
 
@@ -38,7 +38,7 @@ class ProofTests(StudioTestCase):
         self.assertContains(answer, "Undo: Back to Suggested start")
         self.assertEqual(self.recipe(self.dunes), before)
         self.post("bench:undo", self.dunes, 3)
-        self.assertEqual(self.recipe(self.dunes).amplitude, 3)
+        self.assertEqual(self.recipe(self.dunes).main.amplitude, 3)
 
     def test_the_stage_is_sent_both_in_one_view(self):
         now = unpacked(self.get("bench:preview", self.dunes, base=2, view="lit"))[1]
@@ -70,8 +70,8 @@ class ProofTests(StudioTestCase):
         header, arrays = unpacked(self.get("bench:preview", self.dunes, base=3, view="apart-angles", against=2))
         self.assertEqual(heights["most"], 0)
         recipe = self.recipe(self.dunes)
-        field = ENGINE.run(Pipeline(recipe, read_source).height())
-        once = np.hypot(*np.moveaxis(slopes(field, recipe.amplitude, "scharr"), -1, 0))
+        field = ENGINE.run(Pipeline.of(recipe, read_source).height())
+        once = np.hypot(*np.moveaxis(slopes(field, recipe.main.amplitude, "scharr"), -1, 0))
         expected = np.degrees(np.arctan(2 * once) - np.arctan(once))
         self.assertAlmostEqual(header["most"], expected.max(), places=2)
         dark = arrays["pixels"][..., 0]

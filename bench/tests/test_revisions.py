@@ -11,7 +11,7 @@ class RevisionTests(StudioTestCase):
         changed = Revision.objects.change(piece, 1, {"amplitude": 8, "maps.normal.green": "down"})
         self.assertEqual((changed.number, changed.parent, piece.position), (2, 1, 2))
         self.assertRegex(changed.label, r"^Amplitude .* mm to 8 mm and 1 more$")
-        self.assertEqual(self.recipe(piece).amplitude, 8)
+        self.assertEqual(self.recipe(piece).main.amplitude, 8)
 
     def test_a_change_to_the_same_value_makes_none(self):
         piece = self.piece()
@@ -22,9 +22,9 @@ class RevisionTests(StudioTestCase):
         piece = self.piece()
         for number, amplitude in enumerate((6, 7, 8), start=1):
             Revision.objects.change(piece, number, {"amplitude": amplitude})
-        self.assertEqual(Revision.objects.undo(piece, 4).read().amplitude, 7)
-        self.assertEqual(Revision.objects.undo(piece, 3).read().amplitude, 6)
-        self.assertEqual(Revision.objects.redo(piece, 2).read().amplitude, 7)
+        self.assertEqual(Revision.objects.undo(piece, 4).read().main.amplitude, 7)
+        self.assertEqual(Revision.objects.undo(piece, 3).read().main.amplitude, 6)
+        self.assertEqual(Revision.objects.redo(piece, 2).read().main.amplitude, 7)
         self.assertEqual(Revision.objects.change(piece, 3, {"amplitude": 9}).number, 5)
         self.assertEqual(Revision.objects.undo(piece, 5).number, 3)
         self.assertEqual(Revision.objects.redo(piece, 3).number, 5, "redo follows what was done last")
@@ -38,7 +38,7 @@ class RevisionTests(StudioTestCase):
         Revision.objects.change(piece, 1, {"amplitude": 6})
         for late in (
             lambda: Revision.objects.change(piece, 1, {"amplitude": 7}),
-            lambda: Revision.objects.change(piece, 1, {"amplitude": self.recipe(piece).amplitude}),
+            lambda: Revision.objects.change(piece, 1, {"amplitude": self.recipe(piece).main.amplitude}),
             lambda: Revision.objects.read_as(piece, 1, {"layers.0.content.reading": "photo"}),
             lambda: Revision.objects.undo(piece, 1),
             lambda: Revision.objects.redo(piece, 1),
@@ -46,7 +46,7 @@ class RevisionTests(StudioTestCase):
             with self.assertRaises(StaleError):
                 late()
         self.assertEqual(Revision.objects.filter(piece=piece).count(), 2)
-        self.assertEqual(self.recipe(piece).amplitude, 6)
+        self.assertEqual(self.recipe(piece).main.amplitude, 6)
 
     def test_what_is_not_valid_makes_no_revision(self):
         piece = self.piece()
@@ -58,7 +58,7 @@ class RevisionTests(StudioTestCase):
         piece = self.piece()
         Revision.objects.change(piece, 1, {"maps.normal.green": "down", "footprint.width": 50})
         fresh = Revision.objects.read_as(piece, 2, {"layers.0.content.reading": "photo"}).read()
-        self.assertEqual(fresh.layers[0].content.reading, "photo")
-        self.assertTrue(fresh.layers[0].treatments[0].on, "a photo gets levels")
-        self.assertEqual((fresh.maps.normal.green, fresh.footprint.width), ("down", 50))
-        self.assertIn("amplitude", fresh.suggested)
+        self.assertEqual(fresh.main.layers[0].content.reading, "photo")
+        self.assertTrue(fresh.main.layers[0].treatments[0].on, "a photo gets levels")
+        self.assertEqual((fresh.main.maps.normal.green, fresh.main.footprint.width), ("down", 50))
+        self.assertIn("amplitude", fresh.main.suggested)

@@ -7,9 +7,9 @@ from django.urls import reverse
 
 from bench.previews import VIEWS
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
-from relief.engine import Engine
 from relief.maps.normal import normal_map
-from relief.pipeline import Pipeline
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from shelf.models import read_source, source_path
 
 
@@ -18,9 +18,11 @@ class PreviewTests(StudioTestCase):
         piece = self.piece()
         self.post("bench:change", piece, 1, **{"maps.normal.strength": "-1.5", "maps.normal.green": "down"})
         recipe = self.recipe(piece)
-        height = Engine().run(Pipeline(recipe, read_source).height())
+        height = Engine().run(Pipeline.of(recipe, read_source).height())
         _, arrays = unpacked(self.get("bench:preview", piece, base=2, view="normal"))
-        np.testing.assert_array_equal(arrays["pixels"], normal_map(height, recipe.amplitude, recipe.maps.normal))
+        np.testing.assert_array_equal(
+            arrays["pixels"], normal_map(height, recipe.main.amplitude, recipe.main.maps.normal)
+        )
 
     def test_displacement_and_section_are_the_samples_of_the_source(self):
         piece = self.piece()
@@ -29,14 +31,14 @@ class PreviewTests(StudioTestCase):
         self.assertEqual(len(arrays["section"]), 600)
         middle = HEIGHTS[23:25].mean(axis=0) / 65535
         self.assertAlmostEqual(float(arrays["section"].max()), middle.max(), delta=0.01)
-        self.assertAlmostEqual(header["section_length"], self.recipe(piece).footprint.width, places=3)
+        self.assertAlmostEqual(header["section_length"], self.recipe(piece).main.footprint.width, places=3)
 
     def test_a_draft_is_shown_and_not_kept(self):
         piece = self.piece()
         kept, _ = unpacked(self.get("bench:preview", piece, base=1))
         tried, _ = unpacked(self.get("bench:preview", piece, base=1, **{"d.amplitude": "40"}))
         self.assertEqual((tried["amplitude"], tried["before_label"]), (40, "before this change"))
-        self.assertEqual(self.recipe(piece).amplitude, kept["amplitude"])
+        self.assertEqual(self.recipe(piece).main.amplitude, kept["amplitude"])
         refused = self.get("bench:preview", piece, base=1, **{"d.amplitude": "-4"})
         self.assertContains(refused, "Amplitude must be at least 0 mm.", status_code=422)
 
@@ -60,8 +62,8 @@ class PreviewTests(StudioTestCase):
         piece = self.piece()
         _, arrays = unpacked(self.get("bench:preview", piece, base=1, view="height"))
         colour = arrays["pixels"].astype(int)
-        above = self.recipe(piece).midlevel + 0.1 < HEIGHTS / 65535
-        below = self.recipe(piece).midlevel - 0.1 > HEIGHTS / 65535
+        above = self.recipe(piece).main.midlevel + 0.1 < HEIGHTS / 65535
+        below = self.recipe(piece).main.midlevel - 0.1 > HEIGHTS / 65535
         self.assertTrue((colour[above][:, 0] > colour[above][:, 2]).all())
         self.assertTrue((colour[below][:, 0] < colour[below][:, 2]).all())
 
@@ -74,7 +76,7 @@ class ToolTests(StudioTestCase):
         _, cut = unpacked(self.get("bench:preview", piece, base=3, view="displacement"))
         header, whole = unpacked(self.get("bench:preview", piece, base=3, view="displacement", until=3))
         self.assertEqual((cut["pixels"].shape, whole["pixels"].shape), ((48, 32), (48, 64)))
-        self.assertEqual(header["footprint"][0], self.recipe(piece).footprint.width)
+        self.assertEqual(header["footprint"][0], self.recipe(piece).main.footprint.width)
         header, arrays = unpacked(self.get("bench:preview", piece, base=3, view="whole"))
         self.assertEqual((arrays["pixels"].shape[:2], header["whole"]), ((48, 64), True))
         self.assertEqual(self.get("bench:preview", piece, base=3, until="x").status_code, 404)
@@ -104,7 +106,7 @@ class SurfaceTests(StudioTestCase):
         recipe = self.recipe(piece)
         header, arrays = unpacked(self.get("bench:mesh", piece, base=1))
         self.assertEqual(header["faces"], len(arrays["triangles"]) // 2)
-        reach = recipe.amplitude * max(recipe.midlevel, 1 - recipe.midlevel)
+        reach = recipe.main.amplitude * max(recipe.main.midlevel, 1 - recipe.main.midlevel)
         self.assertGreater(np.abs(arrays["positions"][:, 2]).max(), reach * 0.8)
         self.assertLessEqual(np.abs(arrays["positions"][:, 2]).max(), reach * 1.001)
         _, flat = unpacked(self.get("bench:mesh", piece, base=1, displaced=0))

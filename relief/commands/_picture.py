@@ -10,18 +10,19 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, get_args
 
-from relief.arrange import with_maps
-from relief.engine import Engine
 from relief.errors import ReliefError
-from relief.finished import packable
 from relief.height import Footprint
 from relief.inspect.start import content_of_picture, first_recipe, started
-from relief.layer import HELD, Picture, SourceReference
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.parameters import Control, Parameters, control
-from relief.pipeline import Pipeline
-from relief.recipe import CONTENT_PATH, Recipe
+from relief.recipe.edits import with_maps
+from relief.recipe.layer import HELD, Picture, SourceReference
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import CONTENT_PATH, Relief
+from relief.run.engine import Engine
+from relief.run.finished import packable
+from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import Grey, Transfer
 from relief.sources.decode import KNOWN, decode
 from relief.sources.facts import has_colours
@@ -91,7 +92,7 @@ def add_choice(parser: argparse.ArgumentParser, name: str, values: tuple[str, ..
 def _defined(name: str) -> Control:
     """The definition of the parameter behind an option."""
     *way, last = OPTIONS[name].split(".")
-    place: Any = Recipe
+    place: Any = Recipe if way[:1] in (["surface"], ["delivery"]) else Relief
     if way[:1] == ["layers"]:
         place, way = Picture, []
     for part in way:
@@ -108,8 +109,8 @@ def channel_and_role(text: str) -> tuple[str, str]:
     return channel, role
 
 
-def begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
-    """The recipe that the options ask for, on the suggested start."""
+def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
+    """The recipe that the options ask for, on the suggested start; where its source is read from, and an engine."""
     data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
     footprint = None
     if chosen.footprint:
@@ -118,14 +119,16 @@ def begun(chosen: argparse.Namespace) -> tuple[Pipeline, Engine]:
     content = _content(chosen, decode(data, name), name)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine, footprint)
     if content.reading == "normal" and chosen.source_green == "auto":
-        recipe = recipe.model_copy(update={"suggested": (*recipe.suggested, OPTIONS["source-green"])})
+        relief = recipe.main
+        suggested = (*relief.suggested, OPTIONS["source-green"])
+        recipe = recipe.with_relief(relief.model_copy(update={"suggested": suggested}))
     changes = _asked_changes(chosen)
     recipe = recipe.with_changes(changes)
     if chosen.start:
-        recipe = started(recipe, lambda _: data, engine)
+        recipe = recipe.with_relief(started(Pipeline.of(recipe, lambda _: data), engine))
         # what was asked for outdoes what the start suggests
         recipe = recipe.with_changes({path: changes[path] for path in ("amplitude", "midlevel") if path in changes})
-    return Pipeline(_with_lists(recipe, chosen), lambda _: data), engine
+    return recipe.with_relief(_with_lists(recipe.main, chosen)), lambda _: data, engine
 
 
 def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture:
@@ -155,17 +158,17 @@ def _asked_changes(chosen: argparse.Namespace) -> dict[str, Any]:
     return {path: value for path, value in changes.items() if value is not None}
 
 
-def _with_lists(recipe: Recipe, chosen: argparse.Namespace) -> Recipe:
-    """The recipe with the grey maps, the packed pictures and the treatments that options ask for."""
+def _with_lists(relief: Relief, chosen: argparse.Namespace) -> Relief:
+    """The relief with the grey maps, the packed pictures and the treatments that options ask for."""
     if getattr(chosen, "more", None):
-        recipe = with_maps(recipe, more=tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more))
+        relief = with_maps(relief, more=tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more))
     if getattr(chosen, "packs", None):
-        recipe = with_maps(recipe, packs=tuple(_pack(text, recipe) for text in chosen.packs))
+        relief = with_maps(relief, packs=tuple(_pack(text, relief) for text in chosen.packs))
     if chosen.treat:
-        kept = range(len(recipe.layers[0].treatments))
+        kept = range(len(relief.layers[0].treatments))
         added = [_asked_for(text, TREATMENTS, "treatment") for text in chosen.treat]
-        recipe = recipe.with_treatments([*kept, *added])
-    return recipe
+        relief = relief.with_treatments([*kept, *added])
+    return relief
 
 
 def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> Any:
@@ -186,7 +189,7 @@ def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> 
     return models[kind].checked(**values)
 
 
-def _pack(text: str, recipe: Recipe) -> Pack:
+def _pack(text: str, relief: Relief) -> Pack:
     """The packed picture that `R,G,B` or `R,G,B,A` asks for, each a map, a grey map's kind or a value.
 
     Raises:
@@ -195,8 +198,8 @@ def _pack(text: str, recipe: Recipe) -> Pack:
     asked = text.split(",")
     if len(asked) not in (3, 4):
         raise ReliefError("A packed picture has three or four channels: --pack R,G,B or R,G,B,A.")
-    offered = packable(recipe)
-    kinds = {grey.kind: f"more-{number}" for number, grey in enumerate(recipe.maps.more)}
+    offered = packable(relief)
+    kinds = {grey.kind: f"more-{number}" for number, grey in enumerate(relief.maps.more)}
     values: dict[str, Any] = {}
     for channel, held in zip(CHANNELS, asked, strict=False):
         name = kinds.get(held, held)
@@ -211,12 +214,13 @@ def _pack(text: str, recipe: Recipe) -> Pack:
 
 def print_results(recipe: Recipe, **results: Any) -> None:
     """One JSON object: what was written and measured, and the values it was made with."""
+    relief = recipe.main
     used = {
-        "reading": recipe.layers[0].content.reading,
-        "footprint": [recipe.relief_footprint.width, recipe.relief_footprint.height],
-        "edges": [recipe.relief_edges.across, recipe.relief_edges.down],
-        "treatments": [treatment.model_dump(mode="json") for treatment in recipe.layers[0].treatments],
+        "reading": relief.layers[0].content.reading,
+        "footprint": [relief.final_footprint.width, relief.final_footprint.height],
+        "edges": [relief.final_edges.across, relief.final_edges.down],
+        "treatments": [treatment.model_dump(mode="json") for treatment in relief.layers[0].treatments],
         **{name: recipe.value(path) for name, path in OPTIONS.items()},
     }
-    suggested = [name for name, path in OPTIONS.items() if path in recipe.suggested]
+    suggested = [name for name, path in OPTIONS.items() if path in relief.suggested]
     print(json.dumps({**results, "used": used, "suggested": suggested}, indent=2))

@@ -10,12 +10,13 @@ from typing import get_args
 from relief.commands._picture import add_choice, add_number, add_picture, begun, channel_and_role, print_results
 from relief.deliver.bundle import map_files, test_card_files
 from relief.deliver.files import safe_stem, write_whole
+from relief.filters.resample import Method
 from relief.height import Edge
 from relief.inspect.readings import readings
 from relief.maps import COMPANION_MAPS
 from relief.maps.slopes import Kernel
 from relief.maps.vectors import Green, Red
-from relief.resample import Method
+from relief.run.pipeline import Pipeline
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -52,14 +53,14 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """All files are made before the first is written."""
-    pipeline, engine = begun(chosen)
-    recipe = pipeline.recipe
+    recipe, read_source, engine = begun(chosen)
+    pipeline, relief = Pipeline.of(recipe, read_source), recipe.main
     height = engine.run(pipeline.height())
     stem = safe_stem(chosen.picture.name)
-    files = map_files(pipeline, engine, stem)
-    files += test_card_files(pipeline, engine, stem) if chosen.test_card else []
+    files = map_files(pipeline, engine, stem, recipe.delivery)
+    files += test_card_files(pipeline, engine, stem, recipe.delivery) if chosen.test_card else []
     chosen.out.mkdir(parents=True, exist_ok=True)
     for file in files:
         write_whole(chosen.out / file.name, file.data)
-    measured = readings(height, recipe.amplitude, recipe.midlevel)
+    measured = readings(height, relief.amplitude, relief.midlevel)
     print_results(recipe, files=[str(chosen.out / file.name) for file in files], readings=asdict(measured))

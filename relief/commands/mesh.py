@@ -11,6 +11,7 @@ from relief.deliver.files import write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import ReliefError
+from relief.run.pipeline import Pipeline
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -25,10 +26,10 @@ def run(chosen: argparse.Namespace) -> None:
     kind = chosen.out.suffix.lower().lstrip(".")
     if kind not in FORMATS:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
-    pipeline, engine = begun(chosen)
-    recipe = pipeline.recipe
-    refuse_if_too_large(recipe.surface, recipe.relief_footprint)
-    mesh = displaced_plane(recipe, engine.run(pipeline.displacing()))
+    recipe, read_source, engine = begun(chosen)
+    refuse_if_too_large(recipe.surface, recipe.main.final_footprint)
+    height = engine.run(Pipeline.of(recipe, read_source).displacing())
+    mesh = displaced_plane(recipe.surface, recipe.main, height)
     data = mesh_file(mesh, kind)
     chosen.out.parent.mkdir(parents=True, exist_ok=True)
     write_whole(chosen.out, data)

@@ -10,10 +10,9 @@ from pathlib import Path
 
 from relief.deliver.bundle import delivery_files
 from relief.deliver.files import write_whole
-from relief.engine import Engine, Progress
 from relief.errors import ReliefError
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine, Progress
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -46,10 +45,9 @@ def run(chosen: argparse.Namespace) -> None:
         if hashlib.sha256(data).hexdigest() != reference.digest:
             print(f"relief: {files[key]} is not the file that {key} was made with.", file=sys.stderr)
         by_digest[reference.digest] = data
-    pipeline = Pipeline(recipe, by_digest.__getitem__)
-    made = delivery_files(pipeline, Engine(), chosen.recipe.stem, Progress())
+    made = delivery_files(recipe, by_digest.__getitem__, Engine(), chosen.recipe.stem, Progress())
     chosen.out.mkdir(parents=True, exist_ok=True)
     for name, data in made.items():
         write_whole(chosen.out / name, data)
     files = [str(chosen.out / name) for name in made]
-    print(json.dumps({"files": files, "layers": [layer.name for layer in recipe.layers]}, indent=2))
+    print(json.dumps({"files": files, "layers": [layer.name for layer in recipe.main.layers]}, indent=2))

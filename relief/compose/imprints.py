@@ -8,14 +8,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.resample import averaged
+from relief.filters.warp import BEYOND, cubic_at
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import kernel, prange
 from relief.parameters import Parameters, choice, drawn, number
-from relief.resample import averaged
 from relief.treat.edge_fade import cover
-from relief.warp import BEYOND, cubic_at
 
 SHAPES = {"picture": "The picture", "rosette": "Rosette", "rings": "Rings", "pyramids": "Pyramid", "dome": "Dome"}
 STAMP = 256

@@ -7,10 +7,10 @@ from typing import Literal
 
 import numpy as np
 
+from relief.filters.resample import resampled
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.parameters import Parameters, choice, number
-from relief.resample import resampled
 
 WRAP = (True, True)
 

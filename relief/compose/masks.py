@@ -6,13 +6,13 @@ from typing import Literal
 
 import numpy as np
 
+from relief.filters.gaussian import softened_slopes
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import HeightField
 from relief.maps.slopes import steepness
 from relief.parameters import Parameters, choice, drawn, number, switch
 from relief.treat.heal import Mark, painted
-from relief.treat.soften import softened_slopes
 
 MASK_CONTRAST = 3.4
 """Contrast of the noise of a mask, so that its patches fill what lies between the limits."""

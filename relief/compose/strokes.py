@@ -12,10 +12,10 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from relief.brush import Brush, Pressed
+from relief.filters.brush import Brush, Pressed
+from relief.filters.gaussian import REACH, gaussian
 from relief.height import HeightField
 from relief.parameters import Parameters, drawn
-from relief.treat.soften import REACH, gaussian
 
 Work = Literal["raise", "lower", "level", "smooth"]
 Point = tuple[float, float, float]

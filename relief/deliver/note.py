@@ -6,7 +6,7 @@ import textwrap
 from dataclasses import dataclass
 
 from relief.height import Edges, HeightField
-from relief.recipe import Recipe
+from relief.recipe.relief import Relief
 
 WIDTH = 110
 """Letters in a line of the note."""
@@ -22,7 +22,7 @@ class Entry:
     reading: str
 
 
-def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) -> str:
+def note(title: str, relief: Relief, height: HeightField, entries: list[Entry]) -> str:
     """Plain text: the piece's real sizes, then file by file role, depth and how to read it."""
     rows, columns = height.samples.shape
     footprint, edges = height.footprint, height.edges
@@ -32,8 +32,8 @@ def note(title: str, recipe: Recipe, height: HeightField, entries: list[Entry]) 
         "",
         f"Footprint   {footprint.width:g} x {footprint.height:g} mm",
         f"Texels      {columns} x {rows}",
-        f"Amplitude   {recipe.amplitude:g} mm for one unit of height",
-        f"Midlevel    {recipe.midlevel:g}",
+        f"Amplitude   {relief.amplitude:g} mm for one unit of height",
+        f"Midlevel    {relief.midlevel:g}",
         f"Edges       {edges.across} across, {edges.down} down",
         f"Repeats     {_repeats(edges)}",
         "",

@@ -7,8 +7,8 @@ from typing import ClassVar, Literal
 import cv2
 import numpy as np
 
+from relief.filters.resample import resampled
 from relief.generate.generator import Family, Generator, Grid
-from relief.resample import resampled
 
 CARD = 512
 """Texels on a side of a test card that is delivered."""

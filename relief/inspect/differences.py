@@ -7,13 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.filters.resample import resampled
+from relief.filters.statistics import percentiles
 from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.maps.normal import vectors
-from relief.recipe import Recipe
-from relief.resample import resampled
-from relief.stages import unit_vectors
-from relief.statistics import percentiles
+from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.relief import Relief
+from relief.run.stages import unit_vectors
 
 
 @dataclass(frozen=True)
@@ -32,18 +33,18 @@ class Difference:
 
 
 def difference(
-    recipes: tuple[Recipe, Recipe],
+    reliefs: tuple[Relief, Relief],
     fields: tuple[HeightField, HeightField],
     along: tuple[np.ndarray | None, np.ndarray | None] = (None, None),
 ) -> Difference:
     """Measures two states on the grid of the first.
 
     Args:
-        recipes, fields: both states and their finished height fields.
+        reliefs, fields: both states and their finished height fields.
         along: for each, the vectors of the normal map that came along, where its own is made of it.
     """
     fields = _on_one_grid(fields)
-    apart, angles = height_difference(recipes, fields), angles_apart(recipes, fields, along)
+    apart, angles = height_difference(reliefs, fields), angles_apart(reliefs, fields, along)
     return Difference(
         float(angles.mean(dtype=np.float64)),
         percentiles(angles, 95)[0],
@@ -52,26 +53,26 @@ def difference(
 
 
 def angles_apart(
-    recipes: tuple[Recipe, Recipe],
+    reliefs: tuple[Relief, Relief],
     fields: tuple[HeightField, HeightField],
     along: tuple[np.ndarray | None, np.ndarray | None] = (None, None),
 ) -> np.ndarray:
     """The angles between the normals of two states, degrees: float32 (rows, columns). Takes what `difference` takes."""
     fields = _on_one_grid(fields)
     first, second = (
-        vectors(field, recipe.amplitude, recipe.maps.normal, None if beside is None else unit_vectors(beside, field))
-        for recipe, field, beside in zip(recipes, fields, along, strict=True)
+        vectors(field, relief.amplitude, relief.maps.normal, None if beside is None else unit_vectors(beside, field))
+        for relief, field, beside in zip(reliefs, fields, along, strict=True)
     )
     # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does
     half_chord = np.linalg.norm(first - second, axis=2) / 2
     return np.degrees(2 * np.arcsin(np.clip(half_chord, 0, 1)))
 
 
-def height_difference(recipes: tuple[Recipe, Recipe], fields: tuple[HeightField, HeightField]) -> np.ndarray:
+def height_difference(reliefs: tuple[Relief, Relief], fields: tuple[HeightField, HeightField]) -> np.ndarray:
     """The first state's distance from the base surface less the second's, mm: float32 (rows, columns)."""
     one, other = (
-        displacement(field.samples, recipe.amplitude, recipe.midlevel)
-        for recipe, field in zip(recipes, _on_one_grid(fields), strict=True)
+        displacement(field.samples, relief.amplitude, relief.midlevel)
+        for relief, field in zip(reliefs, _on_one_grid(fields), strict=True)
     )
     return one - other
 
@@ -83,31 +84,32 @@ def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, 
     return one, HeightField(samples, other.footprint, other.edges)
 
 
-def in_words(one: Recipe, other: Recipe) -> list[str]:
+def in_words(one: Recipe, other: Recipe, key: str = MAIN) -> list[str]:
     """What the other recipe has otherwise: what was put in or taken out, else each parameter, from what to what."""
+    before, after = one.reliefs[key], other.reliefs[key]
     lists = [
         (
             "Layers",
-            _titles(layer.name for layer in one.layers),
-            _titles(layer.name for layer in other.layers),
+            _titles(layer.name for layer in before.layers),
+            _titles(layer.name for layer in after.layers),
             "layers.",
         ),
         (
             "Maps",
-            _titles(grey.title for grey in one.maps.more),
-            _titles(grey.title for grey in other.maps.more),
+            _titles(grey.title for grey in before.maps.more),
+            _titles(grey.title for grey in after.maps.more),
             "maps.more.",
         ),
     ]
-    for number, (before, after) in enumerate(zip(one.layers, other.layers, strict=False)):
-        name = "Treatments" if number == 0 else f"{after.name}: treatments"
+    for number, pair in enumerate(zip(before.layers, after.layers, strict=False)):
+        name = "Treatments" if number == 0 else f"{pair[1].name}: treatments"
         owner = f"layers.{number}.treatments."
-        titles = [_titles(treatment.title for treatment in layer.treatments) for layer in (before, after)]
+        titles = [_titles(treatment.title for treatment in layer.treatments) for layer in pair]
         lists.append((name, *titles, owner))
     words, told = [], []
-    for name, before, after, owner in lists:
-        if before != after and not owner.startswith(tuple(told)):
-            words.append(f"{name} {before} to {after}")
+    for name, here, there, owner in lists:
+        if here != there and not owner.startswith(tuple(told)):
+            words.append(f"{name} {here} to {there}")
             told.append(owner)
     # parameters of a list that differs stand at other places in it, so only those outside can be set side by side
     return words + one.differences(other, apart_from=tuple(told))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from relief.recipe import Recipe
+from relief.recipe.recipe import MAIN, Recipe
 from relief.treat.treatment import Treatment
 
 
@@ -15,7 +15,7 @@ class Mend:
 
     Attributes:
         label: what its button says.
-        changes: new values by path.
+        changes: new values by path, those in the relief by a short one.
         first: a treatment that is put before all others.
         last: a treatment that is put behind all others.
     """
@@ -25,13 +25,14 @@ class Mend:
     first: Treatment | None = None
     last: Treatment | None = None
 
-    def applied(self, recipe: Recipe) -> Recipe:
-        """The recipe after the mend."""
+    def applied(self, recipe: Recipe, key: str = MAIN) -> Recipe:
+        """The recipe after the mend of one of its reliefs."""
+        relief = recipe.reliefs[key]
         if self.first or self.last:
-            kept = range(len(recipe.layers[0].treatments))
+            kept = range(len(relief.layers[0].treatments))
             order = [self.first, *kept, self.last]
-            recipe = recipe.with_treatments([item for item in order if item is not None])
-        return recipe.with_changes(self.changes)
+            recipe = recipe.with_relief(relief.with_treatments([item for item in order if item is not None]), key)
+        return recipe.with_changes(self.changes, key)
 
 
 @dataclass(frozen=True)

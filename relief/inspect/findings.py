@@ -7,8 +7,6 @@ from functools import partial
 
 import numpy as np
 
-from relief.arrange import LAID_AT_FIRST, with_halved_amount
-from relief.engine import Engine, Stage
 from relief.height import HeightField
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.readings import SHARPEST_SHARE, Readings, readings
@@ -30,8 +28,10 @@ from relief.inspect.thresholds import (
     TELLTALE_ABOVE,
     WEAK_BELOW,
 )
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe.edits import LAID_AT_FIRST, with_halved_amount
+from relief.recipe.relief import Relief
+from relief.run.engine import Engine, Stage
+from relief.run.pipeline import Pipeline
 from relief.sources.facts import clipped_light, few_levels
 from relief.sources.picture import Picture
 from relief.treat.close_seam import CloseSeam
@@ -40,48 +40,51 @@ from relief.treat.remove_steps import RemoveSteps
 from relief.treat.slope_limit import SlopeLimit
 
 
-def measured_and_found(pipeline: Pipeline, engine: Engine) -> tuple[Readings, list[Finding]]:
+def measured_and_found(pipeline: Pipeline, engine: Engine, bits: int = 8) -> tuple[Readings, list[Finding]]:
     """The readings of a pipeline's finished height field, and what is found in it.
+
+    `bits` are those that its normal map is delivered with.
 
     Raises:
         PictureError: a source cannot be read.
     """
-    recipe, height = pipeline.recipe, engine.run(pipeline.height())
-    measured = readings(height, recipe.amplitude, recipe.midlevel)
-    picture = engine.run(pipeline.picture()) if recipe.layers[0].source else None
+    relief, height = pipeline.relief, engine.run(pipeline.height())
+    measured = readings(height, relief.amplitude, relief.midlevel)
+    picture = engine.run(pipeline.picture()) if relief.layers[0].source else None
     cut = engine.run(_cut_off(pipeline)) if picture else 0.0
-    found = findings(recipe, height, measured, picture, cut)
+    found = findings(relief, height, measured, picture, cut, bits)
     return measured, found + (source_findings(pipeline, engine) if picture else [])
 
 
 def findings(
-    recipe: Recipe, height: HeightField, measured: Readings, picture: Picture | None, cut: float = 0
+    relief: Relief, height: HeightField, measured: Readings, picture: Picture | None, cut: float = 0, bits: int = 8
 ) -> list[Finding]:
     """What is to be said of a finished height field at full size.
 
     Args:
-        recipe, height: the piece, and its relief.
+        relief, height: what is looked at, and its finished height.
         measured: the readings of that.
         picture: that of the ground, where it is one.
         cut: share of its samples that levels cut off.
+        bits: those that the normal map is delivered with.
     """
     if measured.range == 0:
         return [FLAT]
     found = [
-        harsh(recipe, measured),
-        weak(recipe, measured),
+        harsh(relief, measured),
+        weak(relief, measured),
         swell(height, measured),
-        seam(recipe, measured),
-        too_strong(recipe, measured),
-        bands(recipe, measured),
-        telltale(recipe, height),
-        repeated(recipe),
+        seam(relief, measured),
+        too_strong(relief, measured),
+        bands(relief, measured, bits),
+        telltale(relief, height),
+        repeated(relief),
     ]
     if picture:
-        found += [clipped(recipe, picture, cut), cliffs(recipe, measured)]
+        found += [clipped(relief, picture, cut), cliffs(relief, measured)]
     levels = few_levels(picture.pixels) if picture else None
     if levels is not None:
-        found.append(steps(recipe, height, levels, picture.grain))
+        found.append(steps(relief, height, levels, picture.grain))
     return [finding for finding in found if finding]
 
 
@@ -94,11 +97,11 @@ def factor_for(angle: float, now: float, factor: float) -> float:
     return factor * math.tan(math.radians(angle)) / math.tan(math.radians(now))
 
 
-def harsh(recipe: Recipe, measured: Readings) -> Finding | None:
+def harsh(relief: Relief, measured: Readings) -> Finding | None:
     """The steepest 5 % are too steep."""
     if measured.steepest <= HARSH_ABOVE:
         return None
-    amplitude = float(f"{factor_for(COMFORTABLE, measured.steepest, recipe.amplitude):.3g}")
+    amplitude = float(f"{factor_for(COMFORTABLE, measured.steepest, relief.amplitude):.3g}")
     return Finding(
         "harsh",
         "Harsh slopes",
@@ -116,7 +119,7 @@ FLAT = Finding(
 )
 
 
-def weak(recipe: Recipe, measured: Readings) -> Finding | None:
+def weak(relief: Relief, measured: Readings) -> Finding | None:
     """Hardly anything is steep enough to catch light."""
     if measured.steepest >= WEAK_BELOW:
         return None
@@ -126,41 +129,41 @@ def weak(recipe: Recipe, measured: Readings) -> Finding | None:
     reason = f"Hardly anything stands steeper than {angle:.2g}°, so no light but a raking one shows it."
     if angle == 0:
         return Finding("weak", "Weak relief", reason)
-    amplitude = float(f"{factor_for(COMFORTABLE, angle, recipe.amplitude):.3g}")
+    amplitude = float(f"{factor_for(COMFORTABLE, angle, relief.amplitude):.3g}")
     return Finding(
         "weak", "Weak relief", reason, Mend(f"Raise amplitude to {amplitude:g} mm", {"amplitude": amplitude})
     )
 
 
-def clipped(recipe: Recipe, picture: Picture, cut: float) -> Finding | None:
+def clipped(relief: Relief, picture: Picture, cut: float) -> Finding | None:
     """A photo holds places without shades, or its levels make some; plateaus of a height image are meant.
 
     Both are measured before anything is softened, which hides plateaus and leaves them flat.
     """
-    if recipe.layers[0].content.reading != "photo":
+    if relief.layers[0].content.reading != "photo":
         return None
     low, high = clipped_light(picture.pixels)
     if max(low, high) > CLIPPED_ABOVE:
         reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
         return Finding("clipped", "Clipped", f"{reason} It was {'under' if low > high else 'over'}exposed there.")
-    if cut <= CLIPPED_ABOVE or len(recipe.layers) > 1:
+    if cut <= CLIPPED_ABOVE or len(relief.layers) > 1:
         return None
     reason = f"{cut:.0%} of the photo is cut off by the levels, and lies in plateaus without shades."
-    number = next(number for number, _ in _cutting_levels(recipe))
+    number = next(number for number, _ in _cutting_levels(relief))
     path = f"layers.0.treatments.{number}"
     mend = Mend("Open the levels to the whole range", {f"{path}.black": 0, f"{path}.white": 1})
     return Finding("clipped", "Clipped", reason, mend)
 
 
-def _cutting_levels(recipe: Recipe) -> list[tuple[int, Levels]]:
+def _cutting_levels(relief: Relief) -> list[tuple[int, Levels]]:
     """The levels of the ground that may cut something off, and where they stand in its list."""
-    listed = enumerate(recipe.layers[0].treatments)
+    listed = enumerate(relief.layers[0].treatments)
     return [(number, item) for number, item in listed if isinstance(item, Levels) and item.on]
 
 
 def _cut_off(pipeline: Pipeline) -> Stage:
     """The share of samples that the first levels cut off, each side for itself, the larger."""
-    found = _cutting_levels(pipeline.recipe)
+    found = _cutting_levels(pipeline.relief)
     if not found:
         return Stage("Nothing is cut off", lambda: 0.0)
     number, levels = found[0]
@@ -172,9 +175,9 @@ def _beyond(black: float, white: float, field: HeightField) -> float:
     return float(max((field.samples < black).mean(), (field.samples > white).mean()))
 
 
-def cliffs(recipe: Recipe, measured: Readings) -> Finding | None:
+def cliffs(relief: Relief, measured: Readings) -> Finding | None:
     """A photo whose edges stand upright, be they less than the steepest 5 %."""
-    if recipe.layers[0].content.reading != "photo":
+    if relief.layers[0].content.reading != "photo":
         return None
     angle = measured.sharpest
     if angle <= CLIFF_ABOVE:
@@ -188,35 +191,35 @@ def cliffs(recipe: Recipe, measured: Readings) -> Finding | None:
     )
 
 
-def seam(recipe: Recipe, measured: Readings) -> Finding | None:
+def seam(relief: Relief, measured: Readings) -> Finding | None:
     """The relief is said to repeat, but its edges do not meet."""
-    wraps = recipe.relief_edges.wraps
+    wraps = relief.final_edges.wraps
     ratios = (measured.seam_across, measured.seam_down)
     open_ = [ratio for ratio, wrap in zip(ratios, wraps, strict=True) if wrap and ratio > SEAM_ABOVE]
     if not open_:
         return None
     reason = f"The step across the edge is {max(open_):.1f} times an inner one, so repeats show a line."
-    if len(recipe.layers) > 1:
+    if len(relief.layers) > 1:
         return Finding("seam", "Seam", reason)
-    footprint = recipe.relief_footprint
+    footprint = relief.final_footprint
     band = float(f"{SEAM_BAND * min(footprint.width, footprint.height):.2g}")
     return Finding("seam", "Seam", reason, Mend(f"Close it over {band:g} mm", last=CloseSeam(band=band)))
 
 
-def steepest_of_normal_map(recipe: Recipe, measured: Readings) -> float:
+def steepest_of_normal_map(relief: Relief, measured: Readings) -> float:
     """The angle that the steepest 5 % of the normal map stand above, degrees; 0 where it is not made of the relief."""
-    normal = recipe.maps.normal
-    if normal.of == "source" and "normal" in recipe.companion_roles():
+    normal = relief.maps.normal
+    if normal.of == "source" and "normal" in relief.companion_roles():
         return 0.0
     return math.degrees(math.atan(abs(normal.strength) * math.tan(math.radians(measured.steepest))))
 
 
-def too_strong(recipe: Recipe, measured: Readings) -> Finding | None:
+def too_strong(relief: Relief, measured: Readings) -> Finding | None:
     """The relief is not too steep, but its normal map is."""
-    angle = steepest_of_normal_map(recipe, measured)
+    angle = steepest_of_normal_map(relief, measured)
     if measured.steepest > HARSH_ABOVE or angle <= HARSH_ABOVE:
         return None
-    strength = recipe.maps.normal.strength
+    strength = relief.maps.normal.strength
     right = float(f"{factor_for(COMFORTABLE, angle, strength):.2g}")
     return Finding(
         "too-strong",
@@ -227,10 +230,10 @@ def too_strong(recipe: Recipe, measured: Readings) -> Finding | None:
     )
 
 
-def bands(recipe: Recipe, measured: Readings) -> Finding | None:
+def bands(relief: Relief, measured: Readings, bits: int) -> Finding | None:
     """The normal map is so steep that 8 bits are too coarse for it."""
-    angle = steepest_of_normal_map(recipe, measured)
-    if recipe.delivery.normal_bits != 8 or angle <= BANDS_ABOVE:
+    angle = steepest_of_normal_map(relief, measured)
+    if bits != 8 or angle <= BANDS_ABOVE:
         return None
     step = math.degrees(1 / (127 * math.cos(math.radians(angle))))
     reason = (
@@ -258,9 +261,9 @@ def swell(height: HeightField, measured: Readings) -> Finding | None:
     )
 
 
-def telltale(recipe: Recipe, height: HeightField) -> Finding | None:
+def telltale(relief: Relief, height: HeightField) -> Finding | None:
     """A place in a picture that tiles which the eye finds again in every repeat."""
-    if not recipe.layers[0].source or not all(height.edges.wraps):
+    if not relief.layers[0].source or not all(height.edges.wraps):
         return None
     listed = telltales(height)
     places = [place for place in listed if place.strength > TELLTALE_ABOVE]
@@ -280,14 +283,14 @@ def telltale(recipe: Recipe, height: HeightField) -> Finding | None:
     )
 
 
-def repeated(recipe: Recipe) -> Finding | None:
+def repeated(relief: Relief) -> Finding | None:
     """A layer repeats over the same size with the amount it had as one."""
-    for number, layer in enumerate(recipe.layers):
+    for number, layer in enumerate(relief.layers):
         times = max(layer.layout.counts)
         untouched = layer.amount in (1, LAID_AT_FIRST["picture"][1])
         if not (number and layer.on and layer.content.kind == "picture" and times > 1 and untouched):
             continue
-        changed, _ = with_halved_amount(recipe, number, times)
+        changed, _ = with_halved_amount(relief, number, times)
         amount = changed.layers[number].amount
         return Finding(
             "repeats",
@@ -299,7 +302,7 @@ def repeated(recipe: Recipe) -> Finding | None:
     return None
 
 
-def steps(recipe: Recipe, height: HeightField, levels: np.ndarray, grain: float) -> Finding | None:
+def steps(relief: Relief, height: HeightField, levels: np.ndarray, grain: float) -> Finding | None:
     """Single grey levels show as jumps between flats.
 
     `levels` are those of the source and `grain` the least step of its numbers, both from 0 to 1.
@@ -308,14 +311,14 @@ def steps(recipe: Recipe, height: HeightField, levels: np.ndarray, grain: float)
     # all 256 levels of 8 bits are there for a reason; of fewer that are present, high jumps may be drawn terraces
     step = float(levels[1] - levels[0]) * (height.grain / grain if grain else 1) if len(levels) == 256 else 0.0
     jump, share, run = stair(height.samples, 1.5 * step)
-    if share < STEP_SHARE or jump * recipe.amplitude <= STEP_ABOVE * texel:
+    if share < STEP_SHARE or jump * relief.amplitude <= STEP_ABOVE * texel:
         return None
     return Finding(
         "steps",
         "Steps",
-        f"This source has {len(levels)} grey levels. One is {jump * recipe.amplitude:.2g} mm tall, on texels "
+        f"This source has {len(levels)} grey levels. One is {jump * relief.amplitude:.2g} mm tall, on texels "
         f"{texel:.2g} mm wide; slopes show as a staircase.",
-        _without_steps(recipe, run * texel),
+        _without_steps(relief, run * texel),
     )
 
 
@@ -350,11 +353,11 @@ def stair(samples: np.ndarray, level: float = 0) -> tuple[float, float, float]:
     return float(np.median(single)), single.size / changes, pairs / changes
 
 
-def _without_steps(recipe: Recipe, run: float) -> Mend:
+def _without_steps(relief: Relief, run: float) -> Mend:
     """Steps removed over the length of a flat, before any other treatment."""
     reach = float(f"{max(run, 0.01):.2g}")
     fresh = RemoveSteps(reach=reach)
-    first = recipe.layers[0].treatments[:1]
+    first = relief.layers[0].treatments[:1]
     if first and isinstance(first[0], RemoveSteps):
         reach = max(reach, first[0].reach * 2)
         return Mend(f"Remove steps over {reach:g} mm", {"layers.0.treatments.0.reach": reach})

@@ -6,14 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.engine import Engine, Stage
-from relief.finished import vectors_along
+from relief.filters.bands import Bands
 from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.maps.normal import vectors
 from relief.maps.slopes import steepness
-from relief.pipeline import Pipeline
-from relief.treat.detail_bands import Bands
+from relief.run.engine import Engine, Stage
+from relief.run.finished import vectors_along
+from relief.run.pipeline import Pipeline
 
 BESIDE = 3
 """Texels around the place that the widest slope kernel looks at, and one more."""
@@ -46,32 +46,32 @@ def probe(pipeline: Pipeline, engine: Engine, x: float, y: float) -> Reading:
     """Reads the finished relief at full size.
 
     Args:
-        pipeline: the recipe and its sources.
+        pipeline: the relief and its sources.
         engine: where stages are run.
         x, y: the place, (0, 0) upper left to (1, 1) lower right.
     """
-    recipe = pipeline.recipe
+    relief = pipeline.relief
     field = engine.run(pipeline.height())
     rows, columns = field.samples.shape
     column, row = min(int(x * columns), columns - 1), min(int(y * rows), rows - 1)
     width, height = field.spacing
     sample = field.samples[row, column]
-    normal = recipe.maps.normal
+    normal = relief.maps.normal
     seen = engine.run(Stage("What the normal map sees", normal.seen, normal.model_dump(), (pipeline.height(),)))
     across, down = (_places(*of) for of in zip((column, row), (columns, rows), field.edges.wraps, strict=True))
     here = down.index(row), across.index(column)
     along = vectors_along(pipeline, engine)
     along = None if along is None else along[np.ix_(down, across)]
     plain = normal.model_copy(update={"soften": 0.0, "bands": Bands()})  # both are done already
-    vector = vectors(_cut(seen, down, across), recipe.amplitude, plain, along)[here]
+    vector = vectors(_cut(seen, down, across), relief.amplitude, plain, along)[here]
     return Reading(
         column=column,
         row=row,
         across=(column + 0.5) * width,
         down=(row + 0.5) * height,
         height=float(sample),
-        distance=float(displacement(sample, recipe.amplitude, recipe.midlevel)),
-        slope=float(steepness(_cut(field, down, across), recipe.amplitude)[here]),
+        distance=float(displacement(sample, relief.amplitude, relief.midlevel)),
+        slope=float(steepness(_cut(field, down, across), relief.amplitude)[here]),
         normal=tuple(float(part) for part in vector),
     )
 

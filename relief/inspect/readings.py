@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.filters.statistics import deviations, percentiles, scattered
 from relief.height import HeightField
 from relief.inspect.wavelengths import wavelengths
 from relief.maps.displacement import displacement
 from relief.maps.slopes import steepness
 from relief.sources.facts import seam_ratios
-from relief.statistics import deviations, percentiles, scattered
 
 STEEPEST_SHARE, SHARPEST_SHARE = 0.05, 0.005
 DETAIL_SHARES = (0.01, 0.99)

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
+from relief.filters.gaussian import gaussian
+from relief.filters.resample import shrunk
 from relief.height import HeightField
-from relief.resample import shrunk
-from relief.treat.soften import gaussian
 
 LOOKED_AT = 512
 """Texels on the long side that are enough to judge repeats by."""

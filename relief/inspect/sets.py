@@ -8,9 +8,9 @@ from typing import Literal
 
 import numpy as np
 
+from relief.filters.resample import averaged, shrunk
 from relief.inspect.thresholds import AGREE, BENT_BY, STRETCHED
 from relief.maps.height_from_normals import slopes_of_normals
-from relief.resample import averaged, shrunk
 from relief.sources.colour import full_scale, linear_from_srgb, srgb_from_linear
 from relief.sources.picture import Picture
 from relief.sources.roles import ROLE_NAMES, Green, green_of

@@ -7,14 +7,14 @@ from functools import partial
 
 import numpy as np
 
-from relief.engine import Engine, Stage
+from relief.filters.resample import averaged
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
 from relief.inspect.thresholds import SEAM_ABOVE, STRETCHED, UNEVEN_SHARE, UNIT_OVER, UNIT_WITHIN, UNIT_WITHIN_LOSSY
-from relief.layer import Picture as Content
-from relief.pipeline import Pipeline
-from relief.recipe import CONTENT_PATH, Recipe
-from relief.resample import averaged
+from relief.recipe.layer import Picture as Content
+from relief.recipe.relief import CONTENT_PATH, Relief
+from relief.run.engine import Engine, Stage
+from relief.run.pipeline import Pipeline
 from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
 from relief.sources.facts import SEAMLESS_BELOW, has_colours, seam_ratios
 from relief.sources.picture import Picture
@@ -47,30 +47,30 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     Raises:
         PictureError: a source cannot be read.
     """
-    recipe = pipeline.recipe
-    content = recipe.layers[0].content
+    relief = pipeline.relief
+    content = relief.layers[0].content
     picture = engine.run(pipeline.picture())
-    filename = recipe.sources[content.source].filename
+    filename = pipeline.sources[content.source].filename
     of_set = of_its_set(pipeline, engine)
     # a height whose normal map says that a display curve is in it is rightly decoded
     encoded = any(item.mend == "gamma" for item in of_set)
     decoded = content.reading == "height" and content.transfer == "srgb"
     found = [
         reading(content, picture, filename), exchanged(picture), few_shades(content, picture),
-        stretched(recipe, picture),
+        stretched(relief, picture),
     ]  # fmt: skip
     found += [] if encoded else [gamma(content, picture)]
     beside = content.beside.get("normal")
     if beside and not (content.rebuild_blue or content.unpacked.normal):
         # a picture does not change, so it is looked at once
-        name = recipe.sources[beside.source].filename
+        name = pipeline.sources[beside.source].filename
         compute = partial(normal_findings, filename=name)
         found += engine.run(Stage("Looking at its normals", compute, name, (pipeline.picture(beside.source),)))
     for item in of_set:
         if not (decoded and item.mend == "gamma"):
-            found.append(Finding(item.kind, item.title, item.reason, _mend(item, recipe)))
+            found.append(Finding(item.kind, item.title, item.reason, _mend(item, relief)))
     if not any(item and item.kind == "green" for item in found):
-        found.append(reversed_green(recipe, picture))
+        found.append(reversed_green(relief, picture))
     return [item for item in found if item]
 
 
@@ -167,9 +167,9 @@ def gamma(content: Content, picture: Picture) -> Finding | None:
     )
 
 
-def stretched(recipe: Recipe, picture: Picture) -> Finding | None:
+def stretched(relief: Relief, picture: Picture) -> Finding | None:
     """The footprint has another aspect than the picture."""
-    width, height = recipe.footprint.sides
+    width, height = relief.footprint.sides
     by = (width / height) / (picture.columns / picture.rows)
     if abs(by - 1) <= STRETCHED:
         return None
@@ -184,9 +184,9 @@ def stretched(recipe: Recipe, picture: Picture) -> Finding | None:
     )
 
 
-def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
+def reversed_green(relief: Relief, picture: Picture) -> Finding | None:
     """The height is found from a normal map whose green is taken the wrong way."""
-    content = recipe.layers[0].content
+    content = relief.layers[0].content
     if content.reading != "normal" or not picture.is_colour:
         return None
     right = green_of(picture)
@@ -203,13 +203,13 @@ def reversed_green(recipe: Recipe, picture: Picture) -> Finding | None:
 
 def of_its_set(pipeline: Pipeline, engine: Engine) -> list[SetFinding]:
     """What does not fit between the pictures of the ground's texture set, as they are stored."""
-    recipe = pipeline.recipe
-    content = recipe.layers[0].content
+    relief = pipeline.relief
+    content = relief.layers[0].content
     members = {content.source, *(item.source for item in content.beside.values())}
-    roles = [role for role in recipe.sources if role in ROLE_NAMES and role in members]
+    roles = [role for role in pipeline.sources if role in ROLE_NAMES and role in members]
     if len(roles) < 2:
         return []
-    inverted = len([item for item in recipe.layers[0].treatments if isinstance(item, Invert) and item.on]) % 2 == 1
+    inverted = len([item for item in relief.layers[0].treatments if isinstance(item, Invert) and item.on]) % 2 == 1
     pictures = [pipeline.picture(role) for role in roles]
     compute = partial(_held_against_itself, tuple(roles), content.green, inverted)
     return engine.run(
@@ -221,9 +221,9 @@ def _held_against_itself(roles: tuple[str, ...], green: str, inverted: bool, *pi
     return set_findings(dict(zip(roles, pictures, strict=True)), green, inverted)
 
 
-def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
+def _mend(item: SetFinding, relief: Relief) -> Mend | None:
     """What the piece does about something that does not fit in its set."""
-    content = recipe.layers[0].content
+    content = relief.layers[0].content
     match item.mend:
         case "green":
             right = "down" if content.green == "up" else "up"
@@ -231,11 +231,11 @@ def _mend(item: SetFinding, recipe: Recipe) -> Mend | None:
         case "invert":
             switches = [
                 f"layers.0.treatments.{number}.on"
-                for number, treatment in enumerate(recipe.layers[0].treatments)
+                for number, treatment in enumerate(relief.layers[0].treatments)
                 if isinstance(treatment, Invert)
             ]
             if switches:
-                return Mend(item.label, {switches[-1]: not recipe.value(switches[-1])})
+                return Mend(item.label, {switches[-1]: not relief.value(switches[-1])})
             return Mend(item.label, last=Invert())
         case "gamma" if content.reading == "height":
             return Mend(item.label, {f"{CONTENT_PATH}.transfer": "srgb"})

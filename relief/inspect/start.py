@@ -8,8 +8,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.engine import Engine
 from relief.errors import RecipeError
+from relief.filters.resample import shrunk
+from relief.filters.statistics import deviations, percentiles
 from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.findings import factor_for
@@ -17,20 +18,20 @@ from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.repeats import motif
 from relief.inspect.thresholds import COMFORTABLE
 from relief.inspect.wavelengths import spread_parts, wavelengths
-from relief.layer import Layer, Picture, SourceReference, Unpacked
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.slopes import steepness
 from relief.parameters import Parameters
-from relief.pipeline import Pipeline, ReadSource
-from relief.recipe import TREATMENTS_PATH, Recipe
-from relief.resample import shrunk
+from relief.recipe.layer import Layer, Picture, SourceReference, Unpacked
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import TREATMENTS_PATH, Relief
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline, ReadSource
+from relief.run.stages import grey
 from relief.sources.colour import full_scale
 from relief.sources.decode import decode
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
 from relief.sources.picture import Picture as Decoded
 from relief.sources.roles import READING_OF, Green, Reading, Role, green_of, held_by_name
-from relief.stages import grey
-from relief.statistics import deviations, percentiles
 from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
 from relief.treat.levels import NARROWEST, Levels
@@ -94,28 +95,28 @@ def first_recipe(
         PictureError: the source cannot be read.
     """
     layer = Layer(name=sources[content.source].filename, content=content)
-    recipe = Recipe(sources=dict(sources), layers=(layer,))
-    picture = engine.run(Pipeline(recipe, read_source).picture())
+    relief = Relief(layers=(layer,))
+    picture = engine.run(Pipeline(relief, sources, read_source).picture())
     if footprint is None:
         scale = LONG_SIDE / max(picture.rows, picture.columns)
         footprint = Footprint(width=round(picture.columns * scale, 2), height=round(picture.rows * scale, 2))
     looked_at = full_scale(np.ascontiguousarray(picture.channel("green" if picture.is_colour else "")))
     edges = _suggested_edges(looked_at)
-    recipe = recipe.model_copy(update={"footprint": footprint, "edges": edges, "suggested": _paths("edges", edges)})
+    relief = relief.model_copy(update={"footprint": footprint, "edges": edges, "suggested": _paths("edges", edges)})
     large = max(picture.rows, picture.columns) > LOOKED_AT
-    pipeline = Pipeline(recipe, read_source, LOOKED_AT if large else None)
+    pipeline = Pipeline(relief, sources, read_source, LOOKED_AT if large else None)
     field = engine.run(pipeline.untreated())
     photo = content.reading == "photo"
     # the lowest and the highest of floats count one by one, and may lie anywhere
     levels = _suggested_levels(looked_at if picture.is_float and not photo else field.samples, content.reading)
     radius = round(PHOTO_SOFTEN * footprint.width / picture.columns, 3) if photo else 0
-    recipe = _with_fresh(recipe, [levels, Soften(on=photo, radius=radius), Invert(on=False)])
-    height = engine.run(replace(pipeline, recipe=recipe).height())
+    relief = _with_fresh(relief, [levels, Soften(on=photo, radius=radius), Invert(on=False)])
+    height = engine.run(replace(pipeline, relief=relief).height())
     if content.reading == "normal" and picture.is_colour:
         _, amplitude = height_from_normals(shrunk(picture.pixels, LOOKED_AT), content.green, field.spacing, edges.wraps)
     else:
-        amplitude = _suggested_amplitude(height, _parts(recipe, picture) if large else [height])
-    return _with_depth(recipe, height, amplitude)
+        amplitude = _suggested_amplitude(height, _parts(relief, picture) if large else [height])
+    return Recipe.of(_with_depth(relief, height, amplitude), sources)
 
 
 def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
@@ -128,42 +129,40 @@ def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
         raise RecipeError("There is no such noise or pattern.")
     content = GENERATORS[kind]()
     layer = Layer(name=content.title, content=content)
-    recipe = Recipe(sources={}, layers=(layer,), footprint=FROM_NOTHING, edges=Edges(across="wrap", down="wrap"))
-    height = engine.run(Pipeline(recipe, read_source).height())
-    return _with_depth(recipe, height, _suggested_amplitude(height, [height]))
+    relief = Relief(layers=(layer,), footprint=FROM_NOTHING, edges=Edges(across="wrap", down="wrap"))
+    return Recipe.of(_with_measured_depth(Pipeline(relief, {}, read_source), engine))
 
 
-def started(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
-    """The recipe with even light, levels, soften and midlevel set from the picture's own statistics.
+def started(pipeline: Pipeline, engine: Engine) -> Relief:
+    """The relief with even light, levels, soften and midlevel set from the picture's own statistics.
 
     Data is not a photo: of a height image or normal map only levels beyond 0 to 1, midlevel and amplitude are set.
     What places the picture (crop, straighten, turn, shift) stays and comes first; other treatments make way.
     """
-    kept = [treatment for treatment in recipe.layers[0].treatments if isinstance(treatment, Placement)]
-    recipe = recipe.with_treatments(
-        [number for number, treatment in enumerate(recipe.layers[0].treatments) if treatment in kept]
-    )
-    field = engine.run(Pipeline(recipe, read_source).treated())
-    if getattr(recipe.layers[0].content, "reading", "photo") != "photo":
+    relief = pipeline.relief
+    kept = [number for number, item in enumerate(relief.layers[0].treatments) if isinstance(item, Placement)]
+    relief = relief.with_treatments(kept)
+    field = engine.run(replace(pipeline, relief=relief).treated())
+    if getattr(relief.layers[0].content, "reading", "photo") != "photo":
         # data has no light in it, and its grain may be meant
         fresh = [EvenLight(on=False), _suggested_levels(field.samples, "height"), Soften(on=False)]
-        return _with_measured_depth(_with_fresh(recipe, fresh), read_source, engine)
-    light = _suggested_even_light(field)
-    evened = light.treat(field) if light.on else field
-    levels = _suggested_levels(evened.samples, "photo")
-    soften = Soften(radius=_suggested_soften(evened))
-    return _with_measured_depth(_with_fresh(recipe, [light, levels, soften]), read_source, engine)
+    else:
+        light = _suggested_even_light(field)
+        evened = light.treat(field) if light.on else field
+        levels = _suggested_levels(evened.samples, "photo")
+        fresh = [light, levels, Soften(radius=_suggested_soften(evened))]
+    return _with_measured_depth(replace(pipeline, relief=_with_fresh(relief, fresh)), engine)
 
 
-def _with_fresh(recipe: Recipe, treatments: list[Treatment]) -> Recipe:
-    """The recipe with more treatments at its end, whose values are marked as suggested."""
-    first = len(recipe.layers[0].treatments)
-    recipe = recipe.with_treatments([*range(first), *treatments])
+def _with_fresh(relief: Relief, treatments: list[Treatment]) -> Relief:
+    """The relief with more treatments at its end, whose values are marked as suggested."""
+    first = len(relief.layers[0].treatments)
+    relief = relief.with_treatments([*range(first), *treatments])
     marked: list[str] = []
     for number, treatment in enumerate(treatments, first):
         if treatment.on:
             marked += _paths(f"{TREATMENTS_PATH}.{number}", treatment)
-    return recipe.model_copy(update={"suggested": (*recipe.suggested, *marked)})
+    return relief.model_copy(update={"suggested": (*relief.suggested, *marked)})
 
 
 def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
@@ -171,31 +170,31 @@ def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
     return tuple(f"{owner}.{name}" for name in type(model).model_fields if name in model.model_fields_set - {"on"})
 
 
-def _with_measured_depth(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Recipe:
-    """The recipe with midlevel and amplitude as all of its relief suggests them."""
-    height = engine.run(Pipeline(recipe, read_source).height())
-    return _with_depth(recipe, height, _suggested_amplitude(height, [height]))
+def _with_measured_depth(pipeline: Pipeline, engine: Engine) -> Relief:
+    """The relief with midlevel and amplitude as all of it suggests them."""
+    height = engine.run(pipeline.height())
+    return _with_depth(pipeline.relief, height, _suggested_amplitude(height, [height]))
 
 
-def _with_depth(recipe: Recipe, height: HeightField, amplitude: float) -> Recipe:
-    """The recipe with an amplitude, and midlevel from the median of its height."""
+def _with_depth(relief: Relief, height: HeightField, amplitude: float) -> Relief:
+    """The relief with an amplitude, and midlevel from the median of its height."""
     low, middle, high = percentiles(height.samples, 1, 50, 99)
     midlevel = round(middle, max(4, _places(high - low)))
     amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
-    suggested = dict.fromkeys((*recipe.suggested, "amplitude", "midlevel"))
-    return recipe.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
+    suggested = dict.fromkeys((*relief.suggested, "amplitude", "midlevel"))
+    return relief.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
 
 
-def _parts(recipe: Recipe, picture: Decoded) -> list[HeightField]:
+def _parts(relief: Relief, picture: Decoded) -> list[HeightField]:
     """A few parts of a large picture as relief, at full size, where slopes are steeper than in a shrunk copy."""
-    content, parts = recipe.layers[0].content, []
+    content, parts = relief.layers[0].content, []
     for here in spread_parts(picture.rows, picture.columns):
         part = replace(picture, pixels=picture.pixels[here], alpha=None, extra=_cut(picture.extra, here))
-        size = recipe.footprint.resized(
-            recipe.footprint.width * part.columns / picture.columns, recipe.footprint.height * part.rows / picture.rows
+        size = relief.footprint.resized(
+            relief.footprint.width * part.columns / picture.columns, relief.footprint.height * part.rows / picture.rows
         )
         field = HeightField(grey(content, None, part), size, Edges())
-        for treatment in recipe.layers[0].treatments:
+        for treatment in relief.layers[0].treatments:
             field = treatment.treat(field) if treatment.on else field
         parts.append(field)
     return parts

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
+from relief.filters.resample import averaged
 from relief.height import HeightField
-from relief.resample import averaged
 
 BANDS = 4096
 """Parts that the frequencies are sorted into."""

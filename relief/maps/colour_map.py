@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from relief.filters.gaussian import gaussian
 from relief.parameters import Parameters, number, switch, tint
 from relief.sources.colour import LUMINANCE_WEIGHTS, decoded, eight_bits, srgb_from_linear
-from relief.treat.soften import gaussian
 
 
 class Colour(Parameters):

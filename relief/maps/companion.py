@@ -8,10 +8,10 @@ from typing import Any, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
+from relief.filters.curve import Curve
+from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.parameters import choice, number, switch
-from relief.treat.soften import softened
-from relief.treat.tone_curve import Curve
 
 FINEST = 65_535
 """Steps from 0 to 1 that the tone curve tells apart, as many as 16 bits have."""
@@ -58,6 +58,10 @@ class CompanionMap(Curve):
     def following(self, order: Sequence[Any]) -> Self:
         """The map of a piece whose layers were put in another order: new ones, and those it had by their number."""
         return self
+
+    @property
+    def heading(self) -> str:
+        return self.called
 
     @property
     def called(self) -> str:

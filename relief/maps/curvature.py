@@ -11,11 +11,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.gaussian import softened_slopes
 from relief.height import HeightField, extended
 from relief.kernels import kernel, prange
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import choice, number
-from relief.treat.soften import softened_slopes
 
 
 @kernel

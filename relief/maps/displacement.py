@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.parameters import Parameters, number, switch
-from relief.treat.soften import softened
 
 
 class Bump(Parameters):

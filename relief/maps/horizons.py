@@ -11,9 +11,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from relief.filters.resample import averaged
 from relief.height import HeightField, padded
 from relief.kernels import helper, kernel, prange
-from relief.resample import averaged
 
 NEAR = 8
 """How many texels away the relief itself is looked at before the next level is."""

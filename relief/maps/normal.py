@@ -9,14 +9,14 @@ from typing import Literal
 
 import numpy as np
 
+from relief.filters.bands import Bands
+from relief.filters.gaussian import softened_slopes
 from relief.height import HeightField
 from relief.kernels import kernel, prange
 from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, presmoothed, slopes, slopes_of_row
 from relief.maps.vectors import Red, of_slopes, reoriented, strengthened
 from relief.parameters import Parameters, choice, number
 from relief.sources.roles import Green
-from relief.treat.detail_bands import Bands
-from relief.treat.soften import softened_slopes
 
 
 class Normal(Parameters):

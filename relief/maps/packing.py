@@ -52,6 +52,10 @@ class Pack(Parameters):
     )  # fmt: skip
 
     @property
+    def heading(self) -> str:
+        return self.name
+
+    @property
     def used(self) -> tuple[str, ...]:
         """The channels that the picture has."""
         return CHANNELS if self.alpha != "none" else CHANNELS[:3]

@@ -10,9 +10,9 @@ from typing import Literal
 import cv2
 import numpy as np
 
+from relief.filters.resample import averaged, shrunk
 from relief.height import fitted_size
 from relief.kernels import kernel, prange
-from relief.resample import averaged, shrunk
 from relief.sources.picture import COLOURS, Picture
 
 Grey = Literal["luminance", "luma", "lightness", "red", "green", "blue", "lightest", "darkest", "hue"]

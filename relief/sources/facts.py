@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.filters.resample import shrunk
+from relief.filters.statistics import level_counts, scattered
 from relief.kernels import kernel, prange
-from relief.resample import shrunk
 from relief.sources.colour import displayed, full_scale
 from relief.sources.picture import COLOURS, Picture
 from relief.sources.roles import Guess, guessed
-from relief.statistics import level_counts, scattered
 
 SEAMLESS_BELOW = 1.5
 """A step across the edge of more than this many inner steps reads as a line (common practice, no source)."""

@@ -5,12 +5,12 @@ from unittest import TestCase
 import numpy as np
 import skimage.data
 
-from relief import arrange
-from relief.engine import Engine
 from relief.errors import RecipeError
 from relief.inspect.start import suggested_start
-from relief.layer import MOST_TREATMENTS
-from relief.pipeline import Pipeline
+from relief.recipe import edits
+from relief.recipe.layer import MOST_TREATMENTS
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
 from relief.treat.crop import Crop
@@ -18,74 +18,76 @@ from relief.treat.slope_limit import SlopeLimit
 from relief.treat.turn import Turn
 
 
-def kinds(recipe) -> list[str]:
-    return [treatment.kind for treatment in recipe.layers[0].treatments]
+def kinds(relief) -> list[str]:
+    return [treatment.kind for treatment in relief.layers[0].treatments]
 
 
 class ArrangeTests(TestCase):
     def setUp(self):
         self.data, self.engine = png(skimage.data.gravel()), Engine()
-        self.recipe = suggested_start("0" * 64, "gravel.png", "photo", lambda _: self.data, self.engine)
+        recipe = suggested_start("0" * 64, "gravel.png", "photo", lambda _: self.data, self.engine)
+        self.sources = recipe.sources
+        self.relief = recipe.main
 
     def test_add_move_duplicate_reset_remove(self):
-        recipe, label = arrange.added(self.recipe, "median")
-        self.assertEqual((kinds(recipe), label), (["levels", "soften", "invert", "median"], "Added Median"))
-        recipe, label = arrange.moved(recipe, 3, 0)
-        self.assertEqual((kinds(recipe), label), (["median", "levels", "soften", "invert"], "Moved Median"))
-        recipe, _ = arrange.duplicated(recipe, 1)
-        self.assertEqual(kinds(recipe), ["median", "levels", "levels", "soften", "invert"])
-        recipe, _ = arrange.reset(recipe, 2)
-        treatments = recipe.layers[0].treatments
+        relief, label = edits.added(self.relief, "median")
+        self.assertEqual((kinds(relief), label), (["levels", "soften", "invert", "median"], "Added Median"))
+        relief, label = edits.moved(relief, 3, 0)
+        self.assertEqual((kinds(relief), label), (["median", "levels", "soften", "invert"], "Moved Median"))
+        relief, _ = edits.duplicated(relief, 1)
+        self.assertEqual(kinds(relief), ["median", "levels", "levels", "soften", "invert"])
+        relief, _ = edits.reset(relief, 2)
+        treatments = relief.layers[0].treatments
         self.assertEqual((treatments[2].black, treatments[2].white), (0, 1))
-        self.assertEqual(treatments[1], self.recipe.layers[0].treatments[0])
-        recipe, _ = arrange.removed(recipe, 1)
-        self.assertEqual(kinds(recipe), ["median", "levels", "soften", "invert"])
-        self.assertEqual(kinds(arrange.moved(recipe, 0, 99)[0])[-1], "median")
+        self.assertEqual(treatments[1], self.relief.layers[0].treatments[0])
+        relief, _ = edits.removed(relief, 1)
+        self.assertEqual(kinds(relief), ["median", "levels", "soften", "invert"])
+        self.assertEqual(kinds(edits.moved(relief, 0, 99)[0])[-1], "median")
 
     def test_suggestions_move_along_and_vanish_with_what_they_belong_to(self):
-        self.assertIn("layers.0.treatments.1.radius", self.recipe.suggested)
-        recipe, _ = arrange.moved(self.recipe, 1, 0)
-        self.assertIn("layers.0.treatments.0.radius", recipe.suggested)
-        self.assertIn("layers.0.treatments.1.black", recipe.suggested)
-        recipe, _ = arrange.removed(recipe, 0)
-        self.assertFalse([path for path in recipe.suggested if path.endswith("radius")])
-        for path in recipe.suggested:
-            recipe.value(path)
+        self.assertIn("layers.0.treatments.1.radius", self.relief.suggested)
+        relief, _ = edits.moved(self.relief, 1, 0)
+        self.assertIn("layers.0.treatments.0.radius", relief.suggested)
+        self.assertIn("layers.0.treatments.1.black", relief.suggested)
+        relief, _ = edits.removed(relief, 0)
+        self.assertFalse([path for path in relief.suggested if path.endswith("radius")])
+        for path in relief.suggested:
+            relief.value(path)
 
     def test_a_healed_place_joins_the_last_treatment_when_that_heals(self):
-        recipe, _ = arrange.healed(self.recipe, 0.5, 0.5, 8)
-        recipe, label = arrange.healed(recipe, 0.2, 0.7, 5)
-        self.assertEqual((kinds(recipe)[-1], label), ("heal", "Healed a place"))
-        self.assertEqual([mark.radius for mark in recipe.layers[0].treatments[-1].marks], [8, 5])
+        relief, _ = edits.healed(self.relief, 0.5, 0.5, 8)
+        relief, label = edits.healed(relief, 0.2, 0.7, 5)
+        self.assertEqual((kinds(relief)[-1], label), ("heal", "Healed a place"))
+        self.assertEqual([mark.radius for mark in relief.layers[0].treatments[-1].marks], [8, 5])
         for place in ((0.5, 0.5, -1), (0.5, 0.5, 1e9)):
             with self.assertRaises(RecipeError):
-                arrange.healed(recipe, *place)
+                edits.healed(relief, *place)
 
     def test_what_is_not_there_cannot_be_arranged(self):
         for work in (
-            lambda: arrange.added(self.recipe, "magic"),
-            lambda: arrange.moved(self.recipe, 3, 0),
-            lambda: arrange.removed(self.recipe, -1),
-            lambda: arrange.duplicated(self.recipe, 99),
+            lambda: edits.added(self.relief, "magic"),
+            lambda: edits.moved(self.relief, 3, 0),
+            lambda: edits.removed(self.relief, -1),
+            lambda: edits.duplicated(self.relief, 99),
         ):
             with self.assertRaisesRegex(RecipeError, "no such treatment"):
                 work()
-        full = self.recipe.with_treatments([0] * MOST_TREATMENTS)
+        full = self.relief.with_treatments([0] * MOST_TREATMENTS)
         with self.assertRaisesRegex(RecipeError, "at most 64"):
-            arrange.added(full, "median")
+            edits.added(full, "median")
 
     def test_a_cut_relief_knows_its_own_footprint_and_edges(self):
-        recipe = self.recipe.with_treatments([Crop(width=50, height=40), Turn(quarters=1), CloseSeam(band=10), 0])
-        height = self.engine.run(Pipeline(recipe, lambda _: self.data).height())
-        self.assertEqual(height.edges, recipe.relief_edges)
+        relief = self.relief.with_treatments([Crop(width=50, height=40), Turn(quarters=1), CloseSeam(band=10), 0])
+        height = self.engine.run(Pipeline(relief, self.sources, lambda _: self.data).height())
+        self.assertEqual(height.edges, relief.final_edges)
         self.assertEqual((height.footprint.width, height.footprint.height), (110, 140))
         self.assertAlmostEqual(height.spacing[0], 300 / 512, delta=0.01)
 
     def test_stages_above_a_change_are_not_computed_again(self):
-        recipe, _ = arrange.added(self.recipe, "sharpen")
-        recipe, _ = arrange.added(recipe, "terrace")
-        run = lambda changed: self.engine.run(Pipeline(changed, lambda _: self.data, 256).height())  # noqa: E731
-        run(recipe)
+        relief, _ = edits.added(self.relief, "sharpen")
+        relief, _ = edits.added(relief, "terrace")
+        run = lambda changed: self.engine.run(Pipeline(changed, self.sources, lambda _: self.data, 256).height())  # noqa: E731
+        run(relief)
         for path, stages in (
             ("layers.0.treatments.4.count", 2),  # the terrace, and bringing it to size
             ("layers.0.treatments.3.amount", 3),
@@ -95,21 +97,21 @@ class ArrangeTests(TestCase):
             ("maps.resolution", 1),
         ):
             before = self.engine.computed
-            run(recipe.with_changes({path: 7}))
+            run(relief.with_changes({path: 7}))
             self.assertEqual(self.engine.computed - before, stages, path)
 
     def test_only_a_treatment_that_asks_for_the_amplitude_is_done_anew_with_it(self):
-        recipe = self.recipe.with_treatments([0, 1, SlopeLimit()])
-        self.engine.run(Pipeline(recipe, lambda _: self.data, 256).height())
+        relief = self.relief.with_treatments([0, 1, SlopeLimit()])
+        self.engine.run(Pipeline(relief, self.sources, lambda _: self.data, 256).height())
         before = self.engine.computed
-        steeper = recipe.with_changes({"amplitude": recipe.amplitude * 4})
-        self.engine.run(Pipeline(steeper, lambda _: self.data, 256).height())
+        steeper = relief.with_changes({"amplitude": relief.amplitude * 4})
+        self.engine.run(Pipeline(steeper, self.sources, lambda _: self.data, 256).height())
         self.assertEqual(self.engine.computed - before, 3)  # the amplitude, the limit, bringing it to size
 
     def test_colour_goes_where_the_relief_goes(self):
         colour = np.dstack([skimage.data.gravel(), skimage.data.grass(), skimage.data.brick()])
         data, engine = png(colour), Engine()
         recipe = suggested_start("0" * 64, "x.png", "photo", lambda _: data, engine)
-        recipe = recipe.with_treatments([Crop(left=25, top=10, width=50, height=50), 0, Turn(quarters=2)])
-        laid = engine.run(Pipeline(recipe, lambda _: data).laid_colour())
+        relief = recipe.main.with_treatments([Crop(left=25, top=10, width=50, height=50), 0, Turn(quarters=2)])
+        laid = engine.run(Pipeline(relief, recipe.sources, lambda _: data).laid_colour())
         np.testing.assert_array_equal(laid, np.rot90(colour[51:307, 128:384], 2))

@@ -8,9 +8,9 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief.brush import boxes_around
 from relief.compose.imprints import Imprints, Press, pressed, stamp
 from relief.compose.strokes import Stroke, worked
+from relief.filters.brush import boxes_around
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough

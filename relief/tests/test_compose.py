@@ -10,7 +10,6 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief import arrange
 from relief.__main__ import main
 from relief.compose.blend import blended
 from relief.compose.imprints import Imprints, Press, pressed, presses, scattered, stamp
@@ -18,18 +17,20 @@ from relief.compose.layout import Layout
 from relief.compose.masks import Mask, between
 from relief.compose.strokes import Stroke, worked
 from relief.deliver.bundle import delivery_files
-from relief.engine import Engine, Progress
 from relief.errors import RecipeError
-from relief.finished import finished
+from relief.filters.resample import averaged
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import Footprint
 from relief.inspect.start import generated
-from relief.layer import Picture, SourceReference
-from relief.pipeline import Pipeline
-from relief.recipe import MOST_LAYERS, Recipe
-from relief.resample import averaged
-from relief.stages import over_grid, samples_over_grid, second_seen
+from relief.recipe import edits
+from relief.recipe.layer import Picture, SourceReference
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import MOST_LAYERS
+from relief.run.engine import Engine, Progress
+from relief.run.finished import finished
+from relief.run.pipeline import Pipeline
+from relief.run.stages import over_grid, samples_over_grid, second_seen
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
@@ -181,13 +182,13 @@ class PictureMaskTests(TestCase):
         content = Picture(source="height", reading="height", companions={"roughness": "roughness"})
         recipe = generated("gradient_noise", self.files.__getitem__, Engine())
         self.plain = recipe
-        self.recipe, _ = arrange.picture_added(recipe, "Shell", sources, content)
+        self.recipe, _ = edits.picture_added(recipe, "Shell", sources, content)
 
     def seen(self, **changes) -> np.ndarray:
         """Where the layer is seen, at its mask's columns 8 and 40 of 64."""
         changes = {f"layers.1.{path}": value for path, value in changes.items()}
         changed = self.recipe.with_changes({"layers.1.amount": 1, **changes})
-        return Engine().run(Pipeline(changed, self.files.__getitem__, 64).seen(1))
+        return Engine().run(Pipeline.of(changed, self.files.__getitem__, 64).seen(1))
 
     def test_a_map_of_the_set_masks_it_and_is_placed_with_it(self):
         seen = self.seen(**{"mask.source": "set"})
@@ -198,7 +199,7 @@ class PictureMaskTests(TestCase):
         np.testing.assert_array_equal(turned, 1 - np.rot90(seen))
 
     def test_a_picture_masks_it_wherever_the_layer_is_placed(self):
-        self.recipe, key = arrange.source_brought(
+        self.recipe, key = edits.source_brought(
             self.recipe, "picture", SourceReference(digest="2" * 64, filename="spread.png")
         )
         self.assertEqual(key, "roughness", "the piece has it already")
@@ -212,10 +213,10 @@ class PictureMaskTests(TestCase):
 
     def test_a_source_is_kept_as_long_as_a_mask_needs_it(self):
         reference = SourceReference(digest="3" * 64, filename="other.png")
-        recipe, key = arrange.source_brought(self.recipe, "picture", reference)
+        recipe, key = edits.source_brought(self.recipe, "picture", reference)
         recipe = recipe.with_changes({"layers.1.mask.source": "picture", "layers.1.mask.picture": key})
-        self.assertIn(key, arrange.layer_duplicated(recipe, 0)[0].sources)
-        self.assertNotIn(key, arrange.layer_removed(recipe, 1)[0].sources)
+        self.assertIn(key, recipe.with_relief(edits.layer_duplicated(recipe.main, 0)[0]).sources)
+        self.assertNotIn(key, recipe.with_relief(edits.layer_removed(recipe.main, 1)[0]).sources)
 
 
 class ImprintTests(TestCase):
@@ -306,75 +307,76 @@ class PileTests(TestCase):
     def setUp(self):
         self.engine = Engine()
         self.recipe = generated("gradient_noise", self.read, self.engine)
+        self.relief = self.recipe.main
 
     @staticmethod
     def read(_digest):
         raise AssertionError("relief from nothing reads no file")
 
-    def run_(self, recipe, longest=128):
-        return self.engine.run(Pipeline(recipe, self.read, longest).height())
+    def run_(self, relief, longest=128):
+        return self.engine.run(Pipeline(relief, {}, self.read, longest).height())
 
     def test_layers_are_added_moved_duplicated_renamed_and_removed(self):
-        recipe, label = arrange.layer_added(self.recipe, "net")
+        relief, label = edits.layer_added(self.relief, "net")
         self.assertEqual(label, "Added Net")
-        recipe, _ = arrange.layer_added(recipe, "strokes")
-        recipe, _ = arrange.layer_moved(recipe, 1, 0)
-        self.assertEqual([layer.name for layer in recipe.layers], ["Net", "Gradient noise", "Hand strokes"])
-        recipe, _ = arrange.layer_duplicated(recipe, 0)
-        recipe, _ = arrange.layer_renamed(recipe, 0, "  Fine  net ")
-        self.assertEqual([layer.name for layer in recipe.layers][:2], ["Fine net", "Net"])
-        recipe, _ = arrange.layer_removed(recipe, 1)
-        self.assertEqual(len(recipe.layers), 3)
+        relief, _ = edits.layer_added(relief, "strokes")
+        relief, _ = edits.layer_moved(relief, 1, 0)
+        self.assertEqual([layer.name for layer in relief.layers], ["Net", "Gradient noise", "Hand strokes"])
+        relief, _ = edits.layer_duplicated(relief, 0)
+        relief, _ = edits.layer_renamed(relief, 0, "  Fine  net ")
+        self.assertEqual([layer.name for layer in relief.layers][:2], ["Fine net", "Net"])
+        relief, _ = edits.layer_removed(relief, 1)
+        self.assertEqual(len(relief.layers), 3)
         with self.assertRaisesRegex(RecipeError, "needs something to lie on"):
-            arrange.layer_moved(recipe, 2, 0)
+            edits.layer_moved(relief, 2, 0)
         with self.assertRaisesRegex(RecipeError, "has to stay"):
-            arrange.layer_removed(self.recipe, 0)
+            edits.layer_removed(self.relief, 0)
         with self.assertRaisesRegex(RecipeError, "at most 24"):
-            self.recipe.with_layers([0] * (MOST_LAYERS + 1))
-        for work in (lambda: arrange.layer_added(recipe, "magic"), lambda: arrange.layer_removed(recipe, 9)):
+            self.relief.with_layers([0] * (MOST_LAYERS + 1))
+        for work in (lambda: edits.layer_added(relief, "magic"), lambda: edits.layer_removed(relief, 9)):
             with self.assertRaisesRegex(RecipeError, "no such"):
                 work()
 
     def test_masks_keep_looking_at_their_layer(self):
-        recipe, _ = arrange.layer_added(self.recipe, "net")
-        recipe, _ = arrange.layer_added(recipe, "dots")
-        recipe = recipe.with_changes({"layers.2.mask.layer": 1})
-        moved, _ = arrange.layer_moved(recipe, 1, 0)
+        relief, _ = edits.layer_added(self.relief, "net")
+        relief, _ = edits.layer_added(relief, "dots")
+        relief = relief.with_changes({"layers.2.mask.layer": 1})
+        moved, _ = edits.layer_moved(relief, 1, 0)
         self.assertEqual(moved.layers[2].mask.layer, 0)
-        gone, _ = arrange.layer_removed(recipe, 1)
+        gone, _ = edits.layer_removed(relief, 1)
         self.assertEqual(gone.layers[1].mask.layer, -1)
 
     def test_maps_of_a_layer_keep_to_their_layer(self):
-        recipe, _ = arrange.layer_added(self.recipe, "net")
-        recipe, _ = arrange.map_added(recipe, "layer_mask")
-        self.assertEqual(recipe.maps.more[0].layer, 1, "begun with the top layer")
-        moved, _ = arrange.layer_moved(recipe, 1, 0)
+        relief, _ = edits.layer_added(self.relief, "net")
+        relief, _ = edits.map_added(relief, "layer_mask")
+        self.assertEqual(relief.maps.more[0].layer, 1, "begun with the top layer")
+        moved, _ = edits.layer_moved(relief, 1, 0)
         self.assertEqual(moved.maps.more[0].layer, 0)
-        gone, _ = arrange.layer_removed(recipe, 1)
-        mask = self.engine.run(finished(Pipeline(gone, self.read, 64), "more-0"))
+        gone, _ = edits.layer_removed(relief, 1)
+        mask = self.engine.run(finished(Pipeline(gone, {}, self.read, 64), "more-0"))
         self.assertFalse(mask.any(), "a layer that is gone is seen nowhere")
 
     def test_a_pile_is_its_layers_over_each_other(self):
-        recipe, _ = arrange.layer_added(self.recipe, "net")
-        recipe = recipe.with_changes({"layers.1.amount": 0.4})
-        pipeline = Pipeline(recipe, self.read, 128)
+        relief, _ = edits.layer_added(self.relief, "net")
+        relief = relief.with_changes({"layers.1.amount": 0.4})
+        pipeline = Pipeline(relief, {}, self.read, 128)
         ground, net = self.engine.run(pipeline.laid(0)).samples, self.engine.run(pipeline.laid(1)).samples
-        np.testing.assert_allclose(self.run_(recipe).samples, ground + 0.4 * net, atol=1e-5)
-        off = recipe.with_changes({"layers.1.on": False})
+        np.testing.assert_allclose(self.run_(relief).samples, ground + 0.4 * net, atol=1e-5)
+        off = relief.with_changes({"layers.1.on": False})
         np.testing.assert_allclose(self.run_(off).samples, ground, atol=1e-6)
-        self.assertEqual(self.run_(recipe).edges.wraps, (True, True))
+        self.assertEqual(self.run_(relief).edges.wraps, (True, True))
 
     def test_only_what_depends_on_a_change_is_computed(self):
-        recipe = self.recipe
+        relief = self.relief
         for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
-            recipe, _ = arrange.layer_added(recipe, kind)
+            relief, _ = edits.layer_added(relief, kind)
             for treatment in ("soften", "levels", "sharpen", "invert"):
-                recipe, _ = arrange.added(recipe, treatment, len(recipe.layers) - 1)
-        self.run_(recipe)
+                relief, _ = edits.added(relief, treatment, len(relief.layers) - 1)
+        self.run_(relief)
         counts = {}
         for path in ("layers.7.amount", "layers.0.amount", "layers.3.treatments.0.radius", "layers.0.content.seed"):
             before = self.engine.computed
-            self.run_(recipe.with_changes({path: 0.4 if path != "layers.0.content.seed" else 9}))
+            self.run_(relief.with_changes({path: 0.4 if path != "layers.0.content.seed" else 9}))
             counts[path] = self.engine.computed - before
         self.assertEqual(counts["layers.7.amount"], 3)  # laying it over, the relief, bringing it to size
         self.assertEqual(counts["layers.0.amount"], 11)  # the ground, and laying seven layers over it
@@ -392,13 +394,13 @@ class PileTests(TestCase):
             "colour": SourceReference(digest="2" * 64, filename="b.png"),
         }
         content = Picture(source="height", reading="height", companions={"colour": "colour"})
-        recipe, _ = arrange.picture_added(self.recipe, "Shell", sources, content)
-        recipe, _ = arrange.picture_added(recipe, "Shell again", sources, content)
+        recipe, _ = edits.picture_added(self.recipe, "Shell", sources, content)
+        recipe, _ = edits.picture_added(recipe, "Shell again", sources, content)
         self.assertEqual(set(recipe.sources), {"height", "colour", "height 2", "colour 2"})
-        recipe, _ = arrange.layer_removed(recipe, 2)
+        recipe = recipe.with_relief(edits.layer_removed(recipe.main, 2)[0])
         self.assertEqual(set(recipe.sources), {"height", "colour"})
         recipe = recipe.with_changes({"layers.1.blend": "taller", "layers.1.amount": 2, "layers.1.passage": 0})
-        pipeline = Pipeline(recipe, files.__getitem__, 64)
+        pipeline = Pipeline.of(recipe, files.__getitem__, 64)
         seen = self.engine.run(pipeline.seen(1))
         np.testing.assert_array_equal(seen[:, 33:], 1)
         laid = self.engine.run(pipeline.companion("colour"))
@@ -417,24 +419,26 @@ class PileTests(TestCase):
         from relief.inspect.start import first_recipe
 
         recipe = first_recipe(sources, content, files.__getitem__, self.engine)
-        recipe = recipe.with_treatments([Crop(left=10, width=80, height=90), CloseSeam(band=30)])
-        pipeline = Pipeline(recipe, files.__getitem__)
+        recipe = recipe.with_relief(
+            recipe.main.with_treatments([Crop(left=10, width=80, height=90), CloseSeam(band=30)])
+        )
+        pipeline = Pipeline.of(recipe, files.__getitem__)
         height = self.engine.run(pipeline.height()).samples
         np.testing.assert_allclose(self.engine.run(pipeline.companion("roughness")), height, atol=0.01)
 
     def test_repeats_make_slopes_steeper_and_halving_the_amount_makes_up_for_it(self):
         """Common practice, no source: 2 x 2 repeats want half the amount."""
-        recipe, _ = arrange.layer_added(self.recipe, "net")
-        recipe = recipe.with_changes(
+        relief, _ = edits.layer_added(self.relief, "net")
+        relief = relief.with_changes(
             {"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2, "layers.1.amount": 0.4}
         )
-        halved, label = arrange.with_halved_amount(recipe, 1, 2)
+        halved, label = edits.with_halved_amount(relief, 1, 2)
         self.assertEqual((halved.layers[1].amount, label), (0.2, "Net: amount to 0.2"))
 
     def test_the_same_recipe_gives_the_same_bytes_on_the_command_line(self):
-        recipe, _ = arrange.layer_added(self.recipe, "imprints")
+        recipe = Recipe.of(edits.layer_added(self.relief, "imprints")[0])
         recipe = recipe.with_changes({"layers.1.content.count": 8, "maps.resolution": 64, "surface.level": 0})
-        files = delivery_files(Pipeline(recipe, self.read), Engine(), "sand", Progress())
+        files = delivery_files(recipe, self.read, Engine(), "sand", Progress())
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder, "sand.json")
             place.write_text(recipe.as_text())
@@ -450,9 +454,10 @@ class PileTests(TestCase):
                 self.assertIn(words, err.getvalue())
 
     def test_a_recipe_with_layers_is_read_back(self):
-        recipe = self.recipe
+        relief = self.relief
         for kind in ("cellular_noise", "imprints", "strokes", "courses"):
-            recipe, _ = arrange.layer_added(recipe, kind)
+            relief, _ = edits.layer_added(relief, kind)
+        recipe = Recipe.of(relief)
         self.assertEqual(Recipe.read(json.loads(recipe.as_text())), recipe)
         with self.assertRaisesRegex(RecipeError, "Size must be at least 0.05 mm"):
             recipe.with_changes({"layers.1.content.size": 0})

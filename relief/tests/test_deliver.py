@@ -2,7 +2,6 @@
 
 import io
 import zipfile
-from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
@@ -13,29 +12,31 @@ from PIL import Image
 from trimesh.exchange.gltf import load_glb
 from trimesh.exchange.ply import load_ply
 
-from relief import arrange
 from relief.deliver.bundle import bundle, map_files
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
 from relief.displace.displace import displaced
-from relief.engine import Progress
 from relief.errors import Cancelled
 from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
-from relief.recipe import Recipe
+from relief.recipe import edits
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import Relief
+from relief.run.engine import Progress
+from relief.run.pipeline import Pipeline
 from relief.surface.plane import plane
 from relief.tests.fields import field, rough
 from relief.tests.test_inspect import begun
 
 
-def with_every_map(recipe: Recipe) -> Recipe:
-    """The recipe with one of each grey map, a packed picture and the test card."""
+def with_every_map(relief: Relief) -> Relief:
+    """The relief with one of each grey map and packed pictures."""
     for kind in COMPANION_MAPS:
-        recipe, _ = arrange.map_added(recipe, kind)
+        relief, _ = edits.map_added(relief, kind)
     for preset in ("height_in_alpha", "gltf"):
-        recipe, _ = arrange.pack_added(recipe, preset)
-    return recipe.with_changes({"delivery.test_card": True})
+        relief, _ = edits.pack_added(relief, preset)
+    return relief
 
 
 FOOTPRINT = Footprint(width=80, height=60)
@@ -115,9 +116,10 @@ class MeshTests(TestCase):
 class BundleTests(TestCase):
     def packed(self, progress=None, everything=False) -> bytes:
         pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16))
+        recipe = Recipe.of(pipeline.relief, pipeline.sources)
         if everything:
-            pipeline = replace(pipeline, recipe=with_every_map(pipeline.recipe))
-        return bundle(pipeline, engine, "Net / sand: ä", progress or Progress())
+            recipe = recipe.with_relief(with_every_map(recipe.main)).with_changes({"delivery.test_card": True})
+        return bundle(recipe, pipeline.read_source, engine, "Net / sand: ä", progress or Progress())
 
     def test_made_twice_it_is_the_same_bytes(self):
         self.assertEqual(self.packed(), self.packed())
@@ -187,9 +189,11 @@ class MapFileTests(TestCase):
     def files(self, **changes) -> dict:
         pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16))
         paths = {path.replace("__", "."): value for path, value in changes.items()}
-        pipeline = replace(pipeline, recipe=pipeline.recipe.with_changes({"midlevel": 0.4, "amplitude": 8, **paths}))
+        recipe = Recipe.of(pipeline.relief, pipeline.sources)
+        recipe = recipe.with_changes({"midlevel": 0.4, "amplitude": 8, **paths})
+        pipeline = Pipeline.of(recipe, pipeline.read_source)
         self.height = engine.run(pipeline.height()).samples
-        return {file.name: file for file in map_files(pipeline, engine, "x")}
+        return {file.name: file for file in map_files(pipeline, engine, "x", recipe.delivery)}
 
     def picture(self, file) -> np.ndarray:
         return np.asarray(Image.open(io.BytesIO(file.data)))

@@ -5,8 +5,8 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief.engine import Engine, Progress, Stage
 from relief.errors import Cancelled
+from relief.run.engine import Engine, Progress, Stage
 
 
 class Counted:

@@ -17,15 +17,15 @@ import tifffile
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
-from relief import arrange
-from relief.engine import Engine
 from relief.inspect.check import check
 from relief.inspect.findings import measured_and_found
 from relief.inspect.start import content_of_picture, first_recipe, generated
-from relief.layer import SourceReference
 from relief.maps.normal import Normal, normal_map
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe import edits
+from relief.recipe.layer import SourceReference
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.tests.fields import WRAP, centres, field, rough
@@ -165,7 +165,7 @@ def faulty_pieces() -> Iterator[tuple[str, str, Recipe, dict[str, bytes]]]:
     heights = {f"rough{seed}_height.png": encoded(sixteen(rough(200, 240, seed))) for seed in range(3)}
     for name, data in heights.items():
         recipe, files = begun(name, data)
-        amplitude, midlevel = recipe.amplitude, recipe.midlevel
+        amplitude, midlevel = recipe.main.amplitude, recipe.main.midlevel
         yield "harsh", name, recipe.with_changes({"amplitude": amplitude * 8}), files
         yield "weak", name, recipe.with_changes({"amplitude": amplitude / 30}), files
         yield "swell", name, recipe.with_changes({"midlevel": midlevel - 0.3}), files
@@ -196,11 +196,11 @@ def healthy_pieces() -> Iterator[tuple[str, Recipe, dict[str, bytes]]]:
     for kind in ("gradient_noise", "value_noise", "cellular_noise", "waves", "dots", "net"):
         yield kind, generated(kind, lambda _: b"", Engine()), {}
     recipe, files = begun("rough_height.png", encoded(sixteen(rough(200, 240, 1))))
-    yield "two layers", arrange.layer_added(recipe, "gradient_noise")[0], files
+    yield "two layers", recipe.with_relief(edits.layer_added(recipe.main, "gradient_noise")[0]), files
 
 
 def said_of_piece(recipe: Recipe, files: dict[str, bytes]) -> list[str]:
-    _, found = measured_and_found(Pipeline(recipe, files.__getitem__), Engine())
+    _, found = measured_and_found(Pipeline.of(recipe, files.__getitem__), Engine())
     return [item.kind for item in found]
 
 

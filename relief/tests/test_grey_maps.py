@@ -9,11 +9,8 @@ import numpy as np
 import scipy.ndimage
 from PIL import Image
 
-from relief import arrange
 from relief.deliver.bundle import map_files, test_card_files
-from relief.engine import Engine
 from relief.errors import RecipeError
-from relief.finished import finished
 from relief.generate.dots import Dots
 from relief.generate.flutes import Flutes
 from relief.generate.generator import Grid
@@ -21,7 +18,6 @@ from relief.generate.gradient_noise import GradientNoise
 from relief.generate.test_card import TestCard
 from relief.height import Footprint
 from relief.inspect.readings import readings
-from relief.layer import Layer
 from relief.maps import COMPANION_MAPS
 from relief.maps.curvature import Curvature, mean_curvature
 from relief.maps.grey_height import GreyHeight
@@ -31,8 +27,13 @@ from relief.maps.occlusion import Occlusion, occlusion
 from relief.maps.position import Position
 from relief.maps.roughness import Roughness
 from relief.maps.slope_map import SlopeMap
-from relief.pipeline import Pipeline
-from relief.recipe import MOST_MAPS, Recipe
+from relief.recipe import edits
+from relief.recipe.layer import Layer
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import MOST_MAPS, Relief
+from relief.run.engine import Engine
+from relief.run.finished import finished
+from relief.run.pipeline import Pipeline
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 
 
@@ -43,9 +44,9 @@ def bowl(size: int, radius: float, side: float) -> np.ndarray:
     return radius - np.sqrt(radius**2 - squared)
 
 
-def made_of_noise() -> Recipe:
-    """A recipe that needs no source."""
-    return Recipe(sources={}, layers=(Layer(name="Noise", content=GradientNoise()),), footprint=Footprint())
+def made_of_noise() -> Relief:
+    """A relief that needs no source."""
+    return Relief(layers=(Layer(name="Noise", content=GradientNoise()),))
 
 
 class OcclusionTests(TestCase):
@@ -224,13 +225,13 @@ class MoreMapTests(TestCase):
         """A ramp against a plateau of 0.5: the plateau wins left of the middle."""
         ramp = Layer(name="Ramp", content=Flutes(), amount=0)
         over = Layer(name="Over", content=Dots(), blend="taller", passage=0, amount=1)
-        recipe, _ = arrange.map_added(Recipe(sources={}, layers=(ramp, over)), "layer_mask")
-        pipeline, engine = Pipeline(recipe, {}.__getitem__, 64), Engine()
+        relief, _ = edits.map_added(Relief(layers=(ramp, over)), "layer_mask")
+        pipeline, engine = Pipeline(relief, {}, {}.__getitem__, 64), Engine()
         mask = engine.run(finished(pipeline, "more-0"))
         above = engine.run(pipeline.laid(1)).samples > 0
         self.assertTrue(0.05 < above.mean() < 0.95)
         np.testing.assert_array_equal(mask > 127, above)
-        ground = Pipeline(recipe.with_changes({"maps.more.0.layer": 0}), {}.__getitem__, 64)
+        ground = Pipeline(relief.with_changes({"maps.more.0.layer": 0}), {}, {}.__getitem__, 64)
         np.testing.assert_array_equal(engine.run(finished(ground, "more-0")), 255 - mask)
 
     def test_their_own_soften_is_a_gaussian(self):
@@ -242,13 +243,13 @@ class MoreMapTests(TestCase):
         np.testing.assert_allclose(soft, expected, atol=2e-4)
 
     def test_a_map_is_called_and_delivered_by_its_own_name(self):
-        recipe, _ = arrange.map_added(made_of_noise(), "height")
-        recipe, done = arrange.map_named(recipe, 0, " Glow  in the depths ")
+        relief, _ = edits.map_added(made_of_noise(), "height")
+        relief, done = edits.map_named(relief, 0, " Glow  in the depths ")
         self.assertEqual(done, "Named a map Glow in the depths")
-        names = [file.name for file in map_files(Pipeline(recipe, {}.__getitem__, 32), Engine(), "x")]
+        names = [file.name for file in map_files(Pipeline(relief, {}, {}.__getitem__, 32), Engine(), "x")]
         self.assertIn("x_glow_in_the_depths.png", names)
-        recipe, _ = arrange.map_named(recipe, 0, "")
-        self.assertEqual(recipe.maps.more[0].called, GreyHeight.title)
+        relief, _ = edits.map_named(relief, 0, "")
+        self.assertEqual(relief.maps.more[0].called, GreyHeight.title)
 
 
 class TestCardTests(TestCase):
@@ -261,10 +262,10 @@ class TestCardTests(TestCase):
 
     def test_the_delivered_card_tells_reversed_green_and_strength(self):
         """The upper flank of the dome is light green with green up (common practice, no source)."""
-        recipe = made_of_noise().with_changes({"delivery.test_card": True})
+        relief = made_of_noise()
         turned = ({"maps.normal.green": "down"}, False), ({"maps.normal.strength": -1}, False)
         for changes, lighter in (({}, True), *turned):
-            pipeline = Pipeline(recipe.with_changes(changes), {}.__getitem__, 32)
+            pipeline = Pipeline(relief.with_changes(changes), {}, {}.__getitem__, 32)
             files = {file.name: file for file in test_card_files(pipeline, Engine(), "x")}
             pixels = np.asarray(Image.open(io.BytesIO(files["x_test_card_normal.png"].data)))
             self.assertEqual(pixels.shape, (512, 512, 3))
@@ -293,27 +294,27 @@ class EveryMapTests(TestCase):
                     self.assertEqual((drawn.dtype, drawn.shape[:2]), (np.dtype(depth), (1, 1)))
 
     def test_each_is_added_removed_and_delivered_under_a_name_of_its_own(self):
-        recipe = made_of_noise()
+        relief = made_of_noise()
         kinds = [*COMPANION_MAPS, "slope"]
         for kind in kinds:
-            recipe, done = arrange.map_added(recipe, kind)
+            relief, done = edits.map_added(relief, kind)
             self.assertEqual(done, f"Added {COMPANION_MAPS[kind].title}")
-        recipe = recipe.with_changes({f"maps.more.{kinds.index('occlusion')}.on": False})
-        again = Recipe.read(json.loads(recipe.as_text()))
-        self.assertEqual(again, recipe)
-        names = [file.name for file in map_files(Pipeline(again, {}.__getitem__, 32), Engine(), "hull")]
+        relief = relief.with_changes({f"maps.more.{kinds.index('occlusion')}.on": False})
+        again = Recipe.read(json.loads(Recipe.of(relief).as_text()))
+        self.assertEqual(again.main, relief)
+        names = [file.name for file in map_files(Pipeline.of(again, {}.__getitem__, 32), Engine(), "hull")]
         expected = {f"hull_{kind}.png" for kind in COMPANION_MAPS if kind != "occlusion"} | {"hull_slope_2.png"}
         self.assertEqual(set(names[4:]), expected)
-        removed, _ = arrange.map_removed(recipe, len(kinds) - 1)
+        removed, _ = edits.map_removed(relief, len(kinds) - 1)
         self.assertEqual([grey.kind for grey in removed.maps.more], kinds[:-1])
 
     def test_what_cannot_be_added_or_removed_is_refused(self):
-        recipe = made_of_noise()
-        for refused in (lambda: arrange.map_added(recipe, "glitter"), lambda: arrange.map_removed(recipe, 0)):
+        relief = made_of_noise()
+        for refused in (lambda: edits.map_added(relief, "glitter"), lambda: edits.map_removed(relief, 0)):
             self.assertRaises(RecipeError, refused)
         for _ in range(MOST_MAPS):
-            recipe, _ = arrange.map_added(recipe, "slope")
-        self.assertRaises(RecipeError, lambda: arrange.map_added(recipe, "slope"))
+            relief, _ = edits.map_added(relief, "slope")
+        self.assertRaises(RecipeError, lambda: edits.map_added(relief, "slope"))
 
 
 class SurfaceTextureTests(TestCase):

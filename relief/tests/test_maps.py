@@ -10,12 +10,13 @@ import scipy.ndimage
 import skimage.filters
 from matplotlib.colors import LightSource
 
+from relief.filters.bands import Bands
 from relief.maps.displacement import bump_range, displacement, displacement_range
 from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import KERNEL_NAMES, slopes, steepness
 from relief.maps.vectors import vectors_of
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
-from relief.treat.detail_bands import Bands, DetailBands
+from relief.treat.detail_bands import DetailBands
 
 
 def plain_normals(samples, spacing, rise, wrap):

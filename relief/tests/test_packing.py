@@ -1,6 +1,7 @@
 """Packed pictures read back channel by channel, unpacked ones read on the way in, and colours that are passed on."""
 
 import io
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
@@ -8,17 +9,18 @@ import skimage.color
 import skimage.data
 from PIL import Image
 
-from relief import arrange
 from relief.deliver.bundle import map_files
 from relief.deliver.images import png
-from relief.engine import Engine
 from relief.errors import RecipeError
-from relief.finished import finished, packable, titles
-from relief.layer import Beside, Picture
 from relief.maps.colour_map import Colour, coloured
 from relief.maps.packing import PRESETS, Pack, at_depth
-from relief.pipeline import Pipeline
-from relief.recipe import MOST_PACKS
+from relief.recipe import edits
+from relief.recipe.layer import Beside, Picture
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import MOST_PACKS
+from relief.run.engine import Engine
+from relief.run.finished import finished, packable, titles
+from relief.run.pipeline import Pipeline
 from relief.tests.fields import rough
 from relief.tests.test_grey_maps import made_of_noise
 from relief.tests.test_vectors import recipe_of
@@ -26,12 +28,12 @@ from relief.tests.test_vectors import recipe_of
 
 def noise_with(*kinds: str, preset: str = "") -> Pipeline:
     """A small piece of noise with some grey maps and a packed picture."""
-    recipe = made_of_noise()
+    relief = made_of_noise()
     for kind in kinds:
-        recipe, _ = arrange.map_added(recipe, kind)
+        relief, _ = edits.map_added(relief, kind)
     if preset:
-        recipe, _ = arrange.pack_added(recipe, preset)
-    return Pipeline(recipe, {}.__getitem__, 40)
+        relief, _ = edits.pack_added(relief, preset)
+    return Pipeline(relief, {}, {}.__getitem__, 40)
 
 
 def opened(pipeline: Pipeline) -> dict[str, Image.Image]:
@@ -61,12 +63,12 @@ class PackingTests(TestCase):
         np.testing.assert_array_equal(pixels[..., :3], np.asarray(files["x_normal.png"]))
         deep = np.asarray(files["x_displacement.png"]).astype(float)
         self.assertLessEqual(np.abs(pixels[..., 3] - deep / 257).max(), 0.51)
-        costs = pipeline.recipe.maps.packs[0].costs(51)
+        costs = pipeline.relief.maps.packs[0].costs(51)
         self.assertEqual(costs, ["8 bits keep 256 heights, 0.2 mm apart: slopes show as steps close up."])
-        self.assertEqual(pipeline.recipe.maps.packs[0].model_copy(update={"bits": 16}).costs(51), [])
+        self.assertEqual(pipeline.relief.maps.packs[0].model_copy(update={"bits": 16}).costs(51), [])
 
     def test_height_in_blue_says_that_blue_has_to_be_made_again(self):
-        costs = noise_with(preset="height_in_blue").recipe.maps.packs[0].costs(5)
+        costs = noise_with(preset="height_in_blue").relief.maps.packs[0].costs(5)
         self.assertEqual(len(costs), 2)
         self.assertIn("makes it again", costs[1])
 
@@ -75,8 +77,8 @@ class PackingTests(TestCase):
         pack = Pack(
             red_value=0.2, green="more-0", green_inverted=True, blue="more-7", blue_value=1, alpha="value", bits=16
         )
-        recipe = pipeline.recipe.model_copy(update={"maps": pipeline.recipe.maps.model_copy(update={"packs": (pack,)})})
-        engine, here = Engine(), Pipeline(recipe, pipeline.read_source, 40)
+        relief = pipeline.relief.model_copy(update={"maps": pipeline.relief.maps.model_copy(update={"packs": (pack,)})})
+        engine, here = Engine(), replace(pipeline, relief=relief)
         pixels = engine.run(finished(here, "pack-0"))
         slope = engine.run(finished(here, "more-0"))
         self.assertEqual(pixels.dtype, np.uint16)
@@ -86,35 +88,35 @@ class PackingTests(TestCase):
         self.assertEqual(set(pixels[..., 3].ravel()), {65535})
 
     def test_removing_a_map_moves_what_holds_the_later_ones(self):
-        recipe = noise_with("slope", "occlusion", "roughness", preset="gltf").recipe
-        self.assertEqual((recipe.maps.packs[0].red, recipe.maps.packs[0].green), ("more-1", "more-2"))
-        recipe, _ = arrange.map_removed(recipe, 1)
-        self.assertEqual((recipe.maps.packs[0].red, recipe.maps.packs[0].green), ("value", "more-1"))
+        relief = noise_with("slope", "occlusion", "roughness", preset="gltf").relief
+        self.assertEqual((relief.maps.packs[0].red, relief.maps.packs[0].green), ("more-1", "more-2"))
+        relief, _ = edits.map_removed(relief, 1)
+        self.assertEqual((relief.maps.packs[0].red, relief.maps.packs[0].green), ("value", "more-1"))
 
     def test_packs_are_named_removed_and_bounded(self):
-        recipe = made_of_noise()
+        relief = made_of_noise()
         for preset in PRESETS:
-            recipe, _ = arrange.pack_added(recipe, preset)
-        recipe, _ = arrange.pack_named(recipe, 0, "  my   maps ")
-        self.assertEqual(recipe.maps.packs[0].name, "my maps")
-        recipe, done = arrange.pack_removed(recipe, 1)
+            relief, _ = edits.pack_added(relief, preset)
+        relief, _ = edits.pack_named(relief, 0, "  my   maps ")
+        self.assertEqual(relief.maps.packs[0].name, "my maps")
+        relief, done = edits.pack_removed(relief, 1)
         self.assertEqual(done, "Removed Normal and height")
-        for _ in range(MOST_PACKS - len(recipe.maps.packs)):
-            recipe, _ = arrange.pack_added(recipe, "empty")
+        for _ in range(MOST_PACKS - len(relief.maps.packs)):
+            relief, _ = edits.pack_added(relief, "empty")
         for refused in (
-            lambda: arrange.pack_added(recipe, "empty"), lambda: arrange.pack_added(made_of_noise(), "glitter"),
-            lambda: arrange.pack_removed(recipe, 99), lambda: arrange.pack_named(recipe, -1, "x"),
+            lambda: edits.pack_added(relief, "empty"), lambda: edits.pack_added(made_of_noise(), "glitter"),
+            lambda: edits.pack_removed(relief, 99), lambda: edits.pack_named(relief, -1, "x"),
         ):  # fmt: skip
             self.assertRaises(RecipeError, refused)
 
     def test_every_map_of_one_channel_can_be_packed(self):
-        recipe = noise_with("position", "slope").recipe
-        offered = packable(recipe)
+        relief = noise_with("position", "slope").relief
+        offered = packable(relief)
         self.assertTrue({"normal.red", "more-0.blue", "more-1", "displacement"} <= set(offered))
         self.assertFalse({"more-0", "colour.green"} & set(offered), "noise has no colours")
-        photo = recipe_of({"picture": png(skimage.data.gravel())}, Picture(source="picture", reading="photo")).recipe
+        photo = recipe_of({"picture": png(skimage.data.gravel())}, Picture(source="picture", reading="photo")).relief
         self.assertIn("colour.green", packable(photo))
-        self.assertEqual(titles(recipe)["more-1"], "Slope")
+        self.assertEqual(titles(relief)["more-1"], "Slope")
 
     def test_depths(self):
         every = np.arange(256, dtype=np.uint8)
@@ -149,8 +151,8 @@ class UnpackingTests(TestCase):
             source="picture", reading="height", channel="alpha", unpacked={"red": "occlusion", "green": "roughness"}
         )
         pipeline = recipe_of({"picture": self.data}, content)
-        recipe, _ = arrange.pack_added(pipeline.recipe, "gltf")
-        pixels = Engine().run(finished(Pipeline(recipe, pipeline.read_source), "pack-0"))
+        relief, _ = edits.pack_added(pipeline.relief, "gltf")
+        pixels = Engine().run(finished(replace(pipeline, relief=relief), "pack-0"))
         np.testing.assert_array_equal(pixels[..., 0], self.parts["red"])
         np.testing.assert_array_equal(pixels[..., 1], self.parts["green"])
 
@@ -160,14 +162,14 @@ class UnpackingTests(TestCase):
         pipeline, engine = recipe_of({"height": heights, "orm": self.data}, content), Engine()
         pixels = engine.run(finished(pipeline, "along-roughness"))
         np.testing.assert_array_equal(pixels, self.parts["green"])
-        self.assertEqual(pipeline.recipe.layers[0].companions, {"roughness": Beside("orm", "green")})
+        self.assertEqual(pipeline.relief.layers[0].companions, {"roughness": Beside("orm", "green")})
         with self.assertRaisesRegex(RecipeError, "does not have"):
-            pipeline.recipe.with_changes({"layers.0.content.unpacked.source": "elsewhere"})
+            Recipe.of(pipeline.relief, pipeline.sources).with_changes({"layers.0.content.unpacked.source": "elsewhere"})
 
     def test_an_unknown_role_is_refused(self):
-        recipe = recipe_of({"picture": self.data}, Picture(source="picture")).recipe
+        relief = recipe_of({"picture": self.data}, Picture(source="picture")).relief
         with self.assertRaises(RecipeError):
-            recipe.with_changes({"layers.0.content.unpacked.red": "glitter"})
+            relief.with_changes({"layers.0.content.unpacked.red": "glitter"})
 
 
 class ColourTests(TestCase):
@@ -175,7 +177,7 @@ class ColourTests(TestCase):
         photo = skimage.data.astronaut()[:64, :64]
         pipeline = recipe_of({"picture": png(photo)}, Picture(source="picture", reading="photo"))
         np.testing.assert_array_equal(Engine().run(finished(pipeline, "colour")), photo)
-        off = Pipeline(pipeline.recipe.with_changes({"maps.colour.on": False}), pipeline.read_source)
+        off = replace(pipeline, relief=pipeline.relief.with_changes({"maps.colour.on": False}))
         self.assertNotIn("x_colour.png", [file.name for file in map_files(off, Engine(), "x")])
 
     def test_a_tint_multiplies_linear_light(self):

@@ -6,12 +6,13 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from relief import arrange
 from relief.errors import RecipeError
-from relief.layer import Layer, Picture, SourceReference
 from relief.maps import COMPANION_MAPS
 from relief.parameters import control, controls
-from relief.recipe import Recipe
+from relief.recipe import edits
+from relief.recipe.layer import Layer, Picture, SourceReference
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import Relief
 from relief.treat import TREATMENTS
 from relief.treat.levels import Levels
 from relief.treat.soften import Soften
@@ -20,14 +21,14 @@ from relief.treat.soften import Soften
 def recipe(**values) -> Recipe:
     layer = Layer(name="x", content=Picture(source="picture"), treatments=(Levels(), Soften(on=False)))
     source = SourceReference(digest="0" * 64, filename="x.png")
-    return Recipe(sources={"picture": source}, layers=(layer,), **values)
+    return Recipe.of(Relief(layers=(layer,), **values), {"picture": source})
 
 
 class ChangeTests(TestCase):
     def test_text_from_a_form_becomes_the_value(self):
         changed = recipe().with_changes({"amplitude": "7.5", "layers.0.treatments.1.on": "true", "surface.level": "3"})
-        self.assertEqual((changed.amplitude, changed.surface.level), (7.5, 3))
-        self.assertTrue(changed.layers[0].treatments[1].on)
+        self.assertEqual((changed.main.amplitude, changed.surface.level), (7.5, 3))
+        self.assertTrue(changed.main.layers[0].treatments[1].on)
 
     def test_what_is_wrong_is_said_with_label_bound_and_unit(self):
         for path, value, sentence in (
@@ -59,18 +60,18 @@ class ChangeTests(TestCase):
 
     def test_aspect_is_kept_until_it_is_unlocked(self):
         wide = recipe().with_changes({"footprint.keep_aspect": False}).with_changes({"footprint.height": 150})
-        self.assertEqual((wide.footprint.width, wide.footprint.height), (300, 150))
+        self.assertEqual((wide.main.footprint.width, wide.main.footprint.height), (300, 150))
         locked = wide.with_changes({"footprint.keep_aspect": True}).with_changes({"footprint.width": 100})
-        self.assertEqual((locked.footprint.width, locked.footprint.height), (100, 50))
+        self.assertEqual((locked.main.footprint.width, locked.main.footprint.height), (100, 50))
         with self.assertRaisesRegex(RecipeError, "Height must be at least 0.1"):
             locked.with_changes({"footprint.width": 0.1})
 
     def test_suggested_lengths_follow_the_footprint_and_chosen_ones_stay(self):
         suggested = recipe(amplitude=6, suggested=("amplitude",))
-        self.assertEqual(suggested.with_changes({"footprint.width": 600}).amplitude, 12)
+        self.assertEqual(suggested.with_changes({"footprint.width": 600}).main.amplitude, 12)
         chosen = suggested.with_changes({"amplitude": 5})
-        self.assertEqual(chosen.suggested, ())
-        self.assertEqual(chosen.with_changes({"footprint.width": 600}).amplitude, 5)
+        self.assertEqual(chosen.main.suggested, ())
+        self.assertEqual(chosen.with_changes({"footprint.width": 600}).main.amplitude, 5)
 
     def test_differences_are_said_in_words(self):
         changed = recipe().with_changes(
@@ -116,12 +117,12 @@ class ParameterTests(TestCase):
 
     def test_every_choice_and_switch_can_be_sent_as_text(self):
         """What a list or a box on the page posts is text, also where the choice is a number."""
-        whole = recipe()
+        whole = recipe().main
         for kind in TREATMENTS:
-            whole, _ = arrange.added(whole, kind)
+            whole, _ = edits.added(whole, kind)
         for kind in COMPANION_MAPS:
-            whole, _ = arrange.map_added(whole, kind)
-        whole, _ = arrange.pack_added(whole, "empty")
+            whole, _ = edits.map_added(whole, kind)
+        whole, _ = edits.pack_added(whole, "empty")
         tried = 0
         for path in whole.paths():
             known = whole.control(path)

@@ -7,7 +7,6 @@ import numpy as np
 import skimage.data
 from matplotlib.cbook import get_sample_data
 
-from relief.engine import Engine
 from relief.inspect.findings import measured_and_found
 from relief.inspect.readings import readings
 from relief.inspect.repeats import motif, suggested_crops, telltales
@@ -15,7 +14,8 @@ from relief.inspect.start import started, suggested_start
 from relief.inspect.thresholds import HARSH_ABOVE
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.normal import Normal, normal_map
-from relief.pipeline import Pipeline
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.sources.facts import facts, seam_ratios
 from relief.sources.picture import Picture
 from relief.sources.roles import family, green_of, guessed, role_in_name
@@ -139,8 +139,8 @@ class HeightFromNormalsTests(TestCase):
         data = png(normal_map(here, 25, Normal(kernel="central")))
         engine = Engine()
         recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
-        self.assertAlmostEqual(recipe.amplitude, 25, delta=2)
-        height = engine.run(Pipeline(recipe, lambda _: data).height())
+        self.assertAlmostEqual(recipe.main.amplitude, 25, delta=2)
+        height = engine.run(Pipeline.of(recipe, lambda _: data).height())
         self.assertGreater(np.corrcoef(height.samples.ravel(), here.samples.ravel())[0, 1], 0.99)
 
 
@@ -149,16 +149,16 @@ class GreenFindingTests(TestCase):
         here = field(rough(96, 96), width=300, edges=WRAP)
         data, engine = png(normal_map(here, 25, Normal(kernel="central", green="down"))), Engine()
         recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
-        self.assertEqual(recipe.layers[0].content.green, "down", "as its pixels say")
+        self.assertEqual(recipe.main.layers[0].content.green, "down", "as its pixels say")
         recipe = recipe.with_changes({"layers.0.content.green": "up"})
 
         def found(recipe) -> dict:
-            _, items = measured_and_found(Pipeline(recipe, lambda _: data), engine)
+            _, items = measured_and_found(Pipeline.of(recipe, lambda _: data), engine)
             return {finding.kind: finding for finding in items}
 
         mended = found(recipe)["green"].mend.applied(recipe)
         self.assertNotIn("green", found(mended))
-        height = engine.run(Pipeline(mended, lambda _: data).height())
+        height = engine.run(Pipeline.of(mended, lambda _: data).height())
         self.assertGreater(np.corrcoef(height.samples.ravel(), here.samples.ravel())[0, 1], 0.99)
 
 
@@ -203,9 +203,10 @@ class StartTests(TestCase):
         for name in ("brick", "grass", "gravel"):
             data, engine = png(getattr(skimage.data, name)()), Engine()
             first = suggested_start("0" * 64, f"{name}.png", "photo", lambda _, data=data: data, engine)
-            recipe = started(first, lambda _, data=data: data, engine)
-            height = engine.run(Pipeline(recipe, lambda _, data=data: data).height())
-            taken = readings(height, recipe.amplitude, recipe.midlevel)
+            pipeline = Pipeline.of(first, lambda _, data=data: data)
+            relief = started(pipeline, engine)
+            height = engine.run(replace(pipeline, relief=relief).height())
+            taken = readings(height, relief.amplitude, relief.midlevel)
             self.assertAlmostEqual(taken.steepest, 40, delta=1)
             self.assertLess(taken.steepest, HARSH_ABOVE)
             self.assertLess(abs(taken.mean), 0.1 * taken.range)
@@ -215,15 +216,15 @@ class StartTests(TestCase):
             ]
             self.assertLess(np.ptp(quarters), 0.08, f"{name} is evenly lit")
             self.assertIn(
-                "layers.0.treatments.0.window" if recipe.layers[0].treatments[0].on else "amplitude", recipe.suggested
+                "layers.0.treatments.0.window" if relief.layers[0].treatments[0].on else "amplitude", relief.suggested
             )
 
     def test_what_places_the_picture_stays(self):
         data, engine = png(skimage.data.brick()), Engine()
         first = suggested_start("0" * 64, "brick.png", "photo", lambda _: data, engine)
-        placed = first.with_treatments([Crop(left=10, width=60, height=60), 0, 1, EvenLight()])
-        recipe = started(placed, lambda _: data, engine)
-        kinds = [treatment.kind for treatment in recipe.layers[0].treatments]
+        placed = first.main.with_treatments([Crop(left=10, width=60, height=60), 0, 1, EvenLight()])
+        relief = started(Pipeline.of(first.with_relief(placed), lambda _: data), engine)
+        kinds = [treatment.kind for treatment in relief.layers[0].treatments]
         self.assertEqual(kinds, ["crop", "even_light", "levels", "soften"])
 
 
@@ -231,9 +232,9 @@ class ResolutionTests(TestCase):
     def test_the_full_picture_is_kept_to_the_end_and_shrunk_by_area(self):
         data, engine = png(skimage.data.gravel()), Engine()
         recipe = suggested_start("0" * 64, "gravel.png", "photo", lambda _: data, engine)
-        full = engine.run(Pipeline(recipe, lambda _: data).height()).samples
+        full = engine.run(Pipeline.of(recipe, lambda _: data).height()).samples
         small = recipe.with_changes({"maps.resolution": 128})
-        shrunk = engine.run(Pipeline(small, lambda _: data).height()).samples
+        shrunk = engine.run(Pipeline.of(small, lambda _: data).height()).samples
         np.testing.assert_allclose(shrunk, full.reshape(128, 4, 128, 4).mean(axis=(1, 3)), atol=1e-5)
 
     def test_enlarging_is_exact_on_quadratics(self):
@@ -241,7 +242,7 @@ class ResolutionTests(TestCase):
         place = np.arange(32, dtype=np.float64)
         quadratic = 0.1 + 0.002 * place + 0.0007 * place**2
         here = field(np.tile(quadratic, (32, 1)))
-        from relief.resample import field_resampled
+        from relief.filters.resample import field_resampled
 
         fine = field_resampled(here, 96, 96, "bicubic").samples
         places = (np.arange(96) + 0.5) / 3 - 0.5
@@ -251,8 +252,8 @@ class ResolutionTests(TestCase):
     def test_a_crop_is_looked_at_with_all_its_texels(self):
         data, engine = png(skimage.data.gravel()), Engine()
         recipe = suggested_start("0" * 64, "gravel.png", "photo", lambda _: data, engine)
-        cut = recipe.with_treatments([Crop(width=25, height=25), *range(3)])
-        proxy = engine.run(Pipeline(cut, lambda _: data, 128).height())
+        cut = recipe.with_relief(recipe.main.with_treatments([Crop(width=25, height=25), *range(3)]))
+        proxy = engine.run(Pipeline.of(cut, lambda _: data, 128).height())
         self.assertEqual(proxy.samples.shape, (128, 128))
-        whole = engine.run(replace(Pipeline(cut, lambda _: data), longest=None).height())
+        whole = engine.run(replace(Pipeline.of(cut, lambda _: data), longest=None).height())
         np.testing.assert_allclose(proxy.samples, whole.samples, atol=1e-6)

@@ -9,10 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relief.compose.layout import Layout
+from relief.filters.resample import averaged, field_resampled, resampled, shrunk
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.maps.slopes import slopes, steepness
-from relief.resample import averaged, field_resampled, resampled, shrunk
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough
 
 WRAPS, CLAMPS = (True, True), (False, False)

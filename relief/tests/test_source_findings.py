@@ -9,18 +9,19 @@ import skimage.data
 from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
-from relief import arrange
-from relief.engine import Engine
 from relief.inspect.check import check
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found, repeated
 from relief.inspect.sets import set_findings
-from relief.layer import Picture, SourceReference
 from relief.maps.normal import Normal, normal_map
-from relief.pipeline import Pipeline
+from relief.recipe import edits
+from relief.recipe.layer import Picture, SourceReference
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.tests.fields import WRAP, field, rough
-from relief.tests.test_inspect import begun
+from relief.tests.test_inspect import begun, mended
 from relief.tests.test_vectors import png, recipe_of
 
 HEIGHTS = np.rint(rough(96, 96) * 65535).astype(np.uint16)
@@ -47,7 +48,7 @@ class SourceFindingTests(TestCase):
         """The finding is the only one, and there is none after its mend."""
         before = found_in(pipeline)
         self.assertEqual(list(before), [kind])
-        self.assertEqual(found_in(replace(pipeline, recipe=before[kind].mend.applied(pipeline.recipe))), {})
+        self.assertEqual(found_in(mended(pipeline, before[kind].mend)), {})
 
     def test_data_read_as_colour(self):
         heights = np.rint(rough(200, 200) * 65535).astype(np.uint16)
@@ -72,21 +73,21 @@ class SourceFindingTests(TestCase):
     def test_a_packed_picture_is_no_colour(self):
         photo = skimage.data.coffee()[:200, :200]
         pipeline, _ = begun(photo, "height")
-        recipe = pipeline.recipe.with_changes({"layers.0.content.unpacked.green": "roughness"})
-        self.assertEqual(found_in(replace(pipeline, recipe=recipe)), {})
+        recipe = pipeline.relief.with_changes({"layers.0.content.unpacked.green": "roughness"})
+        self.assertEqual(found_in(replace(pipeline, relief=recipe)), {})
         named = recipe.with_changes({"layers.0.content.unpacked.source": "picture"})
-        self.assertEqual(found_in(replace(pipeline, recipe=named)), {})
+        self.assertEqual(found_in(replace(pipeline, relief=named)), {})
 
     def test_heights_through_the_display_curve(self):
         """IEC 61966-2-1 takes an even spread of mean 0.5 to one of mean 0.35 or so."""
         pipeline, _ = begun(HEIGHTS)
-        recipe = pipeline.recipe.with_changes({"layers.0.content.transfer": "srgb"})
-        self.assert_mended("curve", replace(pipeline, recipe=recipe))
+        recipe = pipeline.relief.with_changes({"layers.0.content.transfer": "srgb"})
+        self.assert_mended("curve", replace(pipeline, relief=recipe))
 
     def test_a_footprint_of_another_aspect(self):
         pipeline, _ = begun(HEIGHTS[:64])
         wide = {"footprint.keep_aspect": False, "footprint.width": 450, "footprint.height": 250}
-        bent = replace(pipeline, recipe=pipeline.recipe.with_changes(wide))
+        bent = replace(pipeline, relief=pipeline.relief.with_changes(wide))
         self.assertIn("20 % across", found_in(bent)["stretched"].reason.replace("20%", "20 %"))
         self.assert_mended("stretched", bent)
 
@@ -113,9 +114,9 @@ class SourceFindingTests(TestCase):
         pipeline = set_of(bent, normals())
         reason = found_in(pipeline)["gamma"].reason
         self.assertIn(f"mean is {bent.mean() / 65535:.2f} and should be {linear.mean():.2f}", reason)
-        mended = found_in(pipeline)["gamma"].mend.applied(pipeline.recipe)
-        self.assertEqual(mended.layers[0].content.transfer, "srgb")
-        self.assertEqual(found_in(replace(pipeline, recipe=mended)), {})
+        after = mended(pipeline, found_in(pipeline)["gamma"].mend)
+        self.assertEqual(after.relief.layers[0].content.transfer, "srgb")
+        self.assertEqual(found_in(after), {})
         # eight bits alone are no display curve
         coarse = np.rint(linear * 255).astype(np.uint8)
         self.assertNotIn("gamma", found_in(set_of(coarse, normals())))
@@ -146,21 +147,22 @@ class RepeatTests(TestCase):
             found = found_in(pipeline)
             self.assertEqual("telltale" in found, expected)
         self.assertIn("59 % across and 39 % down", found["telltale"].reason)
-        alone = replace(pipeline, recipe=pipeline.recipe.with_changes({"edges.across": "clamp"}))
+        alone = replace(pipeline, relief=pipeline.relief.with_changes({"edges.across": "clamp"}))
         self.assertNotIn("telltale", found_in(alone))
 
     def test_a_layer_that_repeats_with_the_amount_it_had_as_one(self):
         """2 x 2 repeats halve 0.1 to 0.05 (common practice, no source)."""
         reference = {"picture": SourceReference(digest="a" * 64, filename="dent.png")}
-        base = begun(HEIGHTS)[0].recipe
-        recipe, _ = arrange.picture_added(base, "Dents", reference, Picture(source="picture", reading="height"))
-        self.assertIsNone(repeated(recipe))
+        pipeline = begun(HEIGHTS)[0]
+        base = Recipe.of(pipeline.relief, pipeline.sources)
+        recipe, _ = edits.picture_added(base, "Dents", reference, Picture(source="picture", reading="height"))
+        self.assertIsNone(repeated(recipe.main))
         twice = recipe.with_changes({"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2})
-        finding = repeated(twice)
+        finding = repeated(twice.main)
         self.assertIn("slopes stand 2 times as steep", finding.reason)
-        mended = finding.mend.applied(twice)
-        self.assertAlmostEqual(mended.layers[1].amount, 0.15)
-        self.assertIsNone(repeated(mended))
+        after = finding.mend.applied(twice).main
+        self.assertAlmostEqual(after.layers[1].amount, 0.15)
+        self.assertIsNone(repeated(after))
 
 
 class SetCurveTests(TestCase):

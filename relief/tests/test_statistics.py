@@ -6,8 +6,8 @@ from unittest import TestCase
 
 import numpy as np
 
+from relief.filters.statistics import deviations, percentiles, scattered
 from relief.inspect.readings import readings
-from relief.statistics import deviations, percentiles, scattered
 from relief.tests.fields import field
 from relief.treat.normalise import Normalise
 

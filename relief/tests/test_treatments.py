@@ -14,15 +14,18 @@ import skimage.filters
 import skimage.transform
 from PIL import Image
 
-from relief.engine import Engine
 from relief.errors import RecipeError
+from relief.filters.curve import curved
+from relief.filters.gaussian import gaussian
 from relief.height import HeightField
 from relief.inspect.readings import steepest
-from relief.layer import Layer, Picture, SourceReference
 from relief.maps.slopes import slopes, steepness
 from relief.maps.vectors import of_slopes
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe.layer import Layer, Picture, SourceReference
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import Relief
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.sources.colour import linear_from_srgb
 from relief.sources.facts import seam_ratios
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
@@ -42,11 +45,11 @@ from relief.treat.remove_steps import RemoveSteps
 from relief.treat.sharpen import Sharpen
 from relief.treat.shift import Shift
 from relief.treat.slope_limit import SlopeLimit
-from relief.treat.soften import Soften, gaussian
+from relief.treat.soften import Soften
 from relief.treat.soften_between_edges import SoftenBetweenEdges, bilateral, guided
 from relief.treat.straighten import Straighten
 from relief.treat.terrace import Terrace, terraced
-from relief.treat.tone_curve import ToneCurve, curved
+from relief.treat.tone_curve import ToneCurve
 from relief.treat.turn import Turn, kept_part
 
 
@@ -263,8 +266,8 @@ class FaultTests(TestCase):
         Image.fromarray(codes).save(data, "PNG")
         content = Picture(source="picture", reading="photo")
         source = SourceReference(digest="0" * 64, filename="dark.png")
-        recipe = Recipe(sources={"picture": source}, layers=(Layer(name="dark", content=content),))
-        light = Engine().run(Pipeline(recipe, lambda _: data.getvalue()).untreated())
+        recipe = Recipe.of(Relief(layers=(Layer(name="dark", content=content),)), {"picture": source})
+        light = Engine().run(Pipeline.of(recipe, lambda _: data.getvalue()).untreated())
         smooth = RemoveSteps(reach=20).treat(light).samples
         level = np.array([linear_from_srgb(np.array((code + 0.5, code - 0.5)) / 255) for code in range(42)])
         half = (level[:, 0] - level[:, 1])[codes] / 2

@@ -1,20 +1,22 @@
 """Normal maps edited as fields of directions, and combined with those that came along."""
 
 import io
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
 from PIL import Image
 from scipy.spatial.transform import Rotation
 
-from relief.engine import Engine
-from relief.finished import finished, normals
 from relief.height import Edges, Footprint
-from relief.layer import Layer, Picture, SourceReference
 from relief.maps.normal import Normal, normal_map, vectors
 from relief.maps.vectors import rebuilt_blue, reoriented, strengthened, unit, vectors_of
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
+from relief.recipe.layer import Layer, Picture, SourceReference
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import Relief
+from relief.run.engine import Engine
+from relief.run.finished import finished, normals
+from relief.run.pipeline import Pipeline
 from relief.tests.fields import WRAP, field, rough
 from relief.treat.invert import Invert
 from relief.treat.mirror import Mirror
@@ -49,13 +51,13 @@ def png(pixels: np.ndarray) -> bytes:
 def recipe_of(sources: dict[str, bytes], content: Picture, *treatments, **values) -> Pipeline:
     """A pipeline of one layer that wraps, on a footprint of 40 mm."""
     digests = {key: f"{number:064x}" for number, key in enumerate(sources)}
-    recipe = Recipe(
-        sources={key: SourceReference(digest=digest, filename=f"{key}.png") for key, digest in digests.items()},
+    references = {key: SourceReference(digest=digest, filename=f"{key}.png") for key, digest in digests.items()}
+    relief = Relief(
         layers=(Layer(name="x", content=content, treatments=treatments),),
         footprint=Footprint(width=40, height=40), edges=Edges(across="wrap", down="wrap"), amplitude=3, **values,
     )  # fmt: skip
     data = {digests[key]: sources[key] for key in sources}
-    return Pipeline(recipe, data.__getitem__)
+    return Pipeline.of(Recipe.of(relief, references), data.__getitem__)
 
 
 class VectorTests(TestCase):
@@ -131,7 +133,7 @@ class CameAlongTests(TestCase):
         content = Picture(source="picture", reading="normal")
         pipeline = recipe_of({"picture": png(self.pixels)}, content, *treatments)
         changes = {f"maps.normal.{name}": value for name, value in {"of": "source", **normal}.items()}
-        pipeline = Pipeline(pipeline.recipe.with_changes(changes), pipeline.read_source)
+        pipeline = replace(pipeline, relief=pipeline.relief.with_changes(changes))
         return Engine().run(finished(pipeline, "normal"))
 
     def test_left_alone_it_comes_out_as_it_came_in(self):
@@ -162,9 +164,9 @@ class CameAlongTests(TestCase):
     def test_made_smaller_it_keeps_unit_length(self):
         content = Picture(source="picture", reading="normal")
         pipeline = recipe_of({"picture": png(self.pixels)}, content)
-        changes = {"maps.normal.of": "source", "maps.resolution": 20, "delivery.normal_bits": 16}
-        small = Pipeline(pipeline.recipe.with_changes(changes), pipeline.read_source)
-        vectors = Engine().run(finished(small, "normal")).astype(float) / 65535 * 2 - 1
+        changes = {"maps.normal.of": "source", "maps.resolution": 20}
+        small = replace(pipeline, relief=pipeline.relief.with_changes(changes))
+        vectors = Engine().run(finished(small, "normal", 16)).astype(float) / 65535 * 2 - 1
         self.assertEqual(vectors.shape, (20, 20, 3))
         np.testing.assert_allclose(np.linalg.norm(vectors, axis=2), 1, atol=1e-4)
 

@@ -8,11 +8,11 @@ from unittest import TestCase
 import numpy as np
 import scipy.ndimage
 
+from relief.filters.warp import perspective, warped
 from relief.maps.slopes import slopes
 from relief.tests.fields import centres, field, rough
 from relief.treat.straighten import Straighten
 from relief.treat.turn import Turn
-from relief.warp import perspective, warped
 
 
 class WarpTests(TestCase):

@@ -17,11 +17,11 @@ from typing import ClassVar, Literal
 import numpy as np
 import scipy
 
+from relief.filters.gaussian import gaussian
+from relief.filters.statistics import scattered
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import serial_kernel
 from relief.parameters import choice, number
-from relief.statistics import scattered
-from relief.treat.soften import gaussian
 from relief.treat.treatment import Family, Treatment
 
 Way = Literal["fade", "cut", "contrast", "mirror"]

@@ -10,9 +10,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.resample import resampled
 from relief.height import HeightField
 from relief.parameters import number
-from relief.resample import resampled
 from relief.treat.treatment import Family, Treatment
 
 MOST_CHIPS = 512

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from pydantic import Field
 
-from relief.brush import Brush
+from relief.filters.brush import Brush
 from relief.height import HeightField
 from relief.parameters import Parameters, drawn
 from relief.treat.treatment import Family, Treatment

@@ -6,9 +6,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.statistics import percentiles
 from relief.height import HeightField
 from relief.parameters import number
-from relief.statistics import percentiles
 from relief.treat.treatment import Family, Treatment
 
 FLAT = 1e-9

@@ -11,9 +11,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.parameters import number
-from relief.treat.soften import softened
 from relief.treat.treatment import Family, Treatment
 
 NARROWER = 3.0

@@ -15,10 +15,10 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.kernels import helper, kernel, prange
 from relief.parameters import number
-from relief.treat.soften import softened
 from relief.treat.treatment import Family, Treatment
 
 ROUNDING = 1.0

@@ -13,10 +13,10 @@ from typing import ClassVar, Literal
 import cv2
 import numpy as np
 
+from relief.filters.gaussian import gaussian
+from relief.filters.resample import averaged, resampled
 from relief.height import HeightField, padded
 from relief.parameters import choice, number
-from relief.resample import averaged, resampled
-from relief.treat.soften import gaussian
 from relief.treat.treatment import Family, Treatment
 
 SLICES_A_STEP = 1.5

@@ -7,10 +7,10 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import field_validator
 
+from relief.filters.warp import perspective, warped
 from relief.height import Edges, Footprint
 from relief.parameters import drawn, number
 from relief.treat.treatment import Family, Placement
-from relief.warp import perspective, warped
 
 Corner = tuple[float, float]
 WHOLE: tuple[Corner, ...] = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))

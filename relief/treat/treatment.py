@@ -33,6 +33,10 @@ class Treatment(Parameters):
     kind: str
     on: bool = switch(True, label="On", help="Switch off to see the relief without this treatment.")
 
+    @property
+    def heading(self) -> str:
+        return self.title
+
     def treat(self, field: HeightField) -> HeightField:
         """The field after this treatment; one that wraps keeps wrapping."""
         raise NotImplementedError

@@ -7,10 +7,10 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.filters.warp import warped
 from relief.height import Edges, Footprint
 from relief.parameters import choice, number
 from relief.treat.treatment import Family, Placement
-from relief.warp import warped
 
 QUARTERS = {0: "None", 1: "A quarter left", 2: "Half around", 3: "A quarter right"}
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from relief import arrange
-from relief.engine import Engine
 from relief.inspect.start import generated
-from relief.pipeline import ReadSource
-from relief.recipe import Recipe
+from relief.recipe import edits
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.pipeline import ReadSource
 
 SAND_COURT, NET = "Raked sand court", "Knotted net"
 SAND_COURT_GUIDE = (
@@ -76,7 +76,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
 
 def _with_layer(recipe: Recipe, kind: str, name: str, changes: dict) -> Recipe:
     """The recipe with one more layer on top, named and set."""
-    recipe, _ = arrange.layer_added(recipe, kind)
-    top = len(recipe.layers) - 1
-    recipe, _ = arrange.layer_renamed(recipe, top, name)
-    return recipe.with_changes({f"layers.{top}.{path}": value for path, value in changes.items()})
+    relief, _ = edits.layer_added(recipe.main, kind)
+    top = len(relief.layers) - 1
+    relief, _ = edits.layer_renamed(relief, top, name)
+    return recipe.with_relief(relief).with_changes({f"layers.{top}.{path}": value for path, value in changes.items()})

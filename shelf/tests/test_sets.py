@@ -49,7 +49,7 @@ class GatherTests(SetTestCase):
         self.assertEqual(begun.json()["go"], reverse("bench:step", args=[piece.pk, "source"]))
         recipe = Revision.objects.now(piece).read()
         self.assertEqual(
-            (recipe.layers[0].content.source, set(recipe.sources)), ("height", {"colour", "height", "normal"})
+            (recipe.main.layers[0].content.source, set(recipe.sources)), ("height", {"colour", "height", "normal"})
         )
 
 
@@ -77,7 +77,7 @@ class LookTests(SetTestCase):
         )
         values = {"base": 1, "step": "source", "finding": "gamma"}
         self.client.post(reverse("bench:mend", args=[piece.pk]), values)
-        self.assertEqual(Revision.objects.get(piece=piece, number=2).read().layers[0].content.transfer, "srgb")
+        self.assertEqual(Revision.objects.get(piece=piece, number=2).read().main.layers[0].content.transfer, "srgb")
         page = self.client.get(reverse("bench:measured", args=[piece.pk]), {"base": 2})
         self.assertNotContains(page, "Display gamma")
 
@@ -116,7 +116,7 @@ class PieceOfASetTests(SetTestCase):
         height = files.pop("dune_height.png")
         one = gathered(self.keep(files))[0][0]
         piece = Revision.objects.begin_set(one)
-        content = Revision.objects.now(piece).read().layers[0].content
+        content = Revision.objects.now(piece).read().main.layers[0].content
         self.assertEqual((content.source, content.reading), ("normal", READING_OF["normal"]))
         _, arrays = unpacked(
             self.client.get(reverse("bench:preview", args=[piece.pk]), {"base": 1, "view": "displacement"})
@@ -140,7 +140,7 @@ class PieceOfASetTests(SetTestCase):
             ({"layers.0.content.unpacked.red": "mask"}, {"layers.0.content.source": "height"}), start=3
         ):
             self.client.post(reverse("bench:change", args=[piece.pk]), {"base": base, "step": "source", **values})
-        content = Revision.objects.get(piece=piece, number=5).read().layers[0].content
+        content = Revision.objects.get(piece=piece, number=5).read().main.layers[0].content
         self.assertEqual((content.source, content.channel, content.unpacked.roles()), ("height", "", {}))
         self.assertEqual(self.client.get(reverse("bench:preview", args=[piece.pk]), {"base": 5}).status_code, 200)
 
@@ -160,16 +160,16 @@ class PieceOfASetTests(SetTestCase):
         # the height is taken from elsewhere; what was unpacked stays, as it is another picture still
         values = {"base": 1, "step": "source", "layers.0.content.source": "colour"}
         self.client.post(reverse("bench:change", args=[piece.pk]), values)
-        content = Revision.objects.get(piece=piece, number=2).read().layers[0].content
+        content = Revision.objects.get(piece=piece, number=2).read().main.layers[0].content
         self.assertEqual((content.source, content.unpacked.source), ("colour", "packed"))
 
     def test_a_packed_picture_alone_is_unpacked_at_once(self):
         parts = three_maps()
         source = Source.objects.keep(the_artist(), "quay_rma.png", png(np.dstack(parts)))
         recipe = Revision.objects.now(Revision.objects.begin(source, "Quay")).read()
-        self.assertEqual(recipe.layers[0].content.reading, "height")
+        self.assertEqual(recipe.main.layers[0].content.reading, "height")
         held = {"roughness": "red", "metalness": "green", "occlusion": "blue"}
-        self.assertEqual(recipe.layers[0].content.unpacked.roles(), held)
+        self.assertEqual(recipe.main.layers[0].content.unpacked.roles(), held)
 
     def test_a_set_with_a_packed_picture_lies_on_another_relief(self):
         parts = three_maps()
@@ -177,11 +177,11 @@ class PieceOfASetTests(SetTestCase):
         piece = Revision.objects.begin_set(sets[0])
         values = {"base": 1, "step": "relief", "action": "source", "from": f"set:{sets[0].pk}"}
         self.client.post(reverse("bench:layers", args=[piece.pk]), values)
-        beside = Revision.objects.get(piece=piece, number=2).read().layers[1].companions
+        beside = Revision.objects.get(piece=piece, number=2).read().main.layers[1].companions
         self.assertEqual(beside["roughness"], ("packed 2", "green"))
 
     def test_an_inverted_height_starts_inverted(self):
         one = self.made()
         Source.objects.filter(role="height").update(inverted=True)
         recipe = Revision.objects.now(Revision.objects.begin_set(one)).read()
-        self.assertTrue(recipe.layers[0].treatments[2].on)
+        self.assertTrue(recipe.main.layers[0].treatments[2].on)

@@ -8,9 +8,9 @@ from django.contrib.auth import get_user_model
 from django.core.management import call_command
 
 from bench.models import Revision
-from relief.engine import Engine
 from relief.errors import PictureError
-from relief.pipeline import Pipeline
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import seam_ratios
 from shelf.demo import scallops, tin_ceiling
@@ -73,10 +73,10 @@ class DemoTests(ShelfTestCase):
         piece = Piece.objects.get(demo="pressed-tin-ceiling")
         recipe = Revision.objects.now(piece).read()
         self.assertEqual(
-            [treatment.kind for treatment in recipe.layers[0].treatments],
+            [treatment.kind for treatment in recipe.main.layers[0].treatments],
             ["crop", "even_light", "levels", "soften", "close_seam"],
         )
-        height = Engine().run(Pipeline(recipe, read_source).height())
+        height = Engine().run(Pipeline.of(recipe, read_source).height())
         self.assertEqual(height.edges.wraps, (True, True))
         self.assertLess(max(seam_ratios(height.samples)), 1.25)
         quarters = [part.mean() for half in np.array_split(height.samples, 2) for part in np.array_split(half, 2, 1)]

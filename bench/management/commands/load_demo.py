@@ -6,8 +6,9 @@ from django.core.management.base import BaseCommand
 from django.utils.text import slugify
 
 from bench.models import Revision
-from relief import arrange
 from relief.inspect.start import started
+from relief.recipe import edits
+from relief.run.pipeline import Pipeline
 from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
 from shelf.engine import ENGINE
 from shelf.models import Piece, Source, read_source
@@ -41,9 +42,9 @@ class Command(BaseCommand):
         )
         self.work_through(
             piece,
-            lambda recipe: arrange.map_added(recipe, "occlusion"),
-            lambda recipe: arrange.map_added(recipe, "roughness"),
-            lambda recipe: arrange.pack_added(recipe, "gltf"),
+            lambda relief: edits.map_added(relief, "occlusion"),
+            lambda relief: edits.map_added(relief, "roughness"),
+            lambda relief: edits.pack_added(relief, "gltf"),
         )
 
     def sand_court(self, artist, name):
@@ -82,14 +83,15 @@ class Command(BaseCommand):
             demo=name,
             guide=tin_ceiling.GUIDE,
         )
+        sources = {"picture": source.reference}
         self.work_through(
             piece,
-            lambda recipe: arrange.added(recipe, "crop", **tin_ceiling.CROP),
-            lambda recipe: (started(recipe, read_source, ENGINE), "Started off"),
-            lambda recipe: arrange.added(recipe, "close_seam", way="cut", band=tin_ceiling.BAND),
+            lambda relief: edits.added(relief, "crop", **tin_ceiling.CROP),
+            lambda relief: (started(Pipeline(relief, sources, read_source), ENGINE), "Started off"),
+            lambda relief: edits.added(relief, "close_seam", way="cut", band=tin_ceiling.BAND),
         )
 
     def work_through(self, piece: Piece, *steps: Callable) -> None:
         """Changes a piece step by step, so that each can be undone."""
         for number, step in enumerate(steps, start=1):
-            Revision.objects.edit(piece, number, step)
+            Revision.objects.edit_relief(piece, number, step)

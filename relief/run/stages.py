@@ -1,4 +1,4 @@
-"""What each stage of a recipe computes: plain functions on arrays, put in order by `relief.pipeline`."""
+"""What each stage of a relief computes: plain functions on arrays, put in order by `pipeline`."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from relief.compose.blend import blended
 from relief.compose.imprints import Imprints, pressed, presses
 from relief.compose.layout import Layout
 from relief.compose.strokes import Strokes, worked
+from relief.filters.resample import Method, as_type, field_resampled, resampled, shrunk
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fitted_size
-from relief.layer import Layer, Picture
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
-from relief.resample import Method, as_type, field_resampled, resampled, shrunk
+from relief.recipe.layer import Layer, Picture
 from relief.sources import picture as pictures
 from relief.sources.colour import (
     displayed,

@@ -1,4 +1,4 @@
-"""The finished maps of a recipe, each a stage under its name: as they are delivered, packed and looked at.
+"""The finished maps of a relief, each a stage under its name: as they are delivered, packed and looked at.
 
 `normal`, `bump` and `displacement` are always there, `colour` where the sources have colours; `more-0` and on are the
 grey maps, `pack-0` and on the packed pictures, and `along-roughness` and the like what came along with the sources.
@@ -10,48 +10,48 @@ from functools import partial
 
 import numpy as np
 
-from relief.engine import Engine, Stage
+from relief.filters.resample import as_type, resampled
 from relief.height import HeightField
 from relief.maps.colour_map import Colour, coloured
 from relief.maps.companion import CompanionMap
 from relief.maps.displacement import displacement_range
 from relief.maps.normal import Normal, normal_map, vectors
 from relief.maps.packing import Pack, packed
-from relief.pipeline import Pipeline
-from relief.recipe import Recipe
-from relief.resample import as_type, resampled
+from relief.recipe.relief import Relief
+from relief.run.engine import Engine, Stage
+from relief.run.pipeline import Pipeline
 from relief.sources.colour import eight_bits, full_scale
 
 TITLES = {"normal": "Normal", "bump": "Bump", "displacement": "Displacement", "colour": "Colour"}
 RGB = ("red", "green", "blue")
 
 
-def titles(recipe: Recipe) -> dict[str, str]:
+def titles(relief: Relief) -> dict[str, str]:
     """What each map is called, by its name. Maps that are switched off are left out."""
-    found = {name: title for name, title in TITLES.items() if name != "colour" or recipe.has_colours}
-    found |= {f"more-{number}": grey.called for number, grey in enumerate(recipe.maps.more) if grey.on}
-    found |= {f"along-{role}": f"{role.capitalize()}, as it came" for role in along(recipe)}
-    return found | {f"pack-{number}": pack.name for number, pack in enumerate(recipe.maps.packs) if pack.on}
+    found = {name: title for name, title in TITLES.items() if name != "colour" or relief.has_colours}
+    found |= {f"more-{number}": grey.called for number, grey in enumerate(relief.maps.more) if grey.on}
+    found |= {f"along-{role}": f"{role.capitalize()}, as it came" for role in along(relief)}
+    return found | {f"pack-{number}": pack.name for number, pack in enumerate(relief.maps.packs) if pack.on}
 
 
-def delivered(recipe: Recipe) -> dict[str, str]:
+def delivered(relief: Relief) -> dict[str, str]:
     """The maps of a bundle and what each is called: all but colours that are to be left out."""
-    return {name: title for name, title in titles(recipe).items() if name != "colour" or recipe.maps.colour.on}
+    return {name: title for name, title in titles(relief).items() if name != "colour" or relief.maps.colour.on}
 
 
-def along(recipe: Recipe) -> list[str]:
+def along(relief: Relief) -> list[str]:
     """The roles of the data maps that go along; colours and normal maps have maps of their own."""
-    return [role for role in recipe.companion_roles() if role not in ("colour", "normal")]
+    return [role for role in relief.companion_roles() if role not in ("colour", "normal")]
 
 
-def packable(recipe: Recipe) -> dict[str, str]:
+def packable(relief: Relief) -> dict[str, str]:
     """What a channel can hold, by its name: whole grey maps, and the channels of coloured ones."""
     found = {}
-    for name, title in titles(recipe).items():
+    for name, title in titles(relief).items():
         kind, _, number = name.partition("-")
         if kind == "pack":
             continue
-        coloured_ = kind in ("normal", "colour") or (kind == "more" and recipe.maps.more[int(number)].channels)
+        coloured_ = kind in ("normal", "colour") or (kind == "more" and relief.maps.more[int(number)].channels)
         parts = [(f"{name}.{part}", f"{title}, {part}") for part in RGB] if coloured_ else [(name, title)]
         found |= dict(parts)
     return found
@@ -61,37 +61,37 @@ def finished(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
     """The pixels of a map by its name: uint8 or uint16, (rows, columns[, channels]).
 
     Args:
-        pipeline: the recipe and its sources, at some size.
+        pipeline: the relief and its sources, at some size.
         name: one of `titles`.
-        bits: bits of a normal, bump or displacement map; none for those it is delivered with.
+        bits: bits of a normal, bump or displacement map; none for 8, and 16 of a displacement map.
 
     Raises:
         KeyError: there is no such map.
     """
-    recipe = pipeline.recipe
+    relief = pipeline.relief
     kind, _, rest = name.partition("-")
     match kind:
         case "normal":
-            return normals(pipeline, recipe.maps.normal, bits or recipe.delivery.normal_bits)
+            return normals(pipeline, relief.maps.normal, bits or 8)
         case "bump":
-            bits = bits or recipe.delivery.bump_bits
-            key = [recipe.maps.bump.model_dump(), recipe.midlevel, bits]
-            return Stage("Bump map", partial(_bump, recipe, bits), key, (pipeline.height(),), keep=False)
+            bits = bits or 8
+            key = [relief.maps.bump.model_dump(), relief.midlevel, bits]
+            return Stage("Bump map", partial(_bump, relief, bits), key, (pipeline.height(),), keep=False)
         case "displacement":
             bits, displacing = bits or 16, pipeline.displacing()
             return Stage("Displacement map", partial(_displacement, bits), bits, (displacing,), keep=False)
         case "colour":
-            settings = recipe.maps.colour
+            settings = relief.maps.colour
             compute = partial(_colours, settings)
             return Stage("Colours", compute, settings.model_dump(), (pipeline.laid_colour(), pipeline.height()))
         case "along":
-            if rest not in along(recipe):
+            if rest not in along(relief):
                 raise KeyError(name)
             return Stage("Going along", _along, rest, (pipeline.companion(rest), pipeline.height()))
         case "more":
-            return _grey(pipeline, _of_list(recipe.maps.more, rest, name))
+            return _grey(pipeline, _of_list(relief.maps.more, rest, name))
         case "pack":
-            return _pack(pipeline, _of_list(recipe.maps.packs, rest, name))
+            return _pack(pipeline, _of_list(relief.maps.packs, rest, name))
     raise KeyError(name)
 
 
@@ -102,8 +102,8 @@ def _of_list(listed: tuple, number: str, name: str):
 
 
 def normals(pipeline: Pipeline, normal: Normal, bits: int) -> Stage:
-    """A normal map of the finished height, made in some way of the recipe's or another."""
-    amplitude, along_ = pipeline.recipe.amplitude, came_along(pipeline, normal)
+    """A normal map of the finished height, made in some way, the relief's or another."""
+    amplitude, along_ = pipeline.relief.amplitude, came_along(pipeline, normal)
     compute = partial(_normals, amplitude, normal, bits)
     key = [amplitude, normal.model_dump(), bits]
     return Stage("Normal map", compute, key, (pipeline.height(), *((along_,) if along_ else ())), keep=False)
@@ -111,28 +111,28 @@ def normals(pipeline: Pipeline, normal: Normal, bits: int) -> Stage:
 
 def came_along(pipeline: Pipeline, normal: Normal) -> Stage | None:
     """The vectors of the normal map that came along, where there is one and this way of making one wants it."""
-    wanted = normal.of != "relief" and "normal" in pipeline.recipe.companion_roles()
+    wanted = normal.of != "relief" and "normal" in pipeline.relief.companion_roles()
     return pipeline.vectors() if wanted else None
 
 
 def vectors_along(pipeline: Pipeline, engine: Engine) -> np.ndarray | None:
-    """The vectors that the recipe's own normal map takes in beside the relief's; none where it takes none."""
-    stage = came_along(pipeline, pipeline.recipe.maps.normal)
+    """The vectors that the relief's own normal map takes in beside the relief's; none where it takes none."""
+    stage = came_along(pipeline, pipeline.relief.maps.normal)
     return stage and engine.run(stage)
 
 
 def normal_vectors(pipeline: Pipeline, engine: Engine) -> np.ndarray:
-    """The unit normals of the recipe's normal map before they are encoded: float32 (rows, columns, 3)."""
-    recipe, height = pipeline.recipe, engine.run(pipeline.height())
-    return vectors(height, recipe.amplitude, recipe.maps.normal, vectors_along(pipeline, engine))
+    """The unit normals of the relief's normal map before they are encoded: float32 (rows, columns, 3)."""
+    relief, height = pipeline.relief, engine.run(pipeline.height())
+    return vectors(height, relief.amplitude, relief.maps.normal, vectors_along(pipeline, engine))
 
 
 def _normals(amplitude: float, normal: Normal, bits: int, field: HeightField, along: np.ndarray | None = None):
     return normal_map(field, amplitude, normal, bits, along)
 
 
-def _bump(recipe: Recipe, bits: int, field: HeightField) -> np.ndarray:
-    return recipe.maps.bump.range(field.samples, recipe.midlevel).coded(field.samples, bits)
+def _bump(relief: Relief, bits: int, field: HeightField) -> np.ndarray:
+    return relief.maps.bump.range(field.samples, relief.midlevel).coded(field.samples, bits)
 
 
 def _displacement(bits: int, field: HeightField) -> np.ndarray:
@@ -158,10 +158,10 @@ def _at_size_of(field: HeightField, samples: np.ndarray) -> np.ndarray:
 
 def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
     """One of the maps beside the others."""
-    recipe = pipeline.recipe
+    relief = pipeline.relief
     beside = {name: stage for name in grey.beside if (stage := _beside(pipeline, name))}
-    compute = partial(_drawn, grey, recipe.amplitude, tuple(beside))
-    key = [grey.model_dump(exclude={"name", "on"}), recipe.amplitude, list(beside)]
+    compute = partial(_drawn, grey, relief.amplitude, tuple(beside))
+    key = [grey.model_dump(exclude={"name", "on"}), relief.amplitude, list(beside)]
     return Stage(grey.title, compute, key, (pipeline.height(), *beside.values()), keep=grey.slow)
 
 
@@ -174,15 +174,15 @@ def _beside(pipeline: Pipeline, name: str) -> Stage | None:
     """What a map is drawn from beside the relief; none where the piece does not have it."""
     kind, _, rest = name.partition(":")
     if kind == "colour":
-        return pipeline.laid_colour() if pipeline.recipe.layers[0].source else None
+        return pipeline.laid_colour() if pipeline.relief.layers[0].source else None
     if kind == "seen":
-        return pipeline.seen(int(rest)) if int(rest) in range(len(pipeline.recipe.layers)) else None
-    return pipeline.companion(name) if name in pipeline.recipe.companion_roles() else None
+        return pipeline.seen(int(rest)) if int(rest) in range(len(pipeline.relief.layers)) else None
+    return pipeline.companion(name) if name in pipeline.relief.companion_roles() else None
 
 
 def _pack(pipeline: Pipeline, pack: Pack) -> Stage:
     """A packed picture: the maps it needs are made first."""
-    there = titles(pipeline.recipe)
+    there = titles(pipeline.relief)
     names = [name for name in pack.maps() if name in there and not name.startswith("pack-")]
     inputs = [finished(pipeline, name, pack.bits if name in TITLES and name != "colour" else None) for name in names]
     # without a map the size is not known, so the height comes along

@@ -1,27 +1,29 @@
-"""The stages a recipe is made of, from the bytes of its sources to the height field.
+"""The stages that a relief is made in, from the bytes of its sources to the height field.
 
-The size is part of every stage: a proxy is the same recipe evaluated with a smaller `longest`. The full picture is kept
-to the end; only the last stage brings it to the resolution of the maps. A recipe of one layer is that layer; where
+The size is part of every stage: a proxy is the same relief evaluated with a smaller `longest`. The full picture is kept
+to the end; only the last stage brings it to the resolution of the maps. A relief of one layer is that layer; where
 there are more, each is laid on one grid over the one below.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 
-from relief import stages
 from relief.compose.imprints import Imprints, stamp
 from relief.compose.masks import FOLLOWS
 from relief.compose.strokes import Strokes
-from relief.engine import Stage
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
-from relief.layer import Beside, Layer, Picture, SourceReference
-from relief.recipe import Recipe
+from relief.recipe.layer import Beside, Layer, Picture, SourceReference
+from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.relief import Relief
+from relief.run import stages
+from relief.run.engine import Stage
+from relief.run.stages import WRAPPED, ReadSource
 from relief.sources.colour import eight_bits
-from relief.stages import WRAPPED, ReadSource
 from relief.treat.treatment import Treatment
 
 PROXY = 1024
@@ -37,27 +39,34 @@ def reading(source: SourceReference, read_source: ReadSource) -> Stage:
 
 @dataclass(frozen=True)
 class Pipeline:
-    """The stages of one recipe.
+    """The stages of one relief.
 
     Attributes:
-        recipe: what to make.
+        relief: what to make.
+        sources: the sources that it names, by their key.
         read_source: where the bytes come from.
-        longest: texels on the long side of the result at most; none for as many as the recipe asks for.
+        longest: texels on the long side of the result at most; none for as many as the relief asks for.
     """
 
-    recipe: Recipe
+    relief: Relief
+    sources: Mapping[str, SourceReference]
     read_source: ReadSource
     longest: int | None = None
+
+    @classmethod
+    def of(cls, recipe: Recipe, read_source: ReadSource, longest: int | None = None, key: str = MAIN) -> Pipeline:
+        """The stages of one relief of a recipe."""
+        return cls(recipe.reliefs[key], recipe.sources, read_source, longest)
 
     # one source
 
     def picture(self, key: str | None = None) -> Stage:
         """A decoded source: a `Picture`. Without a key, that of the ground."""
-        return reading(self.recipe.sources[key or self.recipe.layers[0].source], self.read_source)
+        return reading(self.sources[key or self.relief.layers[0].source], self.read_source)
 
     def colour(self) -> Stage:
         """The ground's source as it is looked at: uint8 (rows, columns, 3)."""
-        if not self.recipe.layers[0].source:
+        if not self.relief.layers[0].source:
             return Stage("Plain grey", stages.plain)
         longest = self._longest_of_source
         return Stage("Shrinking the colours", partial(stages.colour, longest=longest), longest, (self.picture(),))
@@ -66,11 +75,11 @@ class Pipeline:
 
     def untreated(self, layer: int = 0) -> Stage:
         """The `HeightField` of a layer before any treatment."""
-        chosen = self.recipe.layers[layer]
+        chosen = self.relief.layers[layer]
         content = chosen.content
         if layer == 0:
-            footprint, edges, grid = self.recipe.footprint, self.recipe.edges, None
-            resolution, longest = self.recipe.maps.resolution or None, self._longest_of_source
+            footprint, edges, grid = self.relief.footprint, self.relief.edges, None
+            resolution, longest = self.relief.maps.resolution or None, self._longest_of_source
             whole = Stage(
                 "Laying out the ground", partial(stages.grid_of, footprint, resolution, longest),
                 [footprint.model_dump(), resolution, longest],
@@ -106,7 +115,7 @@ class Pipeline:
 
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""
-        content = self.recipe.layers[layer].content
+        content = self.relief.layers[layer].content
         if not isinstance(content, Imprints) or content.shape != "picture" or not content.source:
             return None
         return self._of_picture(Picture(source=content.source, reading="height"), Footprint(), Edges(), None)
@@ -128,7 +137,7 @@ class Pipeline:
         return stage
 
     def _after(self, stage: Stage, treatment: Treatment) -> Stage:
-        amplitude = self.recipe.amplitude if treatment.wants_amplitude else None
+        amplitude = self.relief.amplitude if treatment.wants_amplitude else None
         if amplitude is not None:
             stage = Stage(
                 "Taking the amplitude", partial(stages.with_amplitude, amplitude=amplitude), amplitude, (stage,)
@@ -139,29 +148,29 @@ class Pipeline:
 
     def grid(self) -> Stage:
         """The `Grid` that the layers are laid on. It depends on sizes only, so the ground may change beneath them."""
-        recipe = self.recipe
-        footprint, resolution = recipe.relief_footprint, recipe.maps.resolution or None
-        place = [footprint.model_dump(), recipe.footprint.model_dump(), resolution, self.longest]
-        if recipe.layers[0].source:
-            compute = partial(stages.grid_of_picture, recipe.footprint, footprint, self._longest_of_source)
+        relief = self.relief
+        footprint, resolution = relief.final_footprint, relief.maps.resolution or None
+        place = [footprint.model_dump(), relief.footprint.model_dump(), resolution, self.longest]
+        if relief.layers[0].source:
+            compute = partial(stages.grid_of_picture, relief.footprint, footprint, self._longest_of_source)
             return Stage("Laying out the grid", compute, [*place, self._longest_of_source], (self.picture(),))
         return Stage("Laying out the grid", partial(stages.grid_of, footprint, resolution, self.longest), place)
 
     def laid(self, layer: int) -> Stage:
         """The `HeightField` of one layer after its treatments, over the whole grid."""
-        chosen = self.recipe.layers[layer]
+        chosen = self.relief.layers[layer]
         field = self.treated(layer=layer)
         if layer == 0:
             amount = chosen.amount if chosen.on else 0.0
             compute = partial(stages.ground, amount, type(chosen.content).rest)
             return Stage("Laying the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
-        compute = partial(stages.over_grid, chosen.layout, self.recipe.relief_edges)
-        key = [chosen.layout.model_dump(), self.recipe.relief_edges.model_dump()]
+        compute = partial(stages.over_grid, chosen.layout, self.relief.final_edges)
+        key = [chosen.layout.model_dump(), self.relief.final_edges.model_dump()]
         return Stage("Laying it out", compute, key, (field, self.grid(), *self._second_seen(layer)))
 
     def _second_seen(self, layer: int) -> tuple[Stage, ...]:
         """Where the second copy of a layer is seen, when it is laid twice."""
-        layout = self.recipe.layers[layer].layout
+        layout = self.relief.layers[layer].layout
         if layout.arrangement != "centre_corners":
             return ()
         compute = partial(stages.second_seen, layout)
@@ -169,10 +178,10 @@ class Pipeline:
 
     def composite(self, top: int | None = None) -> Stage:
         """The `Composite` of the layers up to one, all of them when none is named."""
-        top = len(self.recipe.layers) - 1 if top is None else top
+        top = len(self.relief.layers) - 1 if top is None else top
         if top == 0:
             return Stage("The ground alone", stages.alone, None, (self.laid(0),))
-        chosen = self.recipe.layers[top]
+        chosen = self.relief.layers[top]
         below = self.composite(top - 1)
         if not chosen.on:
             return below
@@ -187,17 +196,17 @@ class Pipeline:
         looked_at = self._looked_at(top)
         if looked_at:
             inputs.append(looked_at)
-        amplitude = self.recipe.amplitude if chosen.mask.source == "slope" else 1.0
+        amplitude = self.relief.amplitude if chosen.mask.source == "slope" else 1.0
         settings = chosen.model_dump(include={"amount", "blend", "offset", "passage", "mask"})
         compute = partial(stages.layer_laid_over, top, chosen, amplitude)
         return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
 
     def _looked_at(self, number: int) -> Stage | None:
         """What the mask of a layer looks at, where that is not what lies below: another layer, or a picture."""
-        layer = self.recipe.layers[number]
+        layer = self.relief.layers[number]
         mask = layer.mask
         if mask.source in FOLLOWS and 0 <= mask.layer != number:
-            return self.laid(min(mask.layer, len(self.recipe.layers) - 1))
+            return self.laid(min(mask.layer, len(self.relief.layers) - 1))
         if mask.source == "picture" and mask.picture:
             picture = Stage(
                 "Mask", partial(stages.companion, "mask", "", self.longest), self.longest, (self.picture(mask.picture),)
@@ -210,7 +219,7 @@ class Pipeline:
 
     def height(self, until: int | None = None) -> Stage:
         """The finished `HeightField` at the maps' resolution; or the ground after its first `until` treatments."""
-        maps = self.recipe.maps
+        maps = self.relief.maps
         if until is not None or self._is_plain:
             field = self.treated(until)
         else:
@@ -220,7 +229,7 @@ class Pipeline:
 
     def displacing(self) -> Stage:
         """The `HeightField` as it displaces: with the displacement's own soften."""
-        settings = self.recipe.maps.displacement
+        settings = self.relief.maps.displacement
         if settings.soften == 0:
             return self.height()
         return Stage("Softening what displaces", settings.seen, settings.model_dump(), (self.height(),))
@@ -228,8 +237,8 @@ class Pipeline:
     @property
     def _is_plain(self) -> bool:
         """Whether there is one layer only, and all of it."""
-        ground = self.recipe.layers[0]
-        return len(self.recipe.layers) == 1 and ground.on and ground.amount == 1
+        ground = self.relief.layers[0]
+        return len(self.relief.layers) == 1 and ground.on and ground.amount == 1
 
     def seen(self, layer: int) -> Stage:
         """How much of a layer is seen where it was laid: float32 (rows, columns)."""
@@ -239,7 +248,7 @@ class Pipeline:
 
     def laid_colour(self) -> Stage:
         """The colours of the relief: uint8 (rows, columns, 3). A set's colour map, else the ground's own picture."""
-        if "colour" in self.recipe.companion_roles():
+        if "colour" in self.relief.companion_roles():
             return Stage("Eight bits", eight_bits, None, (self.companion("colour"),))
         return self._followed(self.colour(), 0)
 
@@ -252,7 +261,7 @@ class Pipeline:
 
         float32 (rows, columns[, 3]), 0 to 1; a normal map's vectors are -1 to 1.
         """
-        roles = [layer.companions.get(role) for layer in self.recipe.layers]
+        roles = [layer.companions.get(role) for layer in self.relief.layers]
         grid = self.grid()
         ground = self._companion_of(0, role, roles[0]) if roles[0] else None
         if ground and self._is_plain:
@@ -261,7 +270,7 @@ class Pipeline:
         if len(roles) == 1:
             return stage
         composite = self.composite()
-        for number, layer in enumerate(self.recipe.layers[1:], start=1):
+        for number, layer in enumerate(self.relief.layers[1:], start=1):
             over = self._companion_over(number, layer, role)
             if over is not None and layer.on:
                 key = [role, number]
@@ -293,7 +302,7 @@ class Pipeline:
 
     def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
         longest = self._longest_of_source if layer == 0 else self.longest
-        content = self.recipe.layers[layer].content
+        content = self.relief.layers[layer].content
         picture = self.picture(beside.source)
         if role == "normal":
             rebuild = content.rebuild_blue or content.unpacked.normal
@@ -316,12 +325,12 @@ class Pipeline:
         return companion
 
     def _switched_on(self, layer: int, until: int | None = None) -> list[Treatment]:
-        return [treatment for treatment in self.recipe.layers[layer].treatments[:until] if treatment.on]
+        return [treatment for treatment in self.relief.layers[layer].treatments[:until] if treatment.on]
 
     @property
     def _longest_of_source(self) -> int | None:
         """As many texels of the source as leave `longest` of them when the treatments have cut it."""
         if self.longest is None:
             return None
-        whole, left = self.recipe.footprint, self.recipe.relief_footprint
+        whole, left = self.relief.footprint, self.relief.final_footprint
         return math.ceil(self.longest * max(whole.width, whole.height) / max(left.width, left.height))

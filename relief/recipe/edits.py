@@ -1,4 +1,4 @@
-"""Changes to a recipe's lists of layers and treatments. Each gives the new recipe and says in words what was done."""
+"""Changes to a relief's lists of layers, treatments and maps. Each gives the new relief and says what was done."""
 
 from __future__ import annotations
 
@@ -10,15 +10,16 @@ from relief.errors import RecipeError
 from relief.generate import GENERATORS
 from relief.generate.test_card import TestCard
 from relief.height import Footprint
-from relief.layer import Layer, Picture, SourceReference
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS, VALUE, Pack
-from relief.recipe import MOST_MAPS, MOST_PACKS, Recipe
+from relief.recipe.layer import Layer, Picture, SourceReference
+from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.relief import MOST_MAPS, MOST_PACKS, Relief
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
 from relief.treat.treatment import Treatment
 
-Done = tuple[Recipe, str]
+Done = tuple[Relief, str]
 LAID_AT_FIRST = {"imprints": ("add", 0.3), "strokes": ("replace", 1.0), "picture": ("add", 0.3)}
 """Blend and amount of a new layer by its kind; noises and patterns are added a little."""
 
@@ -26,7 +27,7 @@ LAID_AT_FIRST = {"imprints": ("add", 0.3), "strokes": ("replace", 1.0), "picture
 # treatments
 
 
-def added(recipe: Recipe, kind: str, layer: int = 0, **values: Any) -> Done:
+def added(relief: Relief, kind: str, layer: int = 0, **values: Any) -> Done:
     """A new treatment at the end of a layer's list.
 
     Raises:
@@ -35,64 +36,64 @@ def added(recipe: Recipe, kind: str, layer: int = 0, **values: Any) -> Done:
     if kind not in TREATMENTS:
         raise RecipeError("There is no such treatment.")
     treatment = TREATMENTS[kind].checked(**values)
-    return recipe.with_treatments([*_all(recipe, layer), treatment], layer), f"Added {treatment.title}"
+    return relief.with_treatments([*_all(relief, layer), treatment], layer), f"Added {treatment.title}"
 
 
-def moved(recipe: Recipe, number: int, to: int, layer: int = 0) -> Done:
+def moved(relief: Relief, number: int, to: int, layer: int = 0) -> Done:
     """A treatment at another place; beyond the ends it stays at the end."""
-    treatment = _at(recipe, number, layer)
-    return recipe.with_treatments(_reordered(_all(recipe, layer), number, to), layer), f"Moved {treatment.title}"
+    treatment = _at(relief, number, layer)
+    return relief.with_treatments(_reordered(_all(relief, layer), number, to), layer), f"Moved {treatment.title}"
 
 
-def duplicated(recipe: Recipe, number: int, layer: int = 0) -> Done:
+def duplicated(relief: Relief, number: int, layer: int = 0) -> Done:
     """A second treatment of the same kind and values, right after the first."""
-    treatment = _at(recipe, number, layer)
-    order: list[int | Treatment] = _all(recipe, layer)
+    treatment = _at(relief, number, layer)
+    order: list[int | Treatment] = _all(relief, layer)
     order.insert(number + 1, treatment)
-    return recipe.with_treatments(order, layer), f"Duplicated {treatment.title}"
+    return relief.with_treatments(order, layer), f"Duplicated {treatment.title}"
 
 
-def removed(recipe: Recipe, number: int, layer: int = 0) -> Done:
+def removed(relief: Relief, number: int, layer: int = 0) -> Done:
     """Without a treatment."""
-    treatment = _at(recipe, number, layer)
-    order = [other for other in _all(recipe, layer) if other != number]
-    return recipe.with_treatments(order, layer), f"Removed {treatment.title}"
+    treatment = _at(relief, number, layer)
+    order = [other for other in _all(relief, layer) if other != number]
+    return relief.with_treatments(order, layer), f"Removed {treatment.title}"
 
 
-def reset(recipe: Recipe, number: int, layer: int = 0) -> Done:
+def reset(relief: Relief, number: int, layer: int = 0) -> Done:
     """A treatment with its values as they are at first."""
-    treatment = _at(recipe, number, layer)
-    order: list[int | Treatment] = _all(recipe, layer)
+    treatment = _at(relief, number, layer)
+    order: list[int | Treatment] = _all(relief, layer)
     order[number] = type(treatment)(on=treatment.on)
-    return recipe.with_treatments(order, layer), f"Reset {treatment.title}"
+    return relief.with_treatments(order, layer), f"Reset {treatment.title}"
 
 
-def healed(recipe: Recipe, x: float, y: float, radius: float) -> Done:
+def healed(relief: Relief, x: float, y: float, radius: float) -> Done:
     """One more place to heal in the ground: a mark in its last treatment, added when the list does not end with it.
 
     `x` and `y` are places of the relief as the whole list leaves it, (0, 0) upper left to (1, 1) lower right.
     """
     mark = Mark.checked(points=((x, y),), radius=radius)
-    treatments = recipe.layers[0].treatments
+    treatments = relief.layers[0].treatments
     if treatments and isinstance(treatments[-1], Heal):
         marks = [*treatments[-1].model_dump()["marks"], mark.model_dump()]
         path = f"layers.0.treatments.{len(treatments) - 1}.marks"
-        return recipe.with_changes({path: marks}), "Healed a place"
-    return added(recipe, "heal", marks=[mark.model_dump()])[0], "Healed a place"
+        return relief.with_changes({path: marks}), "Healed a place"
+    return added(relief, "heal", marks=[mark.model_dump()])[0], "Healed a place"
 
 
-def _at(recipe: Recipe, number: int, layer: int) -> Treatment:
-    return _listed(_layer(recipe, layer).treatments, number, "treatment")
+def _at(relief: Relief, number: int, layer: int) -> Treatment:
+    return _listed(_layer(relief, layer).treatments, number, "treatment")
 
 
-def _all(recipe: Recipe, layer: int) -> list[int]:
-    return list(range(len(_layer(recipe, layer).treatments)))
+def _all(relief: Relief, layer: int) -> list[int]:
+    return list(range(len(_layer(relief, layer).treatments)))
 
 
 # maps
 
 
-def map_added(recipe: Recipe, kind: str) -> Done:
+def map_added(relief: Relief, kind: str) -> Done:
     """A grey map more.
 
     Raises:
@@ -100,17 +101,17 @@ def map_added(recipe: Recipe, kind: str) -> Done:
     """
     if kind not in COMPANION_MAPS:
         raise RecipeError("There is no such map.")
-    if len(recipe.maps.more) == MOST_MAPS:
+    if len(relief.maps.more) == MOST_MAPS:
         raise RecipeError(f"A piece has at most {MOST_MAPS} more maps.")
-    made = COMPANION_MAPS[kind].begun(recipe.companion_roles(), len(recipe.layers))
-    return with_maps(recipe, more=(*recipe.maps.more, made)), f"Added {made.title}"
+    made = COMPANION_MAPS[kind].begun(relief.companion_roles(), len(relief.layers))
+    return with_maps(relief, more=(*relief.maps.more, made)), f"Added {made.title}"
 
 
-def map_removed(recipe: Recipe, number: int) -> Done:
+def map_removed(relief: Relief, number: int) -> Done:
     """A grey map less; channels that held it hold a value, and those that held a later one still do."""
-    grey = _listed(recipe.maps.more, number, "map")
-    packs = tuple(_without_map(pack, number) for pack in recipe.maps.packs)
-    return with_maps(recipe, more=_replaced(recipe.maps.more, number), packs=packs), f"Removed {grey.called}"
+    grey = _listed(relief.maps.more, number, "map")
+    packs = tuple(_without_map(pack, number) for pack in relief.maps.packs)
+    return with_maps(relief, more=_replaced(relief.maps.more, number), packs=packs), f"Removed {grey.called}"
 
 
 def _without_map(pack: Pack, number: int) -> Pack:
@@ -125,13 +126,13 @@ def _without_map(pack: Pack, number: int) -> Pack:
     return pack.model_copy(update=changes)
 
 
-def map_named(recipe: Recipe, number: int, name: str) -> Done:
+def map_named(relief: Relief, number: int, name: str) -> Done:
     """A grey map under another name; a name of nothing gives it its title back."""
-    named = _listed(recipe.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
-    return with_maps(recipe, more=_replaced(recipe.maps.more, number, named)), f"Named a map {named.called}"
+    named = _listed(relief.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
+    return with_maps(relief, more=_replaced(relief.maps.more, number, named)), f"Named a map {named.called}"
 
 
-def pack_added(recipe: Recipe, preset: str) -> Done:
+def pack_added(relief: Relief, preset: str) -> Done:
     """A packed picture more.
 
     Raises:
@@ -139,43 +140,43 @@ def pack_added(recipe: Recipe, preset: str) -> Done:
     """
     if preset not in PRESETS:
         raise RecipeError("There is no such packing.")
-    if len(recipe.maps.packs) == MOST_PACKS:
+    if len(relief.maps.packs) == MOST_PACKS:
         raise RecipeError(f"A piece has at most {MOST_PACKS} packed pictures.")
     _, _, values = PRESETS[preset]
     if preset == "gltf":
-        values = values | {channel: _made(recipe, role) for channel, role in GLTF.items()}
+        values = values | {channel: _made(relief, role) for channel, role in GLTF.items()}
     pack = Pack(**values)
-    return with_maps(recipe, packs=(*recipe.maps.packs, pack)), f"Packed {pack.name}"
+    return with_maps(relief, packs=(*relief.maps.packs, pack)), f"Packed {pack.name}"
 
 
 GLTF = {"red": "occlusion", "green": "roughness", "blue": "metalness"}
 """What stands in the channels of the picture that glTF 2.0 reads occlusion, roughness and metalness from."""
 
 
-def _made(recipe: Recipe, role: str) -> str:
+def _made(relief: Relief, role: str) -> str:
     """The name of the map of a kind: one that is made, else one that came along, else a value."""
-    for number, grey in enumerate(recipe.maps.more):
+    for number, grey in enumerate(relief.maps.more):
         if grey.kind == role and grey.on:
             return f"more-{number}"
-    return f"along-{role}" if role in recipe.companion_roles() else VALUE
+    return f"along-{role}" if role in relief.companion_roles() else VALUE
 
 
-def pack_removed(recipe: Recipe, number: int) -> Done:
+def pack_removed(relief: Relief, number: int) -> Done:
     """A packed picture less."""
-    pack = _listed(recipe.maps.packs, number, "packed picture")
-    return with_maps(recipe, packs=_replaced(recipe.maps.packs, number)), f"Removed {pack.name}"
+    pack = _listed(relief.maps.packs, number, "packed picture")
+    return with_maps(relief, packs=_replaced(relief.maps.packs, number)), f"Removed {pack.name}"
 
 
-def pack_named(recipe: Recipe, number: int, name: str) -> Done:
+def pack_named(relief: Relief, number: int, name: str) -> Done:
     """A packed picture under another name."""
-    pack = _listed(recipe.maps.packs, number, "packed picture")
+    pack = _listed(relief.maps.packs, number, "packed picture")
     named = pack.model_copy(update={"name": _tidy(name, 60) or pack.name})
-    return with_maps(recipe, packs=_replaced(recipe.maps.packs, number, named)), f"Named a map {named.name}"
+    return with_maps(relief, packs=_replaced(relief.maps.packs, number, named)), f"Named a map {named.name}"
 
 
-def with_maps(recipe: Recipe, **changes: Any) -> Recipe:
-    """The recipe with other values in how its maps are made, such as another list of them."""
-    return recipe.model_copy(update={"maps": recipe.maps.model_copy(update=changes)})
+def with_maps(relief: Relief, **changes: Any) -> Relief:
+    """The relief with other values in how its maps are made, such as another list of them."""
+    return relief.model_copy(update={"maps": relief.maps.model_copy(update=changes)})
 
 
 def _listed(items: tuple, number: int, what: str) -> Any:
@@ -194,13 +195,12 @@ def _tidy(name: str, longest: int) -> str:
     return " ".join(name.split())[:longest]
 
 
-def with_test_card(recipe: Recipe) -> Recipe:
-    """The recipe with the test card in place of its layers; how maps are made stays as it is."""
-    side = max(recipe.relief_footprint.sides)
-    normal = recipe.maps.normal.model_copy(update={"of": "relief"})
-    return with_maps(recipe, normal=normal, resolution=0).model_copy(
+def with_test_card(relief: Relief) -> Relief:
+    """The relief with the test card in place of its layers; how maps are made stays as it is."""
+    side = max(relief.final_footprint.sides)
+    normal = relief.maps.normal.model_copy(update={"of": "relief"})
+    return with_maps(relief, normal=normal, resolution=0).model_copy(
         update={
-            "sources": {},
             "layers": (Layer(name=TestCard.title, content=TestCard()),),
             "footprint": Footprint(width=side, height=side),
             "amplitude": CARD_DEPTH * side,
@@ -217,7 +217,7 @@ CARD_DEPTH = 0.12
 # layers
 
 
-def layer_added(recipe: Recipe, kind: str) -> Done:
+def layer_added(relief: Relief, kind: str) -> Done:
     """A new layer of noise, pattern, imprints or strokes on top.
 
     Raises:
@@ -229,11 +229,13 @@ def layer_added(recipe: Recipe, kind: str) -> Done:
     content = kinds[kind]()
     blend, amount = LAID_AT_FIRST.get(kind, ("add", 0.2))
     layer = Layer(name=content.title, content=content, blend=blend, amount=amount)
-    return recipe.with_layers([*range(len(recipe.layers)), layer]), f"Added {content.title}"
+    return relief.with_layers([*range(len(relief.layers)), layer]), f"Added {content.title}"
 
 
-def picture_added(recipe: Recipe, name: str, sources: dict[str, SourceReference], content: Picture) -> Done:
-    """A new layer of a picture, or of a texture set with its companions, on top.
+def picture_added(
+    recipe: Recipe, name: str, sources: dict[str, SourceReference], content: Picture, key: str = MAIN
+) -> tuple[Recipe, str]:
+    """A new layer of a picture, or of a texture set with its companions, on top of one of a recipe's reliefs.
 
     `sources` are the pictures by their role; `content` names one of them. Their keys are made different from those the
     piece has already.
@@ -247,9 +249,10 @@ def picture_added(recipe: Recipe, name: str, sources: dict[str, SourceReference]
     )
     blend, amount = LAID_AT_FIRST["picture"]
     layer = Layer(name=name[:200], content=content, blend=blend, amount=amount)
-    wider = {**recipe.sources, **{keys[role]: reference for role, reference in sources.items()}}
-    recipe = recipe.model_copy(update={"sources": wider})
-    return recipe.with_layers([*range(len(recipe.layers)), layer]), f"Added {name}"
+    relief = recipe.reliefs[key]
+    relief = relief.with_layers([*range(len(relief.layers)), layer])
+    more = {keys[role]: reference for role, reference in sources.items()}
+    return recipe.with_relief(relief, key, more), f"Added {name}"
 
 
 def source_brought(recipe: Recipe, name: str, reference: SourceReference) -> tuple[Recipe, str]:
@@ -270,49 +273,49 @@ def _free(role: str, taken: set[str]) -> str:
     return key
 
 
-def layer_moved(recipe: Recipe, number: int, to: int) -> Done:
+def layer_moved(relief: Relief, number: int, to: int) -> Done:
     """A layer at another height in the pile; beyond the ends it stays at the end."""
-    layer = _layer(recipe, number)
-    order = _reordered(list(range(len(recipe.layers))), number, to)
-    if order[0] != 0 and recipe.layers[order[0]].content.kind in ("strokes", "imprints"):
-        raise RecipeError(f"{recipe.layers[order[0]].name} needs something to lie on, so it cannot be the ground.")
-    return recipe.with_layers(order), f"Moved {layer.name}"
+    layer = _layer(relief, number)
+    order = _reordered(list(range(len(relief.layers))), number, to)
+    if order[0] != 0 and relief.layers[order[0]].content.kind in ("strokes", "imprints"):
+        raise RecipeError(f"{relief.layers[order[0]].name} needs something to lie on, so it cannot be the ground.")
+    return relief.with_layers(order), f"Moved {layer.name}"
 
 
-def layer_duplicated(recipe: Recipe, number: int) -> Done:
+def layer_duplicated(relief: Relief, number: int) -> Done:
     """A second layer of the same content, right above the first."""
-    layer = _layer(recipe, number)
-    order: list[int | Layer] = list(range(len(recipe.layers)))
+    layer = _layer(relief, number)
+    order: list[int | Layer] = list(range(len(relief.layers)))
     order.insert(number + 1, layer)
-    return recipe.with_layers(order), f"Duplicated {layer.name}"
+    return relief.with_layers(order), f"Duplicated {layer.name}"
 
 
-def layer_removed(recipe: Recipe, number: int) -> Done:
+def layer_removed(relief: Relief, number: int) -> Done:
     """Without a layer."""
-    layer = _layer(recipe, number)
-    order = [other for other in range(len(recipe.layers)) if other != number]
-    if order and order[0] != 0 and recipe.layers[order[0]].content.kind in ("strokes", "imprints"):
-        raise RecipeError(f"{recipe.layers[order[0]].name} needs something to lie on; remove it first.")
-    return recipe.with_layers(order), f"Removed {layer.name}"
+    layer = _layer(relief, number)
+    order = [other for other in range(len(relief.layers)) if other != number]
+    if order and order[0] != 0 and relief.layers[order[0]].content.kind in ("strokes", "imprints"):
+        raise RecipeError(f"{relief.layers[order[0]].name} needs something to lie on; remove it first.")
+    return relief.with_layers(order), f"Removed {layer.name}"
 
 
-def layer_renamed(recipe: Recipe, number: int, name: str) -> Done:
+def layer_renamed(relief: Relief, number: int, name: str) -> Done:
     """A layer under another name."""
-    layer = _layer(recipe, number)
+    layer = _layer(relief, number)
     name = _tidy(name, 200) or layer.name
-    layers = _replaced(recipe.layers, number, layer.model_copy(update={"name": name}))
-    return recipe.model_copy(update={"layers": layers}), f"Named a layer {name}"
+    layers = _replaced(relief.layers, number, layer.model_copy(update={"name": name}))
+    return relief.model_copy(update={"layers": layers}), f"Named a layer {name}"
 
 
-def with_halved_amount(recipe: Recipe, number: int, times: float) -> Done:
+def with_halved_amount(relief: Relief, number: int, times: float) -> Done:
     """A layer whose amount makes up for its repeats: n times as often over one size, slopes are n times as steep."""
-    layer = _layer(recipe, number)
+    layer = _layer(relief, number)
     amount = float(f"{layer.amount / times:.4g}")
-    return recipe.with_changes({f"layers.{number}.amount": amount}), f"{layer.name}: amount to {amount:g}"
+    return relief.with_changes({f"layers.{number}.amount": amount}), f"{layer.name}: amount to {amount:g}"
 
 
-def _layer(recipe: Recipe, number: int) -> Layer:
-    return _listed(recipe.layers, number, "layer")
+def _layer(relief: Relief, number: int) -> Layer:
+    return _listed(relief.layers, number, "layer")
 
 
 def _reordered(order: list[int], number: int, to: int) -> list[int]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal, NamedTuple
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
 
 from pydantic import Field, field_validator
 
@@ -182,6 +183,22 @@ class Layer(Parameters):
     def companions(self) -> dict[str, Beside]:
         """What goes where the layer's height goes, by its role."""
         return self.content.beside if isinstance(self.content, Picture) else {}
+
+    @property
+    def heading(self) -> str:
+        return self.name
+
+    def source_keys(self) -> set[str]:
+        """The keys of all sources that the layer is made of."""
+        beside = (item.source for item in self.companions.values())
+        return {key for key in (self.source, *beside, self.mask.picture) if key}
+
+    def following(self, order: Sequence[Any]) -> Self:
+        """The layer where the list it is in takes another order; its mask goes on looking at the layer it did."""
+        if self.mask.layer < 0:
+            return self
+        place = order.index(self.mask.layer) if self.mask.layer in order else -1
+        return self.model_copy(update={"mask": self.mask.model_copy(update={"layer": place})})
 
     @property
     def mask_roles(self) -> list[str]:

@@ -1,0 +1,1 @@
+"""What treatments, layers and maps all do to samples."""

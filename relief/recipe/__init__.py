@@ -1,0 +1,1 @@
+"""A piece as data: its recipe, what it holds, and changes to it."""

@@ -1,0 +1,157 @@
+"""A piece as data: everything needed to make its results again from the sources.
+
+A recipe is frozen. A change is a set of paths with new values, such as `reliefs.main.layers.0.treatments.1.radius`; it
+gives a new recipe, checked as a whole. Paths of one relief are short where it is clear which one is meant.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Any, Literal, Self
+
+from pydantic import Field, model_validator
+
+from relief.errors import RecipeError
+from relief.parameters import Parameters, choice, switch
+from relief.recipe.document import Document
+from relief.recipe.layer import SourceReference
+from relief.recipe.migrations import VERSION, migrated
+from relief.recipe.relief import Relief
+from relief.surface.plane import Plane
+
+MAIN = "main"
+"""The key of the relief that every piece has."""
+
+
+class Delivery(Parameters):
+    """What goes into the bundle."""
+
+    normal_bits: Literal[8, 16] = choice(
+        8, {8: "8 bit", 16: "16 bit"}, label="Normal map",
+        help="8 bit is what most programs read; 16 bit keeps smooth slopes free of bands.",
+    )  # fmt: skip
+    bump_bits: Literal[8, 16] = choice(
+        8, {8: "8 bit", 16: "16 bit"}, label="Bump map",
+        help="8 bit is what most programs read; 16 bit keeps its steps out of sight.",
+    )  # fmt: skip
+    test_card: bool = switch(
+        False, label="Test card",
+        help="Delivers a small known relief along, made with the same settings: a dome, a dent, a ramp and a word. If "
+        "its dome looks sunk where the maps arrive, height or green is read the wrong way round.",
+    )  # fmt: skip
+
+    def bits_of(self, name: str) -> int | None:
+        """The bits that a map is written with; none where the map itself says it."""
+        return {"normal": self.normal_bits, "bump": self.bump_bits}.get(name)
+
+
+AS_ALWAYS = Delivery()
+"""The delivery of a piece for which nothing was chosen."""
+
+
+class Recipe(Document):
+    """The whole piece."""
+
+    version: Literal[2] = VERSION
+    sources: dict[str, SourceReference]
+    reliefs: dict[str, Relief] = Field(min_length=1)
+    surface: Plane = Plane()
+    delivery: Delivery = Delivery()
+
+    @model_validator(mode="after")
+    def _has_its_sources(self) -> Self:
+        if MAIN not in self.reliefs:
+            raise ValueError("The recipe has no main relief.")
+        if not self._used(self.reliefs) <= self.sources.keys():
+            raise ValueError("A layer is made of a picture that the piece does not have.")
+        return self
+
+    @classmethod
+    def of(cls, relief: Relief, sources: Mapping[str, SourceReference] | None = None) -> Self:
+        """A recipe of one relief."""
+        return cls(sources=dict(sources or {}), reliefs={MAIN: relief})
+
+    @classmethod
+    def read(cls, data: Any) -> Self:
+        """A recipe from JSON data of this or an earlier version.
+
+        Raises:
+            RecipeError: it is not a recipe, or of a later version.
+        """
+        return cls.validated(migrated(data))
+
+    @property
+    def main(self) -> Relief:
+        """The relief that every piece has."""
+        return self.reliefs[MAIN]
+
+    def as_data(self) -> dict[str, Any]:
+        """The recipe as JSON data."""
+        return self.model_dump(mode="json")
+
+    def as_text(self) -> str:
+        """The recipe as it is written to a file."""
+        return json.dumps(self.as_data(), indent=2, ensure_ascii=False) + "\n"
+
+    def full_path(self, path: str, key: str = MAIN) -> str:
+        """A path of the recipe from one that may be short: of what stands in a relief."""
+        return path if path.partition(".")[0] in type(self).model_fields else f"reliefs.{key}.{path}"
+
+    def value(self, path: str) -> Any:
+        return super().value(self.full_path(path))
+
+    def control(self, path: str) -> Any:
+        return super().control(self.full_path(path))
+
+    def with_changes(self, changes: Mapping[str, Any], key: str = MAIN) -> Self:
+        """A recipe with new values at some paths; short ones are those of a relief. Values may be text of a form.
+
+        Raises:
+            RecipeError: no such parameter, or a value out of its bounds; the message says which.
+        """
+        of_relief: dict[str, dict[str, Any]] = {}
+        others = {}
+        for path, value in changes.items():
+            whole = self.full_path(path, key)
+            head, _, rest = whole.partition(".")
+            name, _, inside = rest.partition(".")
+            if head == "reliefs" and name in self.reliefs:
+                of_relief.setdefault(name, {})[inside] = value
+            else:
+                others[whole] = value
+        changed = self.with_values(others) if others else self
+        for name, values in of_relief.items():
+            changed = changed.with_relief(changed.reliefs[name].with_changes(values), name)
+        return changed
+
+    def with_relief(
+        self, relief: Relief, key: str = MAIN, sources: Mapping[str, SourceReference] | None = None
+    ) -> Self:
+        """A recipe with another relief under a key, and perhaps more sources.
+
+        Where it has fewer layers than before, the sources that only these needed are left out.
+
+        Raises:
+            RecipeError: the relief is made of a source that the recipe does not have.
+        """
+        reliefs = {**self.reliefs, key: relief}
+        fewer = key in self.reliefs and len(relief.layers) < len(self.reliefs[key].layers)
+        left_out = self._used(self.reliefs) - self._used(reliefs) if fewer else set()
+        kept = {name: source for name, source in self.sources.items() if name not in left_out} | dict(sources or {})
+        if not self._used(reliefs) <= kept.keys():
+            raise RecipeError("A layer is made of a picture that the piece does not have.")
+        return self.model_copy(update={"reliefs": reliefs, "sources": kept})
+
+    def differences(self, other: Self, apart_from: tuple[str, ...] = ()) -> list[str]:
+        """In words, which parameters another recipe has otherwise: those of its reliefs, then the rest."""
+        words = []
+        for key, relief in self.reliefs.items():
+            if key in other.reliefs:
+                words += relief.differences(other.reliefs[key], apart_from)
+        return words + super().differences(other, ("reliefs", *apart_from))
+
+    @staticmethod
+    def _used(reliefs: Mapping[str, Relief]) -> set[str]:
+        """The keys of the sources that some reliefs are made of."""
+        return {key for relief in reliefs.values() for key in relief.source_keys()}

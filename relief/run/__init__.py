@@ -1,0 +1,1 @@
+"""What runs a recipe: its stages, their order, and the engine that keeps their results."""
