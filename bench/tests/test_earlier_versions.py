@@ -1,0 +1,47 @@
+"""Recipes that an earlier version of the app wrote are read and give the heights they gave then.
+
+`version_1` holds the recipes of the demo pieces, and one worked on by hand, as version 1 wrote them; beside each the
+distances from the base surface in mm that version 1 made of it, 64 texels on the long side.
+"""
+
+import json
+from hashlib import sha256
+from pathlib import Path
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from relief.recipe.migrations import STEPS, VERSION
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
+from shelf.demo import oyster_plaster, scallops, tin_ceiling
+
+FIXTURES = sorted(Path(__file__).parent.glob("version_1/*.json"))
+
+
+class EarlierVersionTests(SimpleTestCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        pictures = [scallops.picture(), tin_ceiling.picture(), *oyster_plaster.files().values()]
+        cls.files = {sha256(data).hexdigest(): data for data in pictures}
+
+    def test_a_step_leads_from_every_version_to_the_next(self):
+        self.assertEqual(sorted(STEPS), list(range(1, VERSION)))
+
+    def test_recipes_of_version_1_give_the_heights_they_gave(self):
+        self.assertGreaterEqual(len(FIXTURES), 6)
+        for place in FIXTURES:
+            with self.subTest(place.stem):
+                data = json.loads(place.read_text())
+                self.assertEqual(data["version"], 1)
+                recipe = Recipe.read(data)
+                relief = recipe.main
+                height = Engine().run(Pipeline.of(recipe, self.files.__getitem__, 64).height())
+                distance = (height.samples - relief.midlevel) * relief.amplitude
+                expected = np.load(place.with_suffix(".npy"))
+                np.testing.assert_allclose(distance, expected, atol=1e-4 * np.ptp(expected))
+                self.assertEqual(Recipe.read(json.loads(recipe.as_text())), recipe)
+                self.assertEqual(relief.suggested, tuple(data["suggested"]))
+                self.assertEqual(recipe.surface.model_dump(mode="json"), data["surface"])
