@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from functools import partial
+from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
+from bench.appending import with_items_appended
 from bench.groups import FROM_SHELF, groups, layer_rows
 from bench.models import Revision, StaleError, content_of_set
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
@@ -25,7 +27,7 @@ from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.pipeline import Pipeline
 from shelf.engine import ENGINE
-from shelf.models import Piece, Source, TextureSet, read_source
+from shelf.models import Piece, Source, TextureSet, keep_file, read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
 SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
@@ -148,10 +150,11 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
     for path, values in posted.items():
         if len(values) > 1:
             raise RecipeError(f"“{path}” was given {len(values)} times.")
-    changes = {path: values[0] for path, values in posted.items()}
+    sent = {path: values[0] for path, values in posted.items()}
+    changes = with_items_appended(base.read(), sent, keep_file)
     if SOURCE_PATHS & changes.keys():
         return Revision.objects.read_as(base.piece, base.number, changes)
-    if any(value.startswith(FROM_SHELF) for value in changes.values()):
+    if any(value.startswith(FROM_SHELF) for value in sent.values()):
         return _edited(base, partial(_with_pictures_of_the_shelf, request, changes))
     if any(path.startswith("surface.") for path in changes):
         recipe = base.read().with_changes(changes)
@@ -159,11 +162,11 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
     return Revision.objects.change(base.piece, base.number, changes)
 
 
-def _with_pictures_of_the_shelf(request: HttpRequest, changes: dict[str, str], recipe: Recipe) -> tuple[Recipe, str]:
+def _with_pictures_of_the_shelf(request: HttpRequest, changes: dict[str, Any], recipe: Recipe) -> tuple[Recipe, str]:
     """Changes of which some choose a picture that the piece does not have yet."""
     taken = {}
     for path, value in changes.items():
-        if value.startswith(FROM_SHELF):
+        if isinstance(value, str) and value.startswith(FROM_SHELF):
             pk = whole_number(value.removeprefix(FROM_SHELF))
             source = get_object_or_404(Source, owner=request.artist, removed=None, pk=pk)
             recipe, value = edits.source_brought(recipe, path.rpartition(".")[2], source.reference)

@@ -3,23 +3,19 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Container
+from collections.abc import Container, Iterable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from bench.steps import Step, has_a_use
-from relief.compose.imprints import Imprints
-from relief.compose.strokes import Strokes
-from relief.generate.generator import Generator
-from relief.generate.noise import Noise
 from relief.height import Footprint
 from relief.maps.companion import CompanionMap
 from relief.maps.packing import CHANNELS
 from relief.parameters import Control, Parameters, controls
 from relief.recipe.document import Document
-from relief.recipe.layer import Content, Layer, Picture
+from relief.recipe.layer import Layer, Picture
 from relief.recipe.recipe import Recipe
-from relief.recipe.relief import CONTENT_PATH, Relief
+from relief.recipe.relief import Relief
 from relief.run.finished import packable
 from relief.treat.treatment import Treatment
 from shelf.models import Source
@@ -33,13 +29,11 @@ FROM_SHELF = "shelf:"
 MOST_OFFERED = 200
 """Pictures of the shelf that are offered at most."""
 
-TOOLS = {"crop": ("crop",), "straighten": ("corners",), "heal": ("brush",)}
-"""The tools of each treatment that is set on the stage."""
-FOLDED = {
-    "source": (f"{CONTENT_PATH}.unpacked.",),
-    "maps": ("maps.normal.red", "maps.normal.bands.", "maps.colour.window", "edges.", "maps.method"),
-}
-"""By step, beginnings of the paths that stand behind a line that opens."""
+OF_PICTURE = (
+    "source", "reading", "grey", "hue", "channel", "green", "rebuild_blue", "unpacked.normal",
+    *(f"unpacked.{name}" for name in ("source", "red", "green", "blue", "alpha")),
+)  # fmt: skip
+"""The parameters of a picture that lies on others, in their order."""
 SHAPING = tuple(known.name for known in controls(CompanionMap) if known.name != "on")
 """The parameters that every grey map has beside its own."""
 
@@ -127,15 +121,15 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
         if step.name == "source":
             fields = _with_names(fields, revision)
         if fields:
-            shown.append(_with_folds(Group(title, fields), FOLDED.get(step.name, ())))
+            shown.append(_with_folds(Group(title, fields), recipe, step.seldom))
     if step.name == "maps":
         shown += more_maps(recipe.main) + packs(recipe.main)
     return shown + (of_layer(revision, layer) + treatments(recipe.main, layer) if step.name == "relief" else [])
 
 
-def _with_folds(group: Group, seldom: tuple[str, ...]) -> Group:
-    """The group with the parameters that are seldom set behind a line."""
-    folded = [item for item in group.fields if item.path.startswith(seldom)]
+def _with_folds(group: Group, document: Document, seldom: tuple[str, ...] = ()) -> Group:
+    """The group with the parameters that are seldom set, in general or at this step, behind a line."""
+    folded = [item for item in group.fields if document.is_seldom(item.path) or item.path.startswith(seldom)]
     return replace(group, fields=[item for item in group.fields if item not in folded], folded=folded)
 
 
@@ -156,7 +150,7 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         "mask.role": {"": "The first", **{role: role.capitalize() for role in recipe.main.layers[layer].mask_roles}},
         "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.main.layers)}},
     }
-    if isinstance(content, Imprints):
+    if not isinstance(content, Picture):
         names["content.source"] = {"": "None", **names["content.source"]}
     if any(item.path.endswith("mask.picture") for item in fields):
         names["mask.picture"] = {"": "None", **called, **_on_the_shelf(revision)}
@@ -197,50 +191,39 @@ def _in_pictures(part: str, channels: tuple[str, ...], elsewhere: dict[str, str]
 
 def of_layer(revision: Revision, number: int) -> list[Group]:
     """How a layer is laid, and what it is made of."""
-    relief = revision.read().main
+    recipe = revision.read()
+    relief = recipe.main
+    around = relief.surroundings(len(recipe.sources))
     layer, owner = relief.layers[number], f"layers.{number}"
     content = layer.content
+
+    def fields(model: str, names: Iterable[str]) -> list[Field]:
+        paths = [f"{owner}{model}.{name}" for name in names]
+        return [field_at(relief, path) for path in paths if relief.is_used(path, around)]
+
     shown = []
     if number > 0:
-        lies = [field_at(relief, f"{owner}.{name}") for name in layer.uses()]
-        if isinstance(content, Strokes):
-            lies = [item for item in lies if item.control.name == "amount"]
-        shown.append(Group("How it lies", lies, owner=owner))
-    if not (isinstance(content, Picture) and number == 0):
-        made = [field_at(relief, f"{owner}.content.{name}") for name in _parameters_of(content)]
-        notes = tuple(content.nudges(_cell(relief, layer))) if isinstance(content, Generator) else ()
-        tools = {Imprints: ("places", "line"), Strokes: ("strokes",)}.get(type(content), ())
-        title = "Picture" if isinstance(content, Picture) else content.title
-        group = Group(title, _with_names(made, revision, number), owner=f"{owner}.content", tools=tools, notes=notes)
-        shown.append(replace(_with_folds(group, (f"{owner}.content.unpacked.",)), brush=_brush(relief)))
-    if number > 0 and not isinstance(content, Strokes):
-        layout = [field_at(relief, f"{owner}.layout.{known.name}") for known in controls(type(layer.layout))]
+        shown.append(Group("How it lies", fields("", ("blend", "amount", "offset", "passage")), owner=owner))
+    picture = isinstance(content, Picture)
+    if number > 0 or not picture:  # a picture that is the ground is set at the first step
+        made = fields(".content", OF_PICTURE if picture else _names(content))
+        notes = tuple(content.nudges(_cell(relief, layer)))
+        made = _with_names(made, revision, number)
+        group = Group(content.title, made, owner=f"{owner}.content", tools=content.tools, notes=notes)
+        shown.append(replace(_with_folds(group, relief), brush=_brush(relief)))
+    if number > 0 and not content.works_below:
+        layout = fields(".layout", _names(layer.layout))
         shown.append(Group("Placement", layout, owner=f"{owner}.layout", notes=tuple(layer.layout.nudges())))
     if number > 0:
-        mask = [field_at(relief, f"{owner}.mask.{name}") for name in layer.mask.uses()]
-        tools = ("brush",) if layer.mask.source == "strokes" else ()
+        mask = fields(".mask", _names(layer.mask))
+        tools = layer.mask.tools if any(item.control.kind == "drawn" for item in mask) else ()
         group = Group("Mask", _with_names(mask, revision, number), owner=f"{owner}.mask", tools=tools)
         shown.append(replace(group, brush=_brush(relief)))
     return shown
 
 
-def _parameters_of(content: Content) -> list[str]:
-    """The parameters of a layer's content that do something as the others are set."""
-    if isinstance(content, Picture):
-        grey = ("grey", *(("hue",) if content.grey == "hue" else ())) if content.reading == "photo" else ()
-        data = ("channel",) if content.reading == "height" else ()
-        normals = ("green", "rebuild_blue") if content.reading == "normal" else ("unpacked.normal",)
-        held = (f"unpacked.{name}" for name in ("source", "red", "green", "blue", "alpha"))
-        return ["source", "reading", *grey, *data, *normals, *held]
-    names = [known.name for known in controls(type(content))]
-    unused = set()
-    if isinstance(content, Imprints) and content.shape != "picture":
-        unused.add("source")
-    if isinstance(content, Noise) and content.warp == 0:
-        unused.add("warp_size")
-    if isinstance(content, Noise) and content.octaves == 1:
-        unused |= {"gain", "lacunarity"}
-    return [name for name in names if name not in unused]
+def _names(model: Parameters) -> list[str]:
+    return [known.name for known in controls(type(model))]
 
 
 def _cell(relief: Relief, layer: Layer) -> Footprint:
@@ -267,16 +250,14 @@ def layer_rows(relief: Relief) -> list[LayerRow]:
     rows = []
     for number, layer in enumerate(relief.layers):
         content = layer.content
-        made = {"photo": "photo", "height": "height image", "normal": "normal map"}.get(getattr(content, "reading", ""))
-        made = made or content.title.lower()
         laid = (
             "the ground"
             if number == 0
             else type(layer).model_fields["blend"].json_schema_extra["names"][layer.blend].lower()
         )
         amount, switch = (field_at(relief, f"layers.{number}.{name}") for name in ("amount", "on"))
-        movable = not isinstance(content, Imprints | Strokes) or number > 0
-        about = "raised, lowered, smoothed" if isinstance(content, Strokes) else f"{made}, {laid}"
+        movable = number > 0 or not content.needs_ground
+        about = content.called if content.works_below else f"{content.called}, {laid}"
         rows.append(LayerRow(number, layer, about, amount, switch, movable))
     return rows[::-1]
 
@@ -337,6 +318,17 @@ def treatments(relief: Relief, layer: int = 0) -> list[Group]:
         fields = [field_at(relief, f"{owned}.{known.name}") for known in controls(type(treatment))]
         switch = next(item for item in fields if item.control.name == "on")
         others = [item for item in fields if item is not switch]
-        group = Group(treatment.title, others, switch, number, treatment, len(listed), _brush(relief), owned)
-        shown.append(replace(group, tools=TOOLS.get(treatment.kind, ())))
+        shown.append(
+            Group(
+                treatment.title,
+                others,
+                switch,
+                number,
+                treatment,
+                len(listed),
+                _brush(relief),
+                owned,
+                tools=treatment.tools,
+            )
+        )
     return shown

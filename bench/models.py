@@ -15,7 +15,7 @@ from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.sources.roles import READING_OF, held_by_name
 from shelf.engine import ENGINE
-from shelf.models import Piece, Source, TextureSet, read_source
+from shelf.models import Piece, Source, TextureSet, keep_file, read_source
 
 HEIGHT_FROM = ("height", "normal", "colour")
 """The members of a set that height is taken from, the best first."""
@@ -208,8 +208,11 @@ class Revision(models.Model):
         return f"{self.piece}, revision {self.number}"
 
     def read(self) -> Recipe:
-        """The recipe, migrated when it is of an earlier version."""
-        return Recipe.read(self.recipe)
+        """The recipe, migrated when it is of an earlier version; what that kept in the recipe is kept in files now."""
+        recipe, kept = Recipe.read_whole(self.recipe)
+        for data in kept.values():
+            keep_file(data)
+        return recipe
 
     def before(self) -> Revision | None:
         """The revision this one was made from."""

@@ -75,7 +75,7 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
 def recipe(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """The recipe of a proof as a file."""
     proof = proof_of(piece_of(request, pk), number)
-    answer = HttpResponse(proof.revision.read().as_text(), content_type="application/json")
+    answer = HttpResponse(proof.revision.read().as_text(read_source), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{safe_stem(proof.name)}.json"'
     return answer
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 from dataclasses import asdict, dataclass, replace
 
@@ -9,6 +10,7 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_http_methods, require_safe
 
+from bench.appending import with_items_appended
 from bench.models import Proof, Revision
 from bench.previews import APART, apart, bump_span, has_view, only, pixels_of
 from bench.requests import (
@@ -23,7 +25,6 @@ from bench.requests import (
     whole_number,
     window_of,
 )
-from relief.compose.strokes import Strokes
 from relief.deliver.bundle import displaced_plane
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
@@ -32,6 +33,7 @@ from relief.inspect.probe import probe
 from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
 from relief.recipe import edits
+from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.plane import Plane
@@ -183,16 +185,16 @@ def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[
     profiles = [
         section(ENGINE.run(state.laid(number)), *line, count=LAYER_SECTION)
         for number, layer in enumerate(relief.layers)
-        if not isinstance(layer.content, Strokes)
+        if not layer.content.works_below
     ]
-    strokes = [number for number, layer in enumerate(relief.layers) if isinstance(layer.content, Strokes)]
+    strokes = [number for number, layer in enumerate(relief.layers) if layer.content.works_below]
     for number in strokes:
         above, below = (ENGINE.run(state.composite(top)).field for top in (number, number - 1))
         difference = section(above, *line, count=LAYER_SECTION) - section(below, *line, count=LAYER_SECTION)
         profiles.insert(number, difference)
     found = {"layers": np.stack(profiles)}
     layer = relief.layers[chosen]
-    if chosen and layer.blend in ("taller", "lower") and layer.on and not isinstance(layer.content, Strokes):
+    if chosen and layer.blend in ("taller", "lower") and layer.on and not layer.content.works_below:
         lifted = layer.amount * section(ENGINE.run(state.laid(chosen)), *line) + layer.offset
         found["contest"] = lifted.astype(np.float32)
     return found
@@ -204,7 +206,7 @@ def _states(
     """The state to show, the state to compare it with (a proof, or the one before), and what that is in words."""
     recipe = revision.read()
     kept = Pipeline.of(recipe, read_source, longest)
-    now = Pipeline.of(recipe.with_changes(draft), read_source, longest) if draft else kept
+    now = _drafted(recipe, draft, longest) if draft else kept
     if proof:
         return now, Pipeline.of(proof.revision.read(), read_source, longest), f"“{proof.name}”"
     if draft:
@@ -215,6 +217,19 @@ def _states(
     switches = [path for path in kept.relief.paths() if path.endswith(".on")]
     untreated = kept.relief.with_changes(dict.fromkeys(switches, False))
     return kept, replace(kept, relief=untreated), "before any treatment"
+
+
+def _drafted(recipe: Recipe, draft: dict[str, str], longest: int) -> Pipeline:
+    """The state with what is tried out; what is being drawn is held here, and kept only when it is finished."""
+    held: dict[str, bytes] = {}
+
+    def hold(data: bytes) -> str:
+        digest = hashlib.sha256(data).hexdigest()
+        held[digest] = data
+        return digest
+
+    changed = recipe.with_changes(with_items_appended(recipe, draft, hold))
+    return Pipeline.of(changed, lambda digest: held[digest] if digest in held else read_source(digest), longest)
 
 
 def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:

@@ -9,7 +9,7 @@ from relief.parameters import controls
 from relief.recipe.layer import Picture
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import CONTENT_PATH
-from relief.run.finished import TITLES, delivered, titles
+from relief.run.finished import TITLES, titles
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,8 @@ class Step:
     views: tuple[View, ...]
     groups: dict[str, tuple[str, ...]] = field(default_factory=dict)
     """Paths of the parameters, by the heading they stand under; treatments are added by the relief step."""
+    seldom: tuple[str, ...] = ()
+    """Beginnings of paths of parameters that are seldom set at this step."""
 
 
 STEPS = (
@@ -66,6 +68,7 @@ STEPS = (
             "Size and edges": ("maps.resolution", "maps.method", "edges.across", "edges.down"),
             "Colours": ("maps.colour.on", "maps.colour.tint", "maps.colour.even", "maps.colour.window"),
         },
+        seldom=("edges.",),
     ),
     Step(
         4, "surface", "Surface", (View("surface", "Surface"), View("ways", "Four ways"), LIT),
@@ -85,36 +88,9 @@ SECTION_PATHS = ("midlevel", "amplitude")
 def has_a_use(recipe: Recipe, path: str) -> bool:
     """Whether a parameter does something as the others are set."""
     relief = recipe.main
-    content = relief.layers[0].content
-    came_along = "normal" in relief.companion_roles()
-    if path == "maps.normal.of":
-        return came_along
-    if path == "maps.normal.detail":
-        return came_along and relief.maps.normal.of != "relief"
-    if path.startswith("maps.colour."):
-        return relief.has_colours and (path == "maps.colour.on" or relief.maps.colour.on)
-    if path.startswith(CONTENT_PATH) and not isinstance(content, Picture):
+    if path.startswith(CONTENT_PATH) and not isinstance(relief.layers[0].content, Picture):
         return False
-    if path.startswith("edges.") and not isinstance(content, Picture):
-        return False
-    match path.removeprefix(f"{CONTENT_PATH}."):
-        case "source" | "unpacked.source":
-            return len(recipe.sources) > 1
-        case "grey":
-            return content.reading == "photo"
-        case "hue":
-            return content.reading == "photo" and content.grey == "hue"
-        case "channel":
-            return content.reading == "height"
-        case "green":
-            return content.reading == "normal" or came_along
-        case "rebuild_blue":
-            return content.reading == "normal"
-        case "unpacked.normal":
-            return content.reading != "normal"
-        case "transfer":
-            return content.reading != "normal"
-    return True
+    return recipe.is_used(recipe.full_path(path), relief.surroundings(len(recipe.sources)))
 
 
 def views(recipe: Recipe, step: Step) -> list[View]:
@@ -127,18 +103,3 @@ def views(recipe: Recipe, step: Step) -> list[View]:
         return [*step.views, *(View(name, title) for name, title in titles(relief).items() if name not in shown)]
     more = [REMOVED_LIGHT] if evened and at_relief else []
     return [*step.views, *more, *([SEEN] if at_relief and len(relief.layers) > 1 else [])]
-
-
-def in_bundle(recipe: Recipe) -> list[tuple[str, str]]:
-    """What the maps in a bundle are called, and how each is written."""
-    relief = recipe.main
-    bits = {"normal": recipe.delivery.normal_bits, "bump": recipe.delivery.bump_bits, "displacement": 16}
-    bits |= {f"more-{number}": grey.bits for number, grey in enumerate(relief.maps.more)}
-    bits |= {f"pack-{number}": pack.bits for number, pack in enumerate(relief.maps.packs)}
-    listed = []
-    for name, title in delivered(relief).items():
-        green = f", green {relief.maps.normal.green}" if name == "normal" else ""
-        listed.append((title, f"PNG, {bits.get(name, 8)} bit{green}"))
-        if name == "displacement":
-            listed.append((title, "TIFF, 32-bit float"))
-    return listed + ([("Test card", "three PNG")] if recipe.delivery.test_card else [])

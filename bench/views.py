@@ -16,7 +16,8 @@ from bench.groups import field_at, groups, layer_rows
 from bench.models import Revision
 from bench.offers import gallery, offered, offered_maps, offered_packs
 from bench.requests import layer_of, piece_of, whole_number
-from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, in_bundle, views
+from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
+from relief.deliver.plan import plan
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError, RecipeError
 from relief.inspect.start import generated
@@ -105,7 +106,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "gallery": gallery(),
         "offered_maps": offered_maps(),
         "offered_packs": offered_packs(),
-        "in_bundle": in_bundle(recipe),
+        "planned": plan(recipe),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
         "ground_is_picture": bool(recipe.main.layers[0].source),

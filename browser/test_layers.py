@@ -8,7 +8,8 @@ from selenium.webdriver.common.keys import Keys
 
 from bench.models import Revision
 from browser.test_treatments import TreatmentTestCase
-from shelf.models import Piece
+from relief.compose.strokes import Stroke
+from shelf.models import Piece, read_source
 
 
 class SandCourtTests(TreatmentTestCase):
@@ -85,8 +86,8 @@ class SandCourtTests(TreatmentTestCase):
         self.until(lambda: "before this change" in self.text("#section-note"), "it is seen while it is drawn")
         self.assertEqual(self.revision(), number)
         self.changed(lambda: ActionChains(self.driver).release().perform())
-        stroke = self.recipe().main.layers[4].content.strokes[0]
-        self.assertGreater(len(stroke.points), 2)
+        digest = self.recipe().main.layers[4].content.strokes[0]
+        self.assertGreater(len(Stroke.read(read_source(digest)).points), 2)
         self.press(Keys.ESCAPE)
         self.settled()
 

@@ -33,7 +33,7 @@ class LookingTests(BrowserTestCase):
 
     def pipeline(self, piece: Piece) -> Pipeline:
         piece.refresh_from_db()
-        return Pipeline(Revision.objects.now(piece).read(), read_source)
+        return Pipeline.of(Revision.objects.now(piece).read(), read_source)
 
     def zoomed(self, wheel: int, place: tuple[int, int]):
         """Turns the wheel over a place of the stage, from its middle."""
@@ -230,7 +230,7 @@ class LookingTests(BrowserTestCase):
         self.until(lambda: self.find("#keep-proof").is_displayed())
         self.press("p")
         self.until(lambda: self.all("[data-proof]"))
-        Revision.objects.edit(piece, 1, lambda recipe: edits.map_added(recipe, "slope"))
+        Revision.objects.edit_relief(piece, 1, lambda relief: edits.map_added(relief, "slope"))
         self.open(f"/piece/{piece.pk}/maps/")
         self.settled()
         self.find("button[data-view=more-0]").click()

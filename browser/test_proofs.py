@@ -78,7 +78,7 @@ class ProofTests(BrowserTestCase):
         self.all("[data-take]")[3].click()
         self.until(lambda: self.revision() == "2")
         self.until(lambda: not self.find("#trial").is_displayed())
-        self.assertEqual(self.recipe_at(piece, 2).maps.normal.strength, 2)
+        self.assertEqual(self.recipe_at(piece, 2).main.maps.normal.strength, 2)
 
     def recipe_at(self, piece, number: int):
         return Revision.objects.get(piece=piece, number=number).read()

@@ -10,8 +10,7 @@ from huey.contrib.djhuey import db_task, on_startup, signal
 from catalogue.models import Order
 from catalogue.tasks import fetch
 from jobs.models import Job
-from relief.deliver.bundle import bundle
-from relief.deliver.files import write_whole
+from relief.deliver.bundle import write_bundle
 from relief.errors import Cancelled, ReliefError
 from relief.run.engine import Engine
 from shelf.models import read_source
@@ -28,9 +27,8 @@ def build_delivery(pk: int) -> None:
         return
     try:
         recipe, title = job.revision.read(), job.revision.piece.title
-        data = bundle(recipe, read_source, Engine(), title, WorkProgress(job))
         job.path.parent.mkdir(parents=True, exist_ok=True)
-        write_whole(job.path, data)
+        write_bundle(job.path, recipe, read_source, Engine(), title, WorkProgress(job))
     except Cancelled:
         return
     except ReliefError as problem:
@@ -39,7 +37,7 @@ def build_delivery(pk: int) -> None:
         logger.exception("A bundle could not be written")
         job.advance(state=Job.State.FAILED, message="It could not be written. The disk may be full.")
     else:
-        job.advance(state=Job.State.DONE, progress=1, message="", size=len(data))
+        job.advance(state=Job.State.DONE, progress=1, message="", size=job.path.stat().st_size)
 
 
 @signal(signals.SIGNAL_ERROR)

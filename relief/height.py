@@ -11,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-from relief.parameters import Parameters, choice, number, switch
+from relief.parameters import Parameters, Surroundings, choice, number, switch
 
 Edge = Literal["wrap", "clamp"]
 EDGE_NAMES = {"wrap": "Wrap", "clamp": "Clamp"}
@@ -65,6 +65,10 @@ class Edges(Parameters):
         "clamp", EDGE_NAMES, label="Edges down",
         help="Wrap when the top and bottom edge meet in a repeat; clamp when the picture stands alone.",
     )  # fmt: skip
+
+    def unused(self, around: Surroundings) -> set[str]:
+        # what is drawn from nothing meets at its edges
+        return set() if around.ground_is_picture else {"across", "down"}
 
     @property
     def wraps(self) -> tuple[bool, bool]:

@@ -14,6 +14,8 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any
 
+import numpy as np
+
 
 @cache
 def _numba() -> ModuleType:
@@ -37,7 +39,26 @@ class Deferred:
         return self._make()
 
     def __call__(self, *arguments: Any) -> Any:
-        return self.made(*arguments)
+        return self.made(*map(_as_numba_knows_it, arguments))
+
+
+class _Open:
+    """An array that is frozen, shown as one that is not."""
+
+    def __init__(self, array: np.ndarray) -> None:
+        self.array = array
+        where, _ = array.__array_interface__["data"]
+        self.__array_interface__ = array.__array_interface__ | {"data": (where, False)}
+
+
+def _as_numba_knows_it(argument: Any) -> Any:
+    """An argument of a kernel. To Numba a frozen array is of another type, for which all would be compiled anew."""
+    if isinstance(argument, np.ndarray) and not argument.flags.writeable:
+        return np.asarray(_Open(argument)) if argument.size else argument.copy()
+    if isinstance(argument, tuple):
+        opened = [_as_numba_knows_it(item) for item in argument]
+        return type(argument)(*opened) if hasattr(argument, "_fields") else tuple(opened)
+    return argument
 
 
 def _compiled(function: Callable[..., Any], **options: Any) -> Deferred:

@@ -11,7 +11,7 @@ import json
 import pkgutil
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal, Self, get_args, get_origin
+from typing import Any, ClassVar, Literal, Self, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from pydantic.fields import FieldInfo
@@ -19,8 +19,30 @@ from pydantic.fields import FieldInfo
 from relief.errors import RecipeError
 
 
+@dataclass(frozen=True)
+class Surroundings:
+    """What stands elsewhere in a piece and decides whether a parameter does something.
+
+    Attributes:
+        roles: of the maps that came along with the pictures.
+        has_colours: whether colours go along.
+        sources: how many sources the piece has.
+        ground_is_picture: whether the ground is a picture.
+    """
+
+    roles: tuple[str, ...] = ()
+    has_colours: bool = False
+    sources: int = 0
+    ground_is_picture: bool = True
+
+
 class Parameters(BaseModel):
     """Base of all parameter models: strict about names, frozen, and without infinities."""
+
+    tools: ClassVar[tuple[str, ...]] = ()
+    """The tools that set some of its parameters on the stage."""
+    seldom: ClassVar[tuple[str, ...]] = ()
+    """Those of its parameters that are seldom set, and models whose all are."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True)
 
@@ -28,6 +50,10 @@ class Parameters(BaseModel):
     def heading(self) -> str:
         """What stands before one of its parameters in a sentence; empty where the label alone says enough."""
         return ""
+
+    def unused(self, around: Surroundings) -> set[str]:
+        """Those of its parameters that do nothing as the others are set."""
+        return set()
 
     @model_validator(mode="before")
     @classmethod
@@ -53,6 +79,26 @@ class Parameters(BaseModel):
             raise RecipeError(
                 complaint(error, known.label if known else f"{cls.__name__} {name}".strip(), known and known.unit)
             ) from problem
+
+
+class Kept(Parameters):
+    """Something too large for a recipe, which is kept beside the sources; the recipe holds its hash."""
+
+    def as_bytes(self) -> bytes:
+        """What is kept: always the same bytes for the same values."""
+        return json.dumps(self.model_dump(mode="json"), sort_keys=True, separators=(",", ":")).encode()
+
+    @classmethod
+    def read(cls, data: bytes) -> Self:
+        """What `as_bytes` wrote.
+
+        Raises:
+            RecipeError: it is something else.
+        """
+        try:
+            return cls.model_validate_json(data)
+        except ValidationError as problem:
+            raise RecipeError(complaint(problem.errors()[0], cls.__name__)) from problem
 
 
 def number(
@@ -88,9 +134,19 @@ def tint(default: str, *, label: str, help: str) -> Any:
     return Field(default, pattern=r"^#[0-9a-fA-F]{6}$", title=label, description=help, json_schema_extra=extra)
 
 
-def drawn(default: Any, *, label: str, help: str, **bounds: Any) -> Any:
-    """Something that is dragged or painted rather than typed: stops, corners, marks. A form sends it as JSON."""
-    return Field(default, title=label, description=help, json_schema_extra={"drawn": True}, **bounds)
+def drawn(
+    default: Any, *, label: str, help: str, shown: str = "", kept_as: type[Kept] | None = None, **bounds: Any
+) -> Any:
+    """Something that is dragged or painted rather than typed: stops, corners, marks. A form sends it as JSON.
+
+    Args:
+        default, label, help: as of any parameter.
+        shown: how it is shown among the controls: `stops`, `places`, `marks`, `line`; only its help otherwise.
+        kept_as: what one item of the list is, where the list holds the hashes of items that are kept elsewhere.
+        bounds: those of Pydantic's `Field`.
+    """
+    extra = {"drawn": True, "shown": shown, "kept_as": kept_as}
+    return Field(default, title=label, description=help, json_schema_extra=extra, **bounds)
 
 
 @dataclass(frozen=True)
@@ -109,6 +165,8 @@ class Control:
     slider: tuple[float, float] | None = None
     logarithmic: bool = False
     names: dict[str, str] | None = None
+    shown: str = ""
+    kept_as: type[Kept] | None = None
 
     def worded(self, value: Any) -> str:
         """The value as it is said in a sentence: `12 mm`, `Sobel`, `on`."""
@@ -130,9 +188,10 @@ def control(model: type[Parameters], name: str) -> Control:
     shared = {"name": name, "label": field.title, "help": field.description, "default": field.default}
     if field.annotation is bool:
         return Control(kind="switch", **shared)
-    for kind in ("drawn", "tint"):
-        if extra.get(kind):
-            return Control(kind=kind, **shared)
+    if extra.get("drawn"):
+        return Control(kind="drawn", shown=extra["shown"], kept_as=extra["kept_as"], **shared)
+    if extra.get("tint"):
+        return Control(kind="tint", **shared)
     if get_origin(field.annotation) is Literal or "names" in extra:
         names = extra.get("names") or {str(value): str(value) for value in get_args(field.annotation)}
         return Control(kind="choice", names=names, **shared)

@@ -71,10 +71,7 @@ class SourceManager(models.Manager):
         # kept by the engine, as it is most likely looked at next
         reference = SourceReference(digest=digest, filename=filename)
         measured = facts(ENGINE.run(reading(reference, lambda _: data)), filename)
-        place = source_path(digest)
-        if not place.exists():
-            place.parent.mkdir(parents=True, exist_ok=True)
-            write_whole(place, data)
+        keep_file(data)
         values = {
             "filename": filename, "size": len(data), "measured": asdict(measured), "role": measured.guess.role,
             "green": measured.guess.green,
@@ -129,6 +126,16 @@ class Source(Kept):
 def source_path(digest: str) -> Path:
     """Where the bytes of a source lie."""
     return Path(settings.MEDIA_ROOT) / "sources" / digest[:2] / digest
+
+
+def keep_file(data: bytes) -> str:
+    """Keeps bytes under their hash, which is returned: pictures, and strokes drawn by hand."""
+    digest = hashlib.sha256(data).hexdigest()
+    place = source_path(digest)
+    if not place.exists():
+        place.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(place, data)
+    return digest
 
 
 def read_source(digest: str) -> bytes:

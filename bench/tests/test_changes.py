@@ -8,9 +8,9 @@ from django.test import Client
 from django.urls import reverse
 
 from bench.models import Revision
-from bench.steps import in_bundle
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.deliver.bundle import map_files
+from relief.deliver.plan import plan
 from relief.maps.slope_map import SlopeMap
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
@@ -158,9 +158,10 @@ class TreatmentTests(StudioTestCase):
                 if changes:
                     Revision.objects.change(piece, 1, changes)
                 recipe = self.recipe(piece)
-                said = [how.split(",")[0].lower() for _, how in in_bundle(recipe)]
+                said = [file for file in plan(recipe, "x") if file.name not in ("note", "mesh", "recipe")]
                 files = map_files(Pipeline.of(recipe, read_source), Engine(), "x")
-                self.assertEqual(said, [{"tif": "tiff"}.get(end := file.name[-3:], end) for file in files])
+                made = [(file.name, file.entry.depth) for file in files]
+                self.assertEqual([(file.filename, file.depth) for file in said], made)
 
     def test_a_place_is_healed_and_the_light_is_set_off_in_one_click(self):
         piece = self.piece()

@@ -36,12 +36,14 @@ class EarlierVersionTests(SimpleTestCase):
             with self.subTest(place.stem):
                 data = json.loads(place.read_text())
                 self.assertEqual(data["version"], 1)
-                recipe = Recipe.read(data)
+                recipe, strokes = Recipe.read_whole(data)
+                files = {**self.files, **strokes}
                 relief = recipe.main
-                height = Engine().run(Pipeline.of(recipe, self.files.__getitem__, 64).height())
+                height = Engine().run(Pipeline.of(recipe, files.__getitem__, 64).height())
                 distance = (height.samples - relief.midlevel) * relief.amplitude
                 expected = np.load(place.with_suffix(".npy"))
                 np.testing.assert_allclose(distance, expected, atol=1e-4 * np.ptp(expected))
-                self.assertEqual(Recipe.read(json.loads(recipe.as_text())), recipe)
+                again = Recipe.read_whole(json.loads(recipe.as_text(files.__getitem__)))
+                self.assertEqual(again, (recipe, strokes))
                 self.assertEqual(relief.suggested, tuple(data["suggested"]))
                 self.assertEqual(recipe.surface.model_dump(mode="json"), data["surface"])

@@ -1,15 +1,20 @@
 """Layers as the bench posts them; what is tried, seen alone and pressed in; and pieces that begin with nothing."""
 
+import json
+from pathlib import Path
+
 import numpy as np
 from django.urls import reverse
 
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.generate import GENERATORS
-from shelf.models import Piece, Source
+from shelf.models import Piece, Source, read_source
 from shelf.sets import gathered
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
+
+STROKE = '{"work": "raise", "points": [[0.2, 0.5, 1], [0.8, 0.5, 1]], "radius": 40, "strength": 0.5}'
 
 
 class LayerTests(StudioTestCase):
@@ -128,13 +133,50 @@ class LookTests(StudioTestCase):
     def test_long_drafts_of_strokes_are_posted(self):
         piece = self.piece()
         self.post("bench:layers", piece, 1, action="add", kind="strokes")
-        stroke = '[{"work": "raise", "points": [[0.2, 0.5, 1], [0.8, 0.5, 1]], "radius": 40, "strength": 0.5}]'
-        values = {"base": 2, "view": "displacement", "layer": 1, "d.layers.1.content.strokes": stroke}
+        values = {"base": 2, "view": "displacement", "layer": 1, "d.layers.1.content.strokes+": STROKE}
         answer = self.client.post(reverse("bench:preview", args=[piece.pk]), values)
         _, drafted = unpacked(answer)
         _, kept = unpacked(self.get("bench:preview", piece, base=2, view="displacement"))
         self.assertGreater(np.abs(drafted["pixels"].astype(int) - kept["pixels"]).max(), 20)
         self.assertEqual(self.recipe(piece).main.layers[1].content.strokes, ())
+        self.assertFalse(any(self.kept_files()), "what is only tried out is not kept")
+
+    def kept_files(self) -> list[Path]:
+        """Files that hold a stroke."""
+        files = (place for place in self.media.rglob("*") if place.is_file())
+        return [place for place in files if place.read_bytes().startswith(b'{"falloff"')]
+
+    def test_a_stroke_is_posted_alone_kept_by_its_hash_and_undone(self):
+        piece = self.piece()
+        self.post("bench:layers", piece, 1, action="add", kind="strokes")
+        for base in (2, 3, 4):
+            answer = self.post("bench:change", piece, base, **{"layers.1.content.strokes+": STROKE})
+            self.assertEqual(answer.status_code, 200)
+        strokes = self.recipe(piece).main.layers[1].content.strokes
+        self.assertEqual(len(strokes), 3)
+        self.assertEqual(len(self.kept_files()), 1, "the same stroke is kept once")
+        self.assertEqual(json.loads(read_source(strokes[0]))["radius"], 40)
+        self.assertLess(len(json.dumps(Revision.objects.now(piece).recipe)), 8000)
+        height = self.preview_of(piece, 5)
+        self.post("bench:undo", piece, 5)
+        self.assertEqual(len(self.recipe(piece).main.layers[1].content.strokes), 2)
+        self.assertGreater(np.abs(height - self.preview_of(piece, 4)).max(), 0)
+
+    def preview_of(self, piece, base) -> np.ndarray:
+        return unpacked(self.get("bench:preview", piece, base=base, view="displacement"))[1]["pixels"].astype(int)
+
+    def test_what_is_no_stroke_is_refused_in_a_sentence(self):
+        piece = self.piece()
+        self.post("bench:layers", piece, 1, action="add", kind="strokes")
+        for item, words in (
+            ("[", "could not be read"), ("7", "cannot be set"), ('{"work": "carve"}', "cannot be set"),
+            ('{"work": "raise", "points": [], "radius": 4}', "points"),
+        ):  # fmt: skip
+            answer = self.post("bench:change", piece, 2, **{"layers.1.content.strokes+": item})
+            self.assertContains(answer, words, status_code=422)
+        answer = self.post("bench:change", piece, 2, **{"layers.1.amount+": "1"})
+        self.assertContains(answer, "no parameter", status_code=422)
+        self.assertEqual(self.kept_files(), [])
 
     def test_a_picture_drawn_up_to_its_edge_is_found(self):
         piece = self.piece()

@@ -62,7 +62,7 @@ class DeliveryTests(StudioTestCase):
 
     def test_a_missing_source_and_a_full_disk_are_said(self):
         piece = self.piece()
-        full = mock.patch("jobs.tasks.write_whole", side_effect=OSError(28, "No space left on device"))
+        full = mock.patch("os.fsync", side_effect=OSError(28, "No space left on device"))
         with full, self.assertLogs("jobs.tasks"):
             self.assertContains(self.start(piece), "The disk may be full.")
         source_path(self.recipe(piece).sources["picture"].digest).unlink()

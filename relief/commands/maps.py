@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import asdict
+from itertools import chain
 from pathlib import Path
 from typing import get_args
 
 from relief.commands._picture import add_choice, add_number, add_picture, begun, channel_and_role, print_results
 from relief.deliver.bundle import map_files, test_card_files
-from relief.deliver.files import safe_stem, write_whole
+from relief.deliver.files import safe_stem, write_all
 from relief.filters.resample import Method
 from relief.height import Edge
 from relief.inspect.readings import readings
@@ -52,15 +53,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 
 def run(chosen: argparse.Namespace) -> None:
-    """All files are made before the first is written."""
+    """Writes all files or none."""
     recipe, read_source, engine = begun(chosen)
     pipeline, relief = Pipeline.of(recipe, read_source), recipe.main
     height = engine.run(pipeline.height())
     stem = safe_stem(chosen.picture.name)
-    files = map_files(pipeline, engine, stem, recipe.delivery)
-    files += test_card_files(pipeline, engine, stem, recipe.delivery) if chosen.test_card else []
-    chosen.out.mkdir(parents=True, exist_ok=True)
-    for file in files:
-        write_whole(chosen.out / file.name, file.data)
+    files = [map_files(pipeline, engine, stem, recipe.delivery)]
+    files += [test_card_files(pipeline, engine, stem, recipe.delivery)] if chosen.test_card else []
+    places = write_all(chosen.out, chain.from_iterable(files))
     measured = readings(height, relief.amplitude, relief.midlevel)
-    print_results(recipe, files=[str(chosen.out / file.name) for file in files], readings=asdict(measured))
+    print_results(recipe, files=[str(place) for place in places], readings=asdict(measured))

@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 from relief.deliver.bundle import delivery_files
-from relief.deliver.files import write_whole
+from relief.deliver.files import write_all
 from relief.errors import ReliefError
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine, Progress
@@ -27,7 +27,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> None:
     """The files of a bundle, unpacked; all are made before the first is written."""
     try:
-        recipe = Recipe.read(json.loads(chosen.recipe.read_bytes()))
+        recipe, kept = Recipe.read_whole(json.loads(chosen.recipe.read_bytes()))
     except (ValueError, RecursionError) as problem:
         raise problem if isinstance(problem, ReliefError) else ReliefError("This is not a recipe.") from None
     if chosen.size:
@@ -39,15 +39,12 @@ def run(chosen: argparse.Namespace) -> None:
     unknown = [key for key in files if key not in recipe.sources]
     if unknown:
         raise ReliefError(f"The recipe has no source “{unknown[0]}”. It has {', '.join(recipe.sources) or 'none'}.")
-    by_digest = {}
+    by_digest = dict(kept)
     for key, reference in recipe.sources.items():
         data = Path(files[key]).read_bytes()
         if hashlib.sha256(data).hexdigest() != reference.digest:
             print(f"relief: {files[key]} is not the file that {key} was made with.", file=sys.stderr)
         by_digest[reference.digest] = data
     made = delivery_files(recipe, by_digest.__getitem__, Engine(), chosen.recipe.stem, Progress())
-    chosen.out.mkdir(parents=True, exist_ok=True)
-    for name, data in made.items():
-        write_whole(chosen.out / name, data)
-    files = [str(chosen.out / name) for name in made]
+    files = [str(place) for place in write_all(chosen.out, made)]
     print(json.dumps({"files": files, "layers": [layer.name for layer in recipe.main.layers]}, indent=2))

@@ -8,13 +8,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.content import Content
 from relief.filters.resample import averaged
 from relief.filters.warp import BEYOND, cubic_at
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import kernel, prange
-from relief.parameters import Parameters, choice, drawn, number
+from relief.parameters import Surroundings, choice, drawn, number
 from relief.treat.edge_fade import cover
 
 SHAPES = {"picture": "The picture", "rosette": "Rosette", "rings": "Rings", "pyramids": "Pyramid", "dome": "Dome"}
@@ -33,11 +34,12 @@ TRIES = 40
 Place = tuple[float, float]
 
 
-class Imprints(Parameters):
+class Imprints(Content):
     """A small relief pressed in at many places; across the tile's edge it comes in again on the other side."""
 
     title: ClassVar[str] = "Imprints"
-    rest: ClassVar[float] = 0.0
+    needs_ground: ClassVar[bool] = True
+    tools: ClassVar[tuple[str, ...]] = ("places", "line")
     kind: Literal["imprints"] = "imprints"
     shape: Literal["picture", "rosette", "rings", "pyramids", "dome"] = choice(
         "dome", SHAPES, label="Shape", help="What is pressed in."
@@ -58,7 +60,9 @@ class Imprints(Parameters):
         2, 0, 10_000, label="Edge fade", unit="mm", step=0.5, slider=(0, 60),
         help="How gently an imprint runs out at its edge, so that no square plateau stays.",
     )  # fmt: skip
-    places: tuple[Place, ...] = drawn((), label="Places", help="Click on the stage to press one in.", max_length=2000)
+    places: tuple[Place, ...] = drawn(
+        (), shown="places", label="Places", help="Click on the stage to press one in.", max_length=2000
+    )
     count: int = number(0, 0, 2000, label="Scattered", step=1, slider=(0, 200), help="How many are scattered.")
     spacing: float = number(
         50,
@@ -71,7 +75,7 @@ class Imprints(Parameters):
         help="Scattered ones lie at least this far apart.",
     )
     line: tuple[Place, ...] = drawn(
-        (), label="Line", help="Draw a line on the stage to set them along it.", max_length=500
+        (), shown="line", label="Line", help="Draw a line on the stage to set them along it.", max_length=500
     )
     along: float = number(
         60, 0.1, 100_000, label="Along the line", unit="mm", step=1, slider=(5, 400), logarithmic=True,
@@ -83,6 +87,9 @@ class Imprints(Parameters):
     )
     vary: float = number(0, 0, 0.9, label="Size, jitter", step=0.01, help="How much their sizes differ.")
     seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other places.")
+
+    def unused(self, around: Surroundings) -> set[str]:
+        return set() if self.shape == "picture" else {"source"}
 
 
 INK = 0.08

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import HeightField
 from relief.maps.slopes import steepness
-from relief.parameters import Parameters, choice, drawn, number, switch
+from relief.parameters import Parameters, Surroundings, choice, drawn, number, switch
 from relief.treat.heal import Mark, painted
 
 MASK_CONTRAST = 3.4
@@ -50,7 +50,7 @@ class Mask(Parameters):
     )  # fmt: skip
     seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other patches.")
     marks: tuple[Mark, ...] = drawn(
-        (), label="Marks", help="Paint on the stage where the layer is to lie.", max_length=500
+        (), shown="marks", label="Marks", help="Paint on the stage where the layer is to lie.", max_length=500
     )
     picture: str = choice(
         "", {"": "None"}, label="Mask picture",
@@ -61,18 +61,19 @@ class Mask(Parameters):
     )
     inverted: bool = switch(False, label="Inverted", help="Lays the layer where it would not lie, and the other way.")
 
-    def uses(self) -> tuple[str, ...]:
-        """The parameters that do something, as the mask is set."""
-        common = ("source", "inverted")
-        return {
-            "none": ("source",),
-            "height": (*common, "layer", "low", "high", "soft"),
-            "slope": (*common, "layer", "low", "high", "soft"),
-            "noise": (*common, "low", "soft", "size", "seed"),
-            "strokes": (*common, "marks", "soft"),
-            "picture": (*common, "picture"),
-            "set": (*common, "role"),
+    tools: ClassVar[tuple[str, ...]] = ("brush",)
+
+    def unused(self, around: Surroundings) -> set[str]:
+        used = {
+            "none": (),
+            "height": ("inverted", "layer", "low", "high", "soft"),
+            "slope": ("inverted", "layer", "low", "high", "soft"),
+            "noise": ("inverted", "low", "soft", "size", "seed"),
+            "strokes": ("inverted", "marks", "soft"),
+            "picture": ("inverted", "picture"),
+            "set": ("inverted", "role"),
         }[self.source]
+        return set(type(self).model_fields) - {"source", *used}
 
     def of_picture(self, samples: np.ndarray) -> np.ndarray:
         """How much of the layer is laid where a picture (rows, columns) masks it."""

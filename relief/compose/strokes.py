@@ -7,15 +7,17 @@ densely it was drawn.
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from collections.abc import Iterable
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
+from relief.content import Content
 from relief.filters.brush import Brush, Pressed
 from relief.filters.gaussian import REACH, gaussian
 from relief.height import HeightField
-from relief.parameters import Parameters, drawn
+from relief.parameters import Kept, drawn
 
 Work = Literal["raise", "lower", "level", "smooth"]
 Point = tuple[float, float, float]
@@ -24,8 +26,8 @@ SHARPNESS = 3
 """Smoothing blurs over the radius by this."""
 
 
-class Stroke(Parameters):
-    """One stroke."""
+class Stroke(Kept):
+    """One stroke. It is kept by the hash of its bytes; recipes and stages hold the hash."""
 
     work: Work
     points: tuple[Point, ...] = Field(min_length=1, max_length=2000)
@@ -38,18 +40,29 @@ class Stroke(Parameters):
     """Height for raise and lower, 0 to 1 for level and smooth."""
 
 
-class Strokes(Parameters):
+class Strokes(Content):
     """Relief worked on by hand, at the top of what lies below."""
 
     title: ClassVar[str] = "Hand strokes"
-    rest: ClassVar[float] = 0.0
+    needs_ground: ClassVar[bool] = True
+    works_below: ClassVar[bool] = True
+    tools: ClassVar[tuple[str, ...]] = ("strokes",)
     kind: Literal["strokes"] = "strokes"
-    strokes: tuple[Stroke, ...] = drawn(
-        (), label="Strokes", help="Draw on the stage to raise, lower, level or smooth.", max_length=500
-    )
+    strokes: tuple[Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")], ...] = drawn(
+        (), label="Strokes", help="Draw on the stage to raise, lower, level or smooth.", shown="places",
+        kept_as=Stroke, max_length=500,
+    )  # fmt: skip
+
+    @property
+    def called(self) -> str:
+        return "raised, lowered, smoothed"
+
+    @property
+    def kept(self) -> tuple[str, ...]:
+        return self.strokes
 
 
-def worked(field: HeightField, strokes: tuple[Stroke, ...]) -> np.ndarray:
+def worked(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
     """The samples of a field after some strokes, in their order: float32 (rows, columns)."""
     samples = field.samples.copy()
     brush = Brush(field)

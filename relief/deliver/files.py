@@ -5,23 +5,63 @@ from __future__ import annotations
 import os
 import re
 import secrets
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO, Protocol
 
 LONGEST_STEM = 60
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Writes a file through a temporary one beside it, so that no half of it is ever seen under its name."""
+@contextmanager
+def written_whole(path: Path) -> Iterator[BinaryIO]:
+    """A file to write to, a temporary one beside a place, so that no half of it is ever seen under its name."""
     beside = path.with_name(f".{path.name}.{secrets.token_hex(4)}")
     try:
         with beside.open("wb") as file:
-            file.write(data)
+            yield file
             file.flush()
             os.fsync(file.fileno())
         beside.replace(path)
     except BaseException:
         beside.unlink(missing_ok=True)
         raise
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Writes a file whole or not at all."""
+    with written_whole(path) as file:
+        file.write(data)
+
+
+class Named(Protocol):
+    """Bytes under a file name."""
+
+    @property
+    def name(self) -> str: ...
+
+    data: bytes
+
+
+def write_all(folder: Path, files: Iterable[Named]) -> list[Path]:
+    """Writes files one after the other, each before the next is made; under their names they are seen all or none."""
+    folder.mkdir(parents=True, exist_ok=True)
+    written: list[tuple[Path, Path]] = []
+    try:
+        for file in files:
+            beside = folder / f".{file.name}.{secrets.token_hex(4)}"
+            written.append((beside, folder / file.name))
+            with beside.open("wb") as open_file:
+                open_file.write(file.data)
+                open_file.flush()
+                os.fsync(open_file.fileno())
+        for beside, place in written:
+            beside.replace(place)
+    except BaseException:
+        for beside, _ in written:
+            beside.unlink(missing_ok=True)
+        raise
+    return [place for _, place in written]
 
 
 def safe_stem(name: str) -> str:

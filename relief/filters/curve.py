@@ -56,7 +56,7 @@ class Curve(Parameters):
         help="How heights run from one stop to the next. Stepped makes terraces of your own.",
     )  # fmt: skip
     stops: tuple[Stop, ...] = drawn(
-        ((0.0, 0.0), (1.0, 1.0)), label="Stops",
+        ((0.0, 0.0), (1.0, 1.0)), shown="stops", label="Stops",
         help="Drag a stop; click the graph to add one, drag it out of the graph to take it away.",
         min_length=2, max_length=32,
     )  # fmt: skip

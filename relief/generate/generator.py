@@ -7,8 +7,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.content import Content
 from relief.height import Footprint
-from relief.parameters import Parameters
 
 Family = Literal["noise", "pattern"]
 
@@ -40,18 +40,13 @@ class Grid:
         return ((np.arange(self.rows) + 0.5) / self.rows).astype(np.float32)[:, None]
 
 
-class Generator(Parameters):
+class Generator(Content):
     """Base of noises and patterns. A subclass has a `kind`, a title, a family, its parameters and `draw`.
 
     Its docstring is what the bench says of it.
     """
 
-    title: ClassVar[str]
     family: ClassVar[Family]
-    rest: ClassVar[float] = 0.0
-    """The height that adds nothing when it is added to other relief."""
-
-    kind: str
 
     @classmethod
     def about(cls) -> str:
@@ -61,10 +56,6 @@ class Generator(Parameters):
     def draw(self, grid: Grid) -> np.ndarray:
         """Heights, 0 to 1 where nothing is exaggerated: float32 (rows, columns), the same at every resolution."""
         raise NotImplementedError
-
-    def nudges(self, footprint: Footprint) -> list[str]:
-        """In words, which sizes were changed so that a whole number fits."""
-        return []
 
 
 def fitted(length: float, side: float, even: bool = False) -> int:

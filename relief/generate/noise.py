@@ -17,7 +17,7 @@ from relief.generate.generator import Family, Generator, Grid
 from relief.generate.kernels import add_gradient
 from relief.generate.lattice import MOST_CELLS, Lattice, mixed
 from relief.height import Footprint
-from relief.parameters import choice, number
+from relief.parameters import Surroundings, choice, number
 
 Sum = Literal["fractal", "ridged", "billowed"]
 MODES: dict[Sum, int] = {"fractal": 0, "ridged": 1, "billowed": 2}
@@ -79,6 +79,9 @@ class Noise(Generator):
         120, 0.05, 100_000, label="Warp size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
         help="How wide the bends are.",
     )  # fmt: skip
+
+    def unused(self, around: Surroundings) -> set[str]:
+        return ({"warp_size"} if self.warp == 0 else set()) | ({"gain", "lacunarity"} if self.octaves == 1 else set())
 
     def lattice(self, footprint: Footprint, octave: int = 0) -> Lattice:
         """The cells of one octave."""

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 
 from relief.filters.gaussian import gaussian
-from relief.parameters import Parameters, number, switch, tint
+from relief.parameters import Parameters, Surroundings, number, switch, tint
 from relief.sources.colour import LUMINANCE_WEIGHTS, decoded, eight_bits, srgb_from_linear
 
 
 class Colour(Parameters):
     """How the colours are passed on."""
+
+    seldom: ClassVar[tuple[str, ...]] = ("window",)
 
     on: bool = switch(True, label="Deliver the colours", help="Whether the colours are delivered with the maps.")
     tint: str = tint("#ffffff", label="Tint", help="A colour that all are multiplied by; white leaves them.")
@@ -23,6 +27,11 @@ class Colour(Parameters):
         60, 0.01, 100_000, label="Window", unit="mm", step=1, slider=(1, 500), logarithmic=True,
         help="What is wider than this counts as light, what is narrower as the surface's own colour.",
     )  # fmt: skip
+
+    def unused(self, around: Surroundings) -> set[str]:
+        if not around.has_colours:
+            return set(type(self).model_fields)
+        return set() if self.on else set(type(self).model_fields) - {"on"}
 
     @property
     def changes_nothing(self) -> bool:

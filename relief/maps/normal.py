@@ -5,7 +5,7 @@ Flat is (128, 128, 255) in 8 bit. "Green up" is the above; "green down" is max -
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -15,12 +15,14 @@ from relief.height import HeightField
 from relief.kernels import kernel, prange
 from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, presmoothed, slopes, slopes_of_row
 from relief.maps.vectors import Red, of_slopes, reoriented, strengthened
-from relief.parameters import Parameters, choice, number
+from relief.parameters import Parameters, Surroundings, choice, number
 from relief.sources.roles import Green
 
 
 class Normal(Parameters):
     """How the normal map is made."""
+
+    seldom: ClassVar[tuple[str, ...]] = ("red", "bands")
 
     strength: float = number(
         1, -100, 100, label="Strength", step=0.05, slider=(-4, 4),
@@ -55,6 +57,11 @@ class Normal(Parameters):
     )  # fmt: skip
     bands: Bands = Bands()
     """Detail bands of the normal map alone."""
+
+    def unused(self, around: Surroundings) -> set[str]:
+        if "normal" not in around.roles:
+            return {"of", "detail"}
+        return {"detail"} if self.of == "relief" else set()
 
     def seen(self, field: HeightField) -> HeightField:
         """The field as the slopes are taken of it: with the map's own bands and soften."""

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from relief.parameters import Parameters, choice, number, switch
+from relief.parameters import Parameters, Surroundings, choice, number, switch
 
 CHANNELS = ("red", "green", "blue", "alpha")
 VALUE = "value"
@@ -54,6 +54,10 @@ class Pack(Parameters):
     @property
     def heading(self) -> str:
         return self.name
+
+    def unused(self, around: Surroundings) -> set[str]:
+        without_value = {f"{channel}_value" for channel in CHANNELS if getattr(self, channel) != VALUE}
+        return without_value | ({"alpha_inverted"} if self.alpha == "none" else set())
 
     @property
     def used(self) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ from typing import Any, Self
 from pydantic import ValidationError
 
 from relief.errors import RecipeError
-from relief.parameters import Control, Parameters, complaint, control
+from relief.parameters import Control, Parameters, Surroundings, complaint, control
 
 
 class Document(Parameters):
@@ -32,13 +32,13 @@ class Document(Parameters):
 
     def value(self, path: str) -> Any:
         """What stands at a path."""
-        owners, name = self._way(path)
-        return getattr(owners[-1], name)
+        owner, name = self._way(path)[-1]
+        return getattr(owner, name)
 
     def control(self, path: str) -> Control:
         """The definition of the parameter at a path."""
-        owners, name = self._way(path)
-        return control(type(owners[-1]), name)
+        owner, name = self._way(path)[-1]
+        return control(type(owner), name)
 
     def paths(self) -> list[str]:
         """The path of every parameter a person can set."""
@@ -80,20 +80,27 @@ class Document(Parameters):
 
     def heading_at(self, path: str) -> str:
         """What the parameter at a path belongs to, as it is called in a sentence; empty where that is the whole."""
-        owners, _ = self._way(path)
-        return next((owner.heading for owner in reversed(owners) if owner.heading), "")
+        return next((owner.heading for owner, _ in reversed(self._way(path)) if owner.heading), "")
 
-    def _way(self, path: str) -> tuple[list[Parameters], str]:
-        """The models on the way to a path, the outermost first, and the last name."""
-        *way, name = path.split(".")
-        owners, place = [self], self
-        for part in way:
-            place = _step(place, part)
+    def is_used(self, path: str, around: Surroundings) -> bool:
+        """Whether the parameter at a path does something as the others are set."""
+        return not any(name in owner.unused(around) for owner, name in self._way(path))
+
+    def is_seldom(self, path: str) -> bool:
+        """Whether the parameter at a path is seldom set."""
+        return any(name in owner.seldom for owner, name in self._way(path))
+
+    def _way(self, path: str) -> list[tuple[Parameters, str]]:
+        """The models on the way to a path, the outermost first, and of each the name that the way goes on with."""
+        way: list[tuple[Parameters, str]] = []
+        place: Any = self
+        for part in path.split("."):
             if isinstance(place, Parameters):
-                owners.append(place)
-        if not isinstance(place, Parameters) or not _is_parameter(type(place), name):
+                way.append((place, part))
+            last, place = place, _step(place, part)
+        if not isinstance(last, Parameters) or not _is_parameter(type(last), part):
             raise RecipeError(f"There is no parameter “{path}”.")
-        return owners, name
+        return way
 
 
 def _step(place: Any, part: str | int) -> Any:

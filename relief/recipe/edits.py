@@ -277,7 +277,7 @@ def layer_moved(relief: Relief, number: int, to: int) -> Done:
     """A layer at another height in the pile; beyond the ends it stays at the end."""
     layer = _layer(relief, number)
     order = _reordered(list(range(len(relief.layers))), number, to)
-    if order[0] != 0 and relief.layers[order[0]].content.kind in ("strokes", "imprints"):
+    if order[0] != 0 and relief.layers[order[0]].content.needs_ground:
         raise RecipeError(f"{relief.layers[order[0]].name} needs something to lie on, so it cannot be the ground.")
     return relief.with_layers(order), f"Moved {layer.name}"
 
@@ -294,7 +294,7 @@ def layer_removed(relief: Relief, number: int) -> Done:
     """Without a layer."""
     layer = _layer(relief, number)
     order = [other for other in range(len(relief.layers)) if other != number]
-    if order and order[0] != 0 and relief.layers[order[0]].content.kind in ("strokes", "imprints"):
+    if order and order[0] != 0 and relief.layers[order[0]].content.needs_ground:
         raise RecipeError(f"{relief.layers[order[0]].name} needs something to lie on; remove it first.")
     return relief.with_layers(order), f"Removed {layer.name}"
 

@@ -12,8 +12,9 @@ from relief.compose.imprints import Imprints
 from relief.compose.layout import Layout
 from relief.compose.masks import Mask
 from relief.compose.strokes import Strokes
+from relief.content import Content
 from relief.generate import AnyGenerator
-from relief.parameters import Parameters, choice, number, switch
+from relief.parameters import Parameters, Surroundings, choice, number, switch
 from relief.sources.colour import GREY_NAMES, TRANSFER_NAMES, Grey, Transfer
 from relief.sources.roles import READING_NAMES, Green, Reading
 from relief.treat import AnyTreatment
@@ -80,11 +81,12 @@ class Beside(NamedTuple):
     channel: str = ""
 
 
-class Picture(Parameters):
+class Picture(Content):
     """A layer's content: one source, read as a photo, as a height image, or as a normal map."""
 
-    rest: ClassVar[float] = 0.5
-    """The height that adds nothing: in a picture, mid grey."""
+    title: ClassVar[str] = "Picture"
+    rest: ClassVar[float] = 0.5  # mid grey
+    seldom: ClassVar[tuple[str, ...]] = ("unpacked",)
 
     kind: Literal["picture"] = "picture"
     source: str = choice("picture", {}, label="Height from", help="Which picture of the texture set becomes height.")
@@ -121,6 +123,17 @@ class Picture(Parameters):
     )  # fmt: skip
 
     @property
+    def called(self) -> str:
+        return {"photo": "photo", "height": "height image", "normal": "normal map"}[self.reading]
+
+    def unused(self, around: Surroundings) -> set[str]:
+        unused = {"photo": {"channel"}, "height": {"grey", "hue"}, "normal": {"channel", "grey", "hue", "transfer"}}
+        found = unused[self.reading] | (set() if self.grey == "hue" else {"hue"})
+        if self.reading != "normal":
+            found |= {"rebuild_blue"} | (set() if "normal" in self.beside else {"green"})
+        return found | (set() if around.sources > 1 else {"source"})
+
+    @property
     def beside(self) -> dict[str, Beside]:
         """What goes along, by its role."""
         found = {role: Beside(key) for role, key in self.companions.items()}
@@ -136,14 +149,14 @@ class Picture(Parameters):
         return itself and bool(self.unpacked.normal or self.unpacked.roles())
 
 
-Content = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]
+AnyContent = Annotated[Picture | AnyGenerator | Imprints | Strokes, Field(discriminator="kind")]
 
 
 class Layer(Parameters):
     """One contribution to the relief. The first is the ground that the others lie on."""
 
     name: str = Field(max_length=200)
-    content: Content
+    content: AnyContent
     treatments: tuple[AnyTreatment, ...] = Field((), max_length=MOST_TREATMENTS)
     on: bool = switch(True, label="On", help="Switch off to see the relief without this layer.")
     amount: float = number(
@@ -177,12 +190,12 @@ class Layer(Parameters):
     @property
     def source(self) -> str:
         """The key of the source that the layer takes its height from; empty when it takes none."""
-        return self.content.source if isinstance(self.content, Picture | Imprints) else ""
+        return getattr(self.content, "source", "")
 
     @property
     def companions(self) -> dict[str, Beside]:
         """What goes where the layer's height goes, by its role."""
-        return self.content.beside if isinstance(self.content, Picture) else {}
+        return getattr(self.content, "beside", {})
 
     @property
     def heading(self) -> str:
@@ -192,6 +205,11 @@ class Layer(Parameters):
         """The keys of all sources that the layer is made of."""
         beside = (item.source for item in self.companions.values())
         return {key for key in (self.source, *beside, self.mask.picture) if key}
+
+    @property
+    def kept(self) -> tuple[str, ...]:
+        """The hashes of what it holds that is kept beside the sources: strokes."""
+        return self.content.kept
 
     def following(self, order: Sequence[Any]) -> Self:
         """The layer where the list it is in takes another order; its mask goes on looking at the layer it did."""
@@ -205,7 +223,6 @@ class Layer(Parameters):
         """The roles of the grey maps that go along and may mask it."""
         return [role for role in self.companions if role not in ("colour", "normal")]
 
-    def uses(self) -> tuple[str, ...]:
-        """The parameters that do something where the layer lies on others."""
-        contest = ("offset", "passage") if self.blend in ("taller", "lower") else ()
-        return ("blend", "amount", *contest)
+    def unused(self, around: Surroundings) -> set[str]:
+        contest = set() if self.blend in ("taller", "lower") else {"offset", "passage"}
+        return contest | ({"blend"} if self.content.works_below else set())

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Callable
 from typing import Any
 
+from relief.compose.strokes import Stroke
 from relief.errors import RecipeError
 
 Data = dict[str, Any]
@@ -18,7 +21,26 @@ def _reliefs_under_a_key(data: Data) -> Data:
     return {**others, "reliefs": {"main": relief}}
 
 
-STEPS: dict[int, Callable[[Data], Data]] = {1: _reliefs_under_a_key}
+def _strokes_by_their_hash(data: Data) -> Data:
+    """2 to 3: layers hold the hashes of strokes; the strokes themselves stand beside the reliefs, or in files."""
+    strokes: Data = {}
+    reliefs = json.loads(json.dumps(data["reliefs"]))
+    for relief in reliefs.values():
+        for layer in relief["layers"]:
+            if layer["content"].get("kind") == "strokes":
+                layer["content"]["strokes"] = [_kept(stroke, strokes) for stroke in layer["content"]["strokes"]]
+    return {**data, "reliefs": reliefs} | ({"strokes": strokes} if strokes else {})
+
+
+def _kept(stroke: Data, strokes: Data) -> str:
+    """The hash of a stroke, which is put among the others."""
+    kept = Stroke.checked(**stroke)
+    digest = hashlib.sha256(kept.as_bytes()).hexdigest()
+    strokes[digest] = kept.model_dump(mode="json")
+    return digest
+
+
+STEPS: dict[int, Callable[[Data], Data]] = {1: _reliefs_under_a_key, 2: _strokes_by_their_hash}
 """By the version that a step begins with."""
 
 VERSION = max(STEPS) + 1
@@ -38,7 +60,9 @@ def migrated(data: Any) -> Data:
         raise RecipeError("This is not a recipe.")
     if type(version) is not int or not 1 <= version <= VERSION:
         raise RecipeError(f"The recipe has version {version}; this app reads version 1 to {VERSION}.")
-    while version != VERSION:
-        data = STEPS[version](data) | {"version": version + 1}
-        version += 1
-    return data
+    try:
+        for step in range(version, VERSION):
+            data = STEPS[step](data) | {"version": step + 1}
+    except (KeyError, TypeError, AttributeError) as problem:
+        raise RecipeError(f"This is not a recipe of version {version}.") from problem
+    return dict(data)

@@ -6,12 +6,14 @@ gives a new recipe, checked as a whole. Paths of one relief are short where it i
 
 from __future__ import annotations
 
+import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from relief.compose.strokes import Stroke
 from relief.errors import RecipeError
 from relief.parameters import Parameters, choice, switch
 from relief.recipe.document import Document
@@ -22,6 +24,14 @@ from relief.surface.plane import Plane
 
 MAIN = "main"
 """The key of the relief that every piece has."""
+
+
+def _kept(digest: str, stroke: Any) -> tuple[str, bytes]:
+    """The bytes of a stroke that a recipe's file holds."""
+    data = Stroke.read(json.dumps(stroke).encode()).as_bytes()
+    if hashlib.sha256(data).hexdigest() != digest:
+        raise RecipeError("A stroke of this recipe was altered.")
+    return digest, data
 
 
 class Delivery(Parameters):
@@ -53,7 +63,7 @@ AS_ALWAYS = Delivery()
 class Recipe(Document):
     """The whole piece."""
 
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     sources: dict[str, SourceReference]
     reliefs: dict[str, Relief] = Field(min_length=1)
     surface: Plane = Plane()
@@ -79,7 +89,19 @@ class Recipe(Document):
         Raises:
             RecipeError: it is not a recipe, or of a later version.
         """
-        return cls.validated(migrated(data))
+        return cls.read_whole(data)[0]
+
+    @classmethod
+    def read_whole(cls, data: Any) -> tuple[Self, dict[str, bytes]]:
+        """A recipe from JSON data, and by its hash what was written along with it: strokes.
+
+        Raises:
+            RecipeError: it is not a recipe, of a later version, or a stroke is not the one that its hash says.
+        """
+        data = migrated(data)
+        strokes = data.pop("strokes", {})
+        recipe = cls.validated(data)
+        return recipe, dict(_kept(digest, stroke) for digest, stroke in strokes.items())
 
     @property
     def main(self) -> Relief:
@@ -90,9 +112,17 @@ class Recipe(Document):
         """The recipe as JSON data."""
         return self.model_dump(mode="json")
 
-    def as_text(self) -> str:
-        """The recipe as it is written to a file."""
-        return json.dumps(self.as_data(), indent=2, ensure_ascii=False) + "\n"
+    def as_text(self, read: Callable[[str], bytes] | None = None) -> str:
+        """The recipe as it is written to a file.
+
+        Args:
+            read: gives the bytes of a hash; the strokes are then written along, so that the file is enough with the
+                sources to make everything again.
+        """
+        data, kept = self.as_data(), {digest for relief in self.reliefs.values() for digest in relief.kept()}
+        if kept and read:
+            data["strokes"] = {digest: json.loads(read(digest)) for digest in sorted(kept)}
+        return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
 
     def full_path(self, path: str, key: str = MAIN) -> str:
         """A path of the recipe from one that may be short: of what stands in a relief."""
@@ -103,6 +133,9 @@ class Recipe(Document):
 
     def control(self, path: str) -> Any:
         return super().control(self.full_path(path))
+
+    def is_seldom(self, path: str) -> bool:
+        return super().is_seldom(self.full_path(path))
 
     def with_changes(self, changes: Mapping[str, Any], key: str = MAIN) -> Self:
         """A recipe with new values at some paths; short ones are those of a relief. Values may be text of a form.

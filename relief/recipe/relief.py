@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Self
+from typing import Any, ClassVar, Self
 
 from pydantic import Field
 
@@ -16,9 +16,9 @@ from relief.maps.colour_map import Colour
 from relief.maps.displacement import Bump, Displacement
 from relief.maps.normal import Normal
 from relief.maps.packing import Pack
-from relief.parameters import Parameters, choice, number
+from relief.parameters import Parameters, Surroundings, choice, number
 from relief.recipe.document import Document
-from relief.recipe.layer import MOST_TREATMENTS, Layer
+from relief.recipe.layer import MOST_TREATMENTS, Layer, Picture
 from relief.treat.treatment import Treatment
 
 MOST_LAYERS = 24
@@ -30,6 +30,8 @@ TREATMENTS_PATH = "layers.0.treatments"
 
 class Maps(Parameters):
     """How the maps are made."""
+
+    seldom: ClassVar[tuple[str, ...]] = ("method",)
 
     normal: Normal = Normal()
     bump: Bump = Bump()
@@ -124,6 +126,15 @@ class Relief(Document):
     def source_keys(self) -> set[str]:
         """The keys of the sources that it is made of."""
         return {key for layer in self.layers for key in layer.source_keys()}
+
+    def surroundings(self, sources: int) -> Surroundings:
+        """What its parameters may depend on, in a piece of so many sources."""
+        roles = tuple(self.companion_roles())
+        return Surroundings(roles, self.has_colours, sources, isinstance(self.layers[0].content, Picture))
+
+    def kept(self) -> set[str]:
+        """The hashes of what it is made of that is kept beside the sources."""
+        return {digest for layer in self.layers for digest in layer.kept}
 
     # its lists
 

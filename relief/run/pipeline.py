@@ -26,6 +26,9 @@ from relief.run.stages import WRAPPED, ReadSource
 from relief.sources.colour import eight_bits
 from relief.treat.treatment import Treatment
 
+BLOCK = 16
+"""Strokes by hand that one stage works in."""
+
 PROXY = 1024
 """Texels on the long side of what is computed while a control is dragged."""
 
@@ -185,9 +188,8 @@ class Pipeline:
         below = self.composite(top - 1)
         if not chosen.on:
             return below
-        if isinstance(chosen.content, Strokes):
-            strokes = chosen.content
-            over = Stage("Hand strokes", partial(stages.hand_worked, strokes), strokes.model_dump(), (below,))
+        if chosen.content.works_below:
+            over = self._worked(below, chosen.content)
             for treatment in self._switched_on(top):
                 over = self._after(over, treatment)
         else:
@@ -200,6 +202,20 @@ class Pipeline:
         settings = chosen.model_dump(include={"amount", "blend", "offset", "passage", "mask"})
         compute = partial(stages.layer_laid_over, top, chosen, amplitude)
         return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
+
+    def _worked(self, below: Stage, content: Strokes) -> Stage:
+        """The relief below after strokes by hand.
+
+        A stage takes a whole block of strokes, and each of the last ones has a stage of its own: one stroke more, or
+        one less, is a moment's work however many there are.
+        """
+        strokes, stage = content.strokes, Stage("What lies below", stages.field_of, None, (below,))
+        whole = len(strokes) // BLOCK * BLOCK
+        blocks = [strokes[first : first + BLOCK] for first in range(0, whole, BLOCK)]
+        for block in [*blocks, *((stroke,) for stroke in strokes[whole:])]:
+            compute = partial(stages.strokes_worked, self.read_source, block)
+            stage = Stage("Hand strokes", compute, block, (stage,))
+        return stage
 
     def _looked_at(self, number: int) -> Stage | None:
         """What the mask of a layer looks at, where that is not what lies below: another layer, or a picture."""

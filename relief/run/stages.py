@@ -12,7 +12,7 @@ import numpy as np
 from relief.compose.blend import blended
 from relief.compose.imprints import Imprints, pressed, presses
 from relief.compose.layout import Layout
-from relief.compose.strokes import Strokes, worked
+from relief.compose.strokes import Stroke, worked
 from relief.filters.resample import Method, as_type, field_resampled, resampled, shrunk
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fitted_size
@@ -212,8 +212,9 @@ def seen(layer: int, composite: Composite) -> np.ndarray:
     return composite.seen.get(layer, np.ones_like(composite.field.samples))
 
 
-def hand_worked(content: Strokes, below: Composite) -> HeightField:
-    return below.field.with_samples(worked(below.field, content.strokes))
+def strokes_worked(read: Callable[[str], bytes], digests: tuple[str, ...], field: HeightField) -> HeightField:
+    """A field after some strokes, which are read by their hashes."""
+    return field.with_samples(worked(field, (Stroke.read(read(digest)) for digest in digests)))
 
 
 def layer_laid_over(
@@ -233,7 +234,7 @@ def layer_laid_over(
         mask = layer.mask.of_picture(looked_at)
     else:
         mask = layer.mask.cover(replace(looked_at or field, amplitude=amplitude))
-    by_hand = isinstance(layer.content, Strokes)
+    by_hand = layer.content.works_below
     if over.alpha is not None and not by_hand:
         mask = over.alpha if mask is None else mask * over.alpha
     heights, seen = blended(

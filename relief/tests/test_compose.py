@@ -438,7 +438,7 @@ class PileTests(TestCase):
     def test_the_same_recipe_gives_the_same_bytes_on_the_command_line(self):
         recipe = Recipe.of(edits.layer_added(self.relief, "imprints")[0])
         recipe = recipe.with_changes({"layers.1.content.count": 8, "maps.resolution": 64, "surface.level": 0})
-        files = delivery_files(recipe, self.read, Engine(), "sand", Progress())
+        files = {file.name: file.data for file in delivery_files(recipe, self.read, Engine(), "sand", Progress())}
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder, "sand.json")
             place.write_text(recipe.as_text())

@@ -1,7 +1,9 @@
 """Files open in other libraries with the values that went in, and the same recipe gives the same bytes."""
 
 import io
+import tempfile
 import zipfile
+from pathlib import Path
 from unittest import TestCase
 
 import numpy as np
@@ -12,7 +14,7 @@ from PIL import Image
 from trimesh.exchange.gltf import load_glb
 from trimesh.exchange.ply import load_ply
 
-from relief.deliver.bundle import bundle, map_files
+from relief.deliver.bundle import map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
@@ -119,7 +121,13 @@ class BundleTests(TestCase):
         recipe = Recipe.of(pipeline.relief, pipeline.sources)
         if everything:
             recipe = recipe.with_relief(with_every_map(recipe.main)).with_changes({"delivery.test_card": True})
-        return bundle(recipe, pipeline.read_source, engine, "Net / sand: ä", progress or Progress())
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder, "net.zip")
+            try:
+                write_bundle(place, recipe, pipeline.read_source, engine, "Net / sand: ä", progress or Progress())
+            finally:
+                self.assertLessEqual(len(list(Path(folder).iterdir())), 1, "nothing half done is left")
+            return place.read_bytes()
 
     def test_made_twice_it_is_the_same_bytes(self):
         self.assertEqual(self.packed(), self.packed())

@@ -1,11 +1,14 @@
 """The engine computes a stage once, for all threads, within its room, and stops when asked."""
 
 import threading
+import weakref
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
 
 from relief.errors import Cancelled
+from relief.height import Edges, Footprint, HeightField
 from relief.run.engine import Engine, Progress, Stage
 
 
@@ -99,3 +102,90 @@ class EngineTests(TestCase):
         with self.assertRaises(Cancelled):
             engine.run(Stage("b", second, None, (Stage("a", first),)), Stop())
         self.assertEqual((first.calls, second.calls), (1, 0))
+
+    def test_waiting_for_somebody_else_can_be_cancelled(self):
+        class Stop(Progress):
+            def cancelled(self):
+                return True
+
+        engine, begun, go = Engine(), threading.Event(), threading.Event()
+
+        def slow():
+            begun.set()
+            go.wait(20)
+            return 5
+
+        thread = threading.Thread(target=lambda: engine.run(Stage("slow", slow)))
+        thread.start()
+        begun.wait(20)
+        with self.assertRaises(Cancelled):
+            engine.run(Stage("slow", slow), Stop())
+        go.set()
+        thread.join(20)
+
+    def test_a_stage_that_reports_is_told_how_far_the_whole_is_and_cancelled_within(self):
+        heard = []
+
+        class Heard(Progress):
+            def report(self, fraction, message):
+                heard.append((fraction, message))
+
+            def cancelled(self):
+                return len(heard) >= 4
+
+        def long_one(below, progress):
+            for part in range(10):
+                progress.step(part / 10, f"part {part}")
+            return below
+
+        stage = Stage("long", long_one, inputs=(Stage("short", Counted(2)),), reports=True)
+        with self.assertRaises(Cancelled):
+            Engine().run(stage, Heard())
+        self.assertEqual(heard, [(0, "short"), (0.5, "long"), (0.5, "part 0"), (0.55, "part 1")])
+
+    def test_what_a_run_needs_is_held_until_then_however_little_room_there_is(self):
+        """A chain whose every stage looks at the ground too: each is computed once although nothing is kept."""
+        engine = Engine(capacity=100)
+        ground = Counted(np.zeros(1000, np.uint8))
+        stage = below = Stage("ground", ground)
+        works = []
+        for number in range(12):
+            works.append(Counted(np.zeros(1000, np.uint8)))
+            stage = Stage(str(number), works[-1], inputs=(stage, below))
+        engine.run(stage)
+        self.assertEqual([work.calls for work in (ground, *works)], [1] * 13)
+        self.assertEqual(engine.kept_bytes, 0)
+
+    def test_what_is_no_longer_needed_is_let_go_within_a_run(self):
+        engine, alive = Engine(capacity=100), []
+
+        class Watched:
+            def __init__(self):
+                self.samples = np.zeros(1000, np.uint8)
+                alive.append(weakref.ref(self))
+
+        stage = Stage("0", Watched)
+        for number in range(1, 8):
+            stage = Stage(str(number), lambda _below: Watched(), inputs=(stage,))
+        result = engine.run(stage)
+        self.assertEqual([ref() is not None for ref in alive], [False] * 7 + [True])
+        self.assertIs(alive[-1](), result)
+
+    def test_a_chain_of_thousands_of_stages_runs(self):
+        stage = Stage("0", lambda: 0)
+        for number in range(1, 5000):
+            stage = Stage(str(number), lambda below: below + 1, inputs=(stage,))
+        self.assertEqual(Engine().run(stage), 4999)
+
+    def test_a_buffer_that_several_results_share_is_counted_once_and_what_is_kept_is_frozen(self):
+        engine, samples = Engine(), np.zeros((10, 100), np.float32)
+        field = HeightField(samples, Footprint(), Edges())
+        stage = Stage("field", Counted(field))
+        engine.run(Stage("view", Counted(samples[:, 5:20]), inputs=(stage,)))
+        engine.run(Stage("again", Counted(replace(field, amplitude=4.0)), inputs=(stage,)))
+        self.assertEqual(engine.kept_bytes, 4000)
+        with self.assertRaises(ValueError):
+            engine.run(stage).samples[0, 0] = 1
+        engine.capacity = 10
+        engine.run(Stage("small", Counted(np.zeros(10, np.uint8))))
+        self.assertEqual(engine.kept_bytes, 10)

@@ -30,6 +30,7 @@ class Crop(Placement):
 
     title: ClassVar[str] = "Crop"
     family: ClassVar[Family] = "place"
+    tools: ClassVar[tuple[str, ...]] = ("crop",)
     kind: Literal["crop"] = "crop"
     left: float = _start("Left", "Where the rectangle begins, from the left edge.")
     top: float = _start("Top", "Where the rectangle begins, from the top edge.")

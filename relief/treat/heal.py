@@ -95,9 +95,14 @@ class Heal(Treatment):
 
     title: ClassVar[str] = "Heal"
     family: ClassVar[Family] = "edges"
+    tools: ClassVar[tuple[str, ...]] = ("brush",)
     kind: Literal["heal"] = "heal"
     marks: tuple[Mark, ...] = drawn(
-        (), label="Marks", help="Paint over a place on the stage; it is filled from around.", max_length=500
+        (),
+        shown="marks",
+        label="Marks",
+        help="Paint over a place on the stage; it is filled from around.",
+        max_length=500,
     )
 
     def treat(self, field: HeightField) -> HeightField:

@@ -37,6 +37,7 @@ class Straighten(Placement):
 
     title: ClassVar[str] = "Straighten"
     family: ClassVar[Family] = "place"
+    tools: ClassVar[tuple[str, ...]] = ("corners",)
     kind: Literal["straighten"] = "straighten"
     corners: tuple[Corner, Corner, Corner, Corner] = drawn(
         WHOLE, label="Corners", help="Drag the four corners to those of something that is a rectangle in reality."

@@ -1,7 +1,8 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
 import { APART, apart, bench, channelOf, currentView, inSpace, look, onStage, page, proofStands, setLook } from "./look.js";
-import { fetchPacket, Latest } from "../studio/packet.js";
+import { Latest } from "../studio/ask.js";
+import { fetchPacket } from "../studio/packet.js";
 import * as stage from "./stage.js";
 import { drawSection, onDrag, render as renderSection } from "./section.js";
 import { commit, onDraft, showDraft, showIn, showValues, within } from "./controls.js";
@@ -44,7 +45,7 @@ const drafted = () => Object.fromEntries(Object.entries(draft).map(([path, value
 /** Asks for what the stage and the section show, draws it, and sharpens it when nothing more comes. */
 function refresh() {
   clearTimeout(rest);
-  latest.run(() => show(PROXY));
+  latest.run((signal) => show(PROXY, signal));
 }
 
 /** What a preview is asked with, for the piece as it stands. */
@@ -64,16 +65,16 @@ function asked(longest) {
 }
 
 /** The packet with the colours that its relief is looked at in, where that is wanted. */
-async function inColour(packet, parameters) {
+async function inColour(packet, parameters, signal) {
   if (look.material.kind !== "colour" || !LIT_VIEWS.includes(parameters.view)) return packet;
-  const colours = await fetchPacket(bench.dataset.preview, { ...parameters, view: "colour" });
+  const colours = await fetchPacket(bench.dataset.preview, { ...parameters, view: "colour" }, signal);
   packet.arrays.colours = colours.arrays.pixels;
   packet.arrays.colours_against = colours.arrays.pixels_against;
   return packet;
 }
 
 /** The packet of a view; lit where a proof, or the test card, has no such map. */
-const viewOf = async (parameters) => inColour(await fetchPacket(bench.dataset.preview, { ...parameters, else: ANY_HAS }), parameters);
+const viewOf = async (parameters, signal) => inColour(await fetchPacket(bench.dataset.preview, { ...parameters, else: ANY_HAS }, signal), parameters, signal);
 
 let laid = new Map(); // what lies beside the piece, by what it was asked with; a proof does not change
 
@@ -92,14 +93,14 @@ async function besides(parameters) {
   return Promise.all(packets.map(async (packet, number) => ({ label: others[number].label, packet: await packet })));
 }
 
-async function show(longest) {
+async function show(longest, signal) {
   const { revision: base } = page();
   const solidView = inSpace();
   const busy = setTimeout(() => say("Working on it…"), 400);
   try {
     const parameters = asked(longest);
     bench.toggleAttribute("data-in-hand", inHand() && !solidView);
-    const packet = await viewOf(parameters);
+    const packet = await viewOf(parameters, signal);
     showProfiles(packet.arrays.layers);
     drawSection(packet);
     if (solidView) await showSurface(packet);
@@ -113,9 +114,10 @@ async function show(longest) {
     flat.dataset.revision = base;
     const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
     if (solidView || Object.keys(draft).length) return;
-    if (longest === PROXY && largest >= PROXY) rest = setTimeout(() => latest.run(() => show(SHARP)), REST);
+    if (longest === PROXY && largest >= PROXY) rest = setTimeout(() => latest.run((later) => show(SHARP, later), { yields: true }), REST);
     else goNear();
   } catch (problem) {
+    if (problem.name === "AbortError") return;
     say(problem.message);
   } finally {
     clearTimeout(busy);
@@ -127,18 +129,18 @@ function goNear() {
   clearTimeout(rest);
   const part = stage.seen();
   if (!part?.coarse || sight.zoom === 1 || apart() || currentView() === "whole" || inHand() || Object.keys(draft).length) return;
-  rest = setTimeout(() => latest.run(() => showNear(part.window)), REST);
+  rest = setTimeout(() => latest.run((signal) => showNear(part.window, signal), { yields: true }), REST);
 }
 
-async function showNear(window) {
+async function showNear(window, signal) {
   try {
     const parameters = { ...asked(SHARP), part: window.join(",") };
     delete parameters.against;
-    const part = await viewOf(parameters);
+    const part = await viewOf(parameters, signal);
     stage.drawNear(part);
     flat.dataset.near = part.arrays.pixels.shape.slice(0, 2).join(",");
   } catch (problem) {
-    say(problem.message);
+    if (problem.name !== "AbortError") say(problem.message);
   }
 }
 onSight(goNear);

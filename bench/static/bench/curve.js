@@ -4,6 +4,7 @@ import { page } from "./look.js";
 import { commit, tryOut } from "./controls.js";
 import { draggable, nudged } from "./drag.js";
 import { clamp, svg } from "./svg.js";
+import { askJson } from "../studio/ask.js";
 
 const OUT = 0.12; // a stop dragged this far out of the graph is taken away
 const APART = 0.004; // stops stay this far from each other
@@ -39,11 +40,8 @@ async function begin(graph) {
   // The line is computed where the heights are; of the answers that come late only the last is drawn.
   async function draw(shown) {
     const mine = (asked += 1);
-    const query = new URLSearchParams({ stops: JSON.stringify(shown), passage: passage() });
-    const answer = await fetch(`${graph.dataset.line}?${query}`).catch(() => null);
-    if (!answer?.ok || mine !== asked) return;
-    const { line: path } = await answer.json();
-    if (mine === asked) line.setAttribute("d", path);
+    const answer = await askJson(graph.dataset.line, { stops: JSON.stringify(shown), passage: passage() });
+    if (answer && mine === asked) line.setAttribute("d", answer.line);
   }
 
   function dot(stop, number) {
@@ -108,9 +106,9 @@ async function begin(graph) {
 async function ground(graph) {
   const { histogram, revision, layer } = page();
   const { until, map } = graph.dataset;
-  const answer = await fetch(`${histogram}?${new URLSearchParams({ base: revision, layer, ...(map ? { map } : { until }) })}`);
-  if (!answer.ok) return;
-  const { outline, bins, low, high } = await answer.json();
+  const answer = await askJson(histogram, { base: revision, layer, ...(map ? { map } : { until }) });
+  if (!answer) return;
+  const { outline, bins, low, high } = answer;
   const path = graph.querySelector(".curve-ground");
   path.setAttribute("d", outline);
   // the bars stand over the heights they count; the graph shows those from 0 to 1

@@ -2,6 +2,7 @@
 
 import { bench, look, page, setLook } from "./look.js";
 import { draggable } from "./drag.js";
+import { askJson } from "../studio/ask.js";
 
 const gallery = document.getElementById("gallery");
 const about = document.getElementById("gallery-about");
@@ -119,8 +120,9 @@ function openGallery() {
 
 async function drawSection(button) {
   button.drawn = true;
-  const answer = await fetch(button.dataset.section);
-  if (answer.ok) button.querySelector("path").setAttribute("d", outline((await answer.json()).heights, 96, 18));
+  const answer = await askJson(button.dataset.section);
+  if (answer) button.querySelector("path").setAttribute("d", outline(answer.heights, 96, 18));
+  else button.drawn = false;
 }
 
 function trying(target) {

@@ -3,7 +3,7 @@
 import { apart, bench, currentView, look, onStage, page } from "./look.js";
 import { levelsAt, placeOf } from "./stage.js";
 import { sight } from "./sight.js";
-import { Latest } from "../studio/packet.js";
+import { askJson, Latest } from "../studio/ask.js";
 
 const canvas = document.getElementById("flat");
 const shown = document.getElementById("value");
@@ -14,9 +14,9 @@ let at = null;
 const signed = (value, digits) => (value < 0 ? "−" : "+") + Math.abs(value).toFixed(digits);
 
 async function read(x, y) {
-  const answer = await fetch(`${page().value}?${new URLSearchParams({ base: onStage(), x, y, ...(look.card === "in" ? { card: 1 } : {}) })}`);
-  if (!answer.ok || at === null) return;
-  const { column, row, across, down, distance, slope, normal } = await answer.json();
+  const answer = await askJson(page().value, { base: onStage(), x, y, ...(look.card === "in" ? { card: 1 } : {}) });
+  if (!answer || at === null) return;
+  const { column, row, across, down, distance, slope, normal } = answer;
   const levels = apart() ? null : levelsAt(x, y);
   const words = [
     `texel ${column}, ${row}`,

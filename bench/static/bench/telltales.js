@@ -3,6 +3,7 @@
 import { bench, look, page } from "./look.js";
 import { frame, onFramed } from "./stage.js";
 import { svg } from "./svg.js";
+import { askJson } from "../studio/ask.js";
 
 const overlay = document.getElementById("telltales");
 let places = [];
@@ -10,8 +11,7 @@ let places = [];
 /** Asks for the telltales of the state that is shown. */
 export async function findTelltales() {
   if (!look.telltales) return show();
-  const answer = await fetch(`${page().repeats}?${new URLSearchParams({ base: page().revision })}`);
-  places = (await answer.json()).telltales ?? [];
+  places = (await askJson(page().repeats, { base: page().revision }))?.telltales ?? [];
   show();
 }
 

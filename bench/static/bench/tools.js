@@ -6,6 +6,7 @@ import { commit } from "./controls.js";
 import { draggable, nudged } from "./drag.js";
 import { frame, onFramed } from "./stage.js";
 import { clamp, svg } from "./svg.js";
+import { askJson } from "../studio/ask.js";
 
 const overlay = document.getElementById("tool");
 const CORNERS = ["Upper left", "Upper right", "Lower right", "Lower left"];
@@ -23,6 +24,8 @@ const HINTS = {
   strokes: "draw on the relief · Esc puts it down",
 };
 const SHOWN = { crop: showCrop, corners: showCorners, brush: showBrush, places: showPlaces, line: showLine, strokes: showStrokes };
+
+const MOST_POINTS = 1900; // of one line; the recipe takes 2000
 
 let taken = null; // { kind, owner, number } of the tool in the hand: whose parameters it sets
 let drawing = false; // while something is drawn the tool stays as it is, whatever the stage shows
@@ -43,6 +46,10 @@ function put(name, value) {
   field.value = JSON.stringify(value);
   commit(field);
 }
+
+/** Adds an item to the end of a list; only the item is sent. */
+const appended = (name, item) => ({ [`${path(name)}+`]: JSON.stringify(item) });
+const append = (name, item) => htmx.ajax("POST", page().change, { source: bench, swap: "none", values: appended(name, item) });
 
 const place = ([x, y]) => [frame.left + x * frame.width, frame.top + y * frame.height];
 
@@ -238,6 +245,7 @@ function showBrush() {
     const [x, y] = place(here);
     const last = points.length && place(points.at(-1));
     if (last && Math.hypot(x - last[0], y - last[1]) < FINE) return;
+    if (points.length === MOST_POINTS) points = points.filter((_, number) => number % 2 === 0);
     points.push(here);
     stroke.setAttribute("d", `M${points.map((point) => place(point).join(" ")).join("L")}${points.length === 1 ? "h0.01" : ""}`);
     stroke.setAttribute("stroke-width", 2 * inPixels());
@@ -245,7 +253,7 @@ function showBrush() {
   const keep = () => {
     if (!points.length) return;
     const rounded = points.map((point) => point.map((part) => Number(part.toFixed(5))));
-    put("marks", [...drawn("marks"), { points: rounded, radius: radius() }]);
+    append("marks", { points: rounded, radius: radius() });
     points = [];
     stroke.setAttribute("d", "");
   };
@@ -282,8 +290,8 @@ function showPlaces() {
   });
   overlay.append(paper, ...dots);
   dots.forEach((dot, number) => dot.stand(...places[number]));
-  paper.addEventListener("pointerdown", (event) => event.button === 0 && put("places", [...places.map(round), round(at(event))]));
-  paper.addEventListener("keydown", (event) => event.key === "Enter" && put("places", [...places.map(round), [0.5, 0.5]]));
+  paper.addEventListener("pointerdown", (event) => event.button === 0 && append("places", round(at(event))));
+  paper.addEventListener("keydown", (event) => event.key === "Enter" && append("places", [0.5, 0.5]));
   refocus(dots);
 }
 
@@ -297,6 +305,7 @@ function drawnLine(onMove, onEnd) {
     const here = at(event);
     const last = points.at(-1);
     if (last && Math.hypot((here[0] - last[0]) * frame.width, (here[1] - last[1]) * frame.height) < FINE) return;
+    if (points.length === MOST_POINTS) points = points.filter((_, number) => number % 2 === 0); // drawn on with half of them
     points.push([...here, event.pointerType === "pen" ? event.pressure : 1].map((part) => Number(part.toFixed(4))));
     line.setAttribute("d", `M${points.map((point) => place(point).join(" ")).join("L")}`);
     onMove(points);
@@ -327,10 +336,9 @@ function showStrokes() {
   const tools = document.querySelector(`[data-owner="${taken.owner}"]`);
   const number = (name, least) => Math.max(tools.querySelector(`[data-${name}]`).valueAsNumber || 0, least);
   const stroke = (points) => ({ work: tools.querySelector("[data-work]").value, points, radius: number("brush", 0.05), falloff: Math.min(number("falloff", 0), 1), strength: number("strength", 0) });
-  const before = drawn("strokes");
   drawnLine(
-    (points) => bench.dispatchEvent(new CustomEvent("draft", { detail: { [path("strokes")]: JSON.stringify([...before, stroke(points)]) } })),
-    (points) => put("strokes", [...before, stroke(points)]),
+    (points) => bench.dispatchEvent(new CustomEvent("draft", { detail: appended("strokes", stroke(points)) })),
+    (points) => append("strokes", stroke(points)),
   );
 }
 
@@ -362,14 +370,13 @@ document.addEventListener("click", async ({ target }) => {
 document.addEventListener("change", async ({ target }) => {
   if (target.matches("[data-crop-shape]") && target.value === "motif") {
     const number = Number(target.closest(".treatment").dataset.number);
-    ({ motif } = await asked(number));
+    ({ motif = [null, null] } = await asked(number));
     if (!motif[0] && !motif[1]) target.title = "Nothing in this picture repeats clearly.";
   }
 });
 
 async function asked(number, extra = {}) {
-  const answer = await fetch(`${page().repeats}?${new URLSearchParams({ base: page().revision, layer: page().layer, until: number, ...extra })}`);
-  return answer.json();
+  return (await askJson(page().repeats, { base: page().revision, layer: page().layer, until: number, ...extra })) ?? {};
 }
 
 async function showSuggestions(number) {

@@ -1,7 +1,8 @@
 // A surface of the catalogue: each map large, and all of them lit on a plane that turns.
 
 import * as THREE from "../vendor/three/three.module.js";
-import { fetchPacket, Latest } from "../studio/packet.js";
+import { Latest } from "../studio/ask.js";
+import { fetchPacket } from "../studio/packet.js";
 import { paintPixels } from "../studio/painting.js";
 
 const viewer = document.getElementById("viewer");

@@ -1,6 +1,7 @@
 // Maps looked at large: each alone, by channel, lit, and full screen.
 
-import { fetchPacket, Latest } from "../studio/packet.js";
+import { Latest } from "../studio/ask.js";
+import { fetchPacket } from "../studio/packet.js";
 import { paintPixels } from "../studio/painting.js";
 
 const viewer = document.getElementById("viewer");

@@ -1,17 +1,12 @@
-// What every page needs: a word when the studio does not answer.
+// What every page needs: a word when the studio does not answer, or refuses what was sent.
 
-document.addEventListener("htmx:sendError", () => say("The studio does not answer. Is it still running? Your last change was not kept."));
-document.addEventListener("htmx:responseError", (event) => {
-  if (event.detail.xhr.status >= 500) say("Something broke. Your last change was not kept; everything before it is.");
-  if ([403, 404].includes(event.detail.xhr.status)) say("The studio did not take that. Reload the page and try again.");
+import { say } from "./notice.js";
+
+document.addEventListener("htmx:sendError", () => say("The studio does not answer. Is it still running? Your last change was not kept.", "silent"));
+document.addEventListener("htmx:timeout", () => say("The studio took too long to answer. Your last change may not be kept; reload the page.", "silent"));
+document.addEventListener("htmx:responseError", ({ detail }) => {
+  const { status } = detail.xhr;
+  if (status >= 500) say("Something broke. Your last change was not kept; everything before it is.");
+  else if (status === 400 || status === 413) say("That was too much at once for the studio to take. Your last change was not kept.");
+  else if (![409, 422].includes(status)) say("The studio did not take that. Reload the page and try again."); // those bring their own words
 });
-
-function say(text) {
-  const notice = document.getElementById("notice");
-  if (!notice) return;
-  const line = document.createElement("p");
-  line.className = "notice";
-  line.setAttribute("role", "alert");
-  line.textContent = text;
-  notice.replaceChildren(line);
-}

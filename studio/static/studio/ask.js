@@ -1,0 +1,73 @@
+// Asking the studio for something: a failure is said once on the page, and the next question is asked as ever.
+
+import { say, unsay } from "./notice.js";
+
+const SILENT = "The studio does not answer. Is it still running? What you have is kept.";
+const LONGEST = 3000; // letters that fit into an address; what is longer is posted
+
+/** What is thrown when there is no answer to use; where the studio could not be reached the page says it already. */
+export class Unanswered extends Error {
+  constructor(message, said) {
+    super(message);
+    this.said = said;
+  }
+}
+
+/** The studio's answer. `parameters` go into the address, or are posted when they are long. */
+export async function ask(address, parameters = {}, signal = undefined) {
+  const asked = new URLSearchParams(parameters);
+  const long = String(asked).length > LONGEST;
+  const headers = long ? { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] } : {};
+  const query = String(asked) ? `${address}${address.includes("?") ? "&" : "?"}${asked}` : address;
+  let answer;
+  try {
+    answer = await (long ? fetch(address, { method: "POST", body: asked, headers, signal }) : fetch(query, { signal }));
+  } catch (problem) {
+    if (problem.name === "AbortError") throw problem;
+    say(SILENT, "silent");
+    throw new Unanswered(SILENT, true);
+  }
+  unsay("silent");
+  if (answer.ok) return answer;
+  const sentence = answer.status === 422 ? (await answer.json()).message : "The studio could not answer that. The piece is kept; reload the page.";
+  throw new Unanswered(sentence, false);
+}
+
+/** The same, read as JSON; null where there is no answer to use. */
+export async function askJson(address, parameters = {}, signal = undefined) {
+  try {
+    return await (await ask(address, parameters, signal)).json();
+  } catch (problem) {
+    if (problem instanceof Unanswered || problem.name === "AbortError") return null;
+    throw problem;
+  }
+}
+
+/** Runs one piece of work at a time; of those that come while one is under way only the last is run.
+ *
+ * Work gets a signal. With `yields` it is aborted when the next one comes: what takes long and nobody waits for.
+ */
+export class Latest {
+  #running = null;
+  #waiting = null;
+
+  async run(work, { yields = false } = {}) {
+    this.#waiting = { work, yields };
+    if (this.#running) {
+      if (this.#running.yields) this.#running.stop.abort();
+      return;
+    }
+    while (this.#waiting) {
+      const next = this.#waiting;
+      this.#waiting = null;
+      this.#running = { yields: next.yields, stop: new AbortController() };
+      try {
+        await next.work(this.#running.stop.signal);
+      } catch (problem) {
+        if (!(problem instanceof Unanswered) && problem.name !== "AbortError") console.error(problem);
+      } finally {
+        this.#running = null;
+      }
+    }
+  }
+}
