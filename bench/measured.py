@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
 from bench.models import Revision
+from bench.newest import Newest, page_of
 from bench.previews import only, uncurved
 from bench.requests import (
     asked,
@@ -20,23 +21,33 @@ from bench.requests import (
 )
 from relief.compose.imprints import touches_edge
 from relief.displace.forecast import forecast
-from relief.errors import ReliefError
+from relief.errors import Cancelled, ReliefError
 from relief.filters.curve import Curve
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found
 from relief.inspect.repeats import motif, suggested_crops, telltales
 from relief.recipe.layer import Picture
+from relief.run.engine import Progress
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
 from shelf.engine import ENGINE
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
 
+MEASURING = Newest()
+
 
 @require_safe
 def measured(request: HttpRequest, pk: int) -> HttpResponse:
-    """The right side: readings, findings and cost, measured at full size."""
-    return _measured(request, piece_of(request, pk))
+    """The right side: readings, findings and cost, measured at full size.
+
+    What a page asked for before is no longer measured once it asks anew: then nothing comes back.
+    """
+    piece = piece_of(request, pk)
+    try:
+        return _measured(request, piece, MEASURING.asked((piece.pk, page_of(request))))
+    except Cancelled:
+        return HttpResponse(status=204)
 
 
 @require_POST
@@ -46,16 +57,16 @@ def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
     kind = request.POST.get("finding", "")[:40]
     piece.set_aside = sorted({*piece.set_aside, kind})[:40] if kind else []
     piece.save(update_fields=["set_aside"])
-    return _measured(request, piece)
+    return _measured(request, piece, Progress())
 
 
-def _measured(request: HttpRequest, piece: Piece) -> HttpResponse:
+def _measured(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResponse:
     revision = revision_of(piece, asked(request).get("base"))
     recipe = revision.read()
     context = {"piece": piece, "revision": revision}
     try:
         bits = recipe.delivery.normal_bits
-        taken, found = measured_and_found(Pipeline.of(recipe, read_source), ENGINE, bits)
+        taken, found = measured_and_found(Pipeline.of(recipe, read_source), ENGINE, bits, progress)
         found += _inked(Pipeline.of(recipe, read_source, PROXY))
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]

@@ -5,8 +5,10 @@ from unittest import mock
 import numpy as np
 from django.urls import reverse
 
+from bench.measured import MEASURING
 from bench.previews import VIEWS
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
+from relief.inspect.findings import measured_and_found
 from relief.maps.normal import normal_map
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
@@ -135,3 +137,20 @@ class RightSideTests(StudioTestCase):
         for name in ("bench:measured", "bench:facts"):
             self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
         self.assertContains(self.get("bench:preview", piece, base=1), "is missing", status_code=422)
+
+
+class MeasuringTests(StudioTestCase):
+    def test_what_a_page_asked_for_before_is_not_measured_to_the_end_once_it_asks_anew(self):
+        piece = self.piece()
+        for page, status in (("mine", 204), ("another window", 200)):
+
+            def asks_anew(*arguments, page=page, **named):
+                """While the first request measures, a page asks again."""
+                MEASURING.asked((piece.pk, page))
+                return measured_and_found(*arguments, **named)
+
+            asking = mock.patch("bench.measured.measured_and_found", asks_anew)
+            with asking, mock.patch("bench.measured.ENGINE", Engine()):
+                address = reverse("bench:measured", args=[piece.pk])
+                answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})
+            self.assertEqual(answer.status_code, status)

@@ -61,5 +61,5 @@ def run(chosen: argparse.Namespace) -> None:
     files = [map_files(pipeline, engine, stem, recipe.delivery)]
     files += [test_card_files(pipeline, engine, stem, recipe.delivery)] if chosen.test_card else []
     places = write_all(chosen.out, chain.from_iterable(files))
-    measured = readings(height, relief.amplitude, relief.midlevel)
+    measured = readings(height, amplitude=relief.amplitude, midlevel=relief.midlevel)
     print_results(recipe, files=[str(place) for place in places], readings=asdict(measured))

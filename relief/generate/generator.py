@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -20,11 +21,20 @@ class Grid:
     rows: int
     columns: int
     footprint: Footprint
+    first: int = 0
+    """The number of its first row, where it is a band of a larger grid."""
+    of: int | None = None
+    """How many rows that has."""
+
+    def bands(self, most: int) -> Iterator[Grid]:
+        """The grid in bands of at most so many rows."""
+        for first in range(0, self.rows, most):
+            yield replace(self, rows=min(most, self.rows - first), first=first, of=self.rows)
 
     @property
     def spacing(self) -> tuple[float, float]:
         """Width and height of a texel in mm."""
-        return self.footprint.width / self.columns, self.footprint.height / self.rows
+        return self.footprint.width / self.columns, self.footprint.height / (self.of or self.rows)
 
     @property
     def texel(self) -> float:
@@ -37,7 +47,8 @@ class Grid:
 
     def down(self) -> np.ndarray:
         """y of the texel centres as parts of the height, downwards: float32 (rows, 1)."""
-        return ((np.arange(self.rows) + 0.5) / self.rows).astype(np.float32)[:, None]
+        rows = self.first + np.arange(self.rows)
+        return ((rows + 0.5) / (self.of or self.rows)).astype(np.float32)[:, None]
 
 
 class Generator(Content):
@@ -47,6 +58,8 @@ class Generator(Content):
     """
 
     family: ClassVar[Family]
+    by_bands: ClassVar[bool] = True
+    """Whether each texel depends on its own place alone, so that it can be drawn band by band."""
 
     @classmethod
     def about(cls) -> str:

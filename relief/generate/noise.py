@@ -35,6 +35,7 @@ class Noise(Generator):
     """Base of the noises."""
 
     family: ClassVar[Family] = "noise"
+    by_bands: ClassVar[bool] = False
     rest: ClassVar[float] = 0.5
     size: float = number(
         60, 0.05, 100_000, label="Size", unit="mm", step=1, slider=(1, 600), logarithmic=True,

@@ -28,6 +28,7 @@ class TestCard(Generator):
 
     __test__ = False  # it is no test, whatever its name begins with
 
+    by_bands: ClassVar[bool] = False
     title: ClassVar[str] = "Test card"
     family: ClassVar[Family] = "pattern"
     rest: ClassVar[float] = 0.5

@@ -30,7 +30,7 @@ from relief.inspect.thresholds import (
 )
 from relief.recipe.edits import LAID_AT_FIRST, with_halved_amount
 from relief.recipe.relief import Relief
-from relief.run.engine import Engine, Stage
+from relief.run.engine import Engine, Progress, Stage
 from relief.run.pipeline import Pipeline
 from relief.sources.facts import clipped_light, few_levels
 from relief.sources.picture import Picture
@@ -40,16 +40,24 @@ from relief.treat.remove_steps import RemoveSteps
 from relief.treat.slope_limit import SlopeLimit
 
 
-def measured_and_found(pipeline: Pipeline, engine: Engine, bits: int = 8) -> tuple[Readings, list[Finding]]:
+def measured_and_found(
+    pipeline: Pipeline, engine: Engine, bits: int = 8, progress: Progress | None = None
+) -> tuple[Readings, list[Finding]]:
     """The readings of a pipeline's finished height field, and what is found in it.
 
-    `bits` are those that its normal map is delivered with.
+    Args:
+        pipeline: a relief at full size.
+        engine: where stages are run.
+        bits: those that its normal map is delivered with.
+        progress: told how far it is; may cancel meanwhile.
 
     Raises:
         PictureError: a source cannot be read.
     """
-    relief, height = pipeline.relief, engine.run(pipeline.height())
-    measured = readings(height, relief.amplitude, relief.midlevel)
+    relief, progress = pipeline.relief, progress or Progress()
+    compute = partial(readings, amplitude=relief.amplitude, midlevel=relief.midlevel)
+    taking = Stage("Taking readings", compute, [relief.amplitude, relief.midlevel], (pipeline.height(),), reports=True)
+    measured, height = engine.run(taking, progress), engine.run(pipeline.height(), progress)
     picture = engine.run(pipeline.picture()) if relief.layers[0].source else None
     cut = engine.run(_cut_off(pipeline)) if picture else 0.0
     found = findings(relief, height, measured, picture, cut, bits)

@@ -11,6 +11,7 @@ from relief.height import HeightField
 from relief.inspect.wavelengths import wavelengths
 from relief.maps.displacement import displacement
 from relief.maps.slopes import steepness
+from relief.run.engine import Progress
 from relief.sources.facts import seam_ratios
 
 STEEPEST_SHARE, SHARPEST_SHARE = 0.05, 0.005
@@ -65,14 +66,21 @@ class Readings:
         return self.range
 
 
-def readings(field: HeightField, amplitude: float, midlevel: float) -> Readings:
-    """Measures a height field."""
+def readings(field: HeightField, progress: Progress | None = None, *, amplitude: float, midlevel: float) -> Readings:
+    """Measures a height field; `progress` is told how far it is and may cancel meanwhile."""
+    progress = progress or Progress()
     samples, spread = field.samples, deviations(field.samples)
+    progress.step(0.1, "Taking readings")
     middle = percentiles(samples, 50)[0]
     ends = displacement(np.array([spread.lowest, spread.highest, spread.mean, middle]), amplitude, midlevel)
+    progress.step(0.3, "Taking readings")
     shares = (50, 100 * (1 - STEEPEST_SHARE), 100 * (1 - SHARPEST_SHARE))
-    typical, steep, sharpest = percentiles(steepness(field, amplitude), *shares)
+    angles = steepness(field, amplitude)
+    progress.step(0.6, "Taking readings")
+    typical, steep, sharpest = percentiles(angles, *shares)
+    progress.step(0.8, "Taking readings")
     across, down = seam_ratios(samples)
+    progress.step(0.9, "Taking readings")
     coarsest, finest = wavelengths(field, *DETAIL_SHARES) or (None, None)
     return Readings(
         lowest=float(ends[0]),

@@ -12,6 +12,7 @@ from relief.filters.curve import Curve
 from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.parameters import choice, number, switch
+from relief.run.engine import Progress
 
 FINEST = 65_535
 """Steps from 0 to 1 that the tone curve tells apart, as many as 16 bits have."""
@@ -85,11 +86,25 @@ class CompanionMap(Curve):
             amplitude: mm that one unit of height stands for.
             beside: what there is of `beside`, float32 0 to 1 on the grid of the field.
         """
+        return self.draw_slowly(field, amplitude, Progress())
+
+    def draw_slowly(self, field: HeightField, amplitude: float, progress: Progress) -> np.ndarray:
+        """The same, of a map that is `slow`: it tells how far it is, and can be cancelled meanwhile."""
         raise NotImplementedError
 
-    def coded(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
+    def coded(
+        self,
+        field: HeightField,
+        amplitude: float,
+        beside: Mapping[str, np.ndarray] = NOTHING,
+        progress: Progress | None = None,
+    ) -> np.ndarray:
         """The map as it is delivered, uint8 or uint16."""
-        drawn, levels = self.draw(field, amplitude, beside), self._levels()
+        if self.slow and progress:
+            drawn = self.draw_slowly(field, amplitude, progress)
+        else:
+            drawn = self.draw(field, amplitude, beside)
+        levels = self._levels()
         out = np.empty(drawn.shape, levels.dtype)
         # one channel after the other: at full size each takes much room
         for part in np.ndindex(drawn.shape[2:]):

@@ -14,6 +14,7 @@ import numpy as np
 from relief.filters.resample import averaged
 from relief.height import HeightField, padded
 from relief.kernels import helper, kernel, prange
+from relief.run.engine import Progress
 
 NEAR = 8
 """How many texels away the relief itself is looked at before the next level is."""
@@ -29,6 +30,9 @@ TOGETHER = 8
 
 BAND = 32
 """Rows that one thread works at in those directions before it goes on, few enough to stay in its cache."""
+
+AT_ONCE = 2048
+"""Rows after which it is asked whether they are still wanted."""
 
 LOWEST = np.float32(-3e38)
 
@@ -158,7 +162,7 @@ def _take_highest(samples, mean, down, across, out):
             out[row, column] = min(own + above, highest)
 
 
-def seen(field: HeightField, amplitude: float, reach: float, directions: int) -> np.ndarray:
+def seen(field: HeightField, amplitude: float, reach: float, directions: int, progress: Progress) -> np.ndarray:
     """The mean over directions of cos^2 of the horizon's elevation: float32 (rows, columns).
 
     Up to a reach of 24 texels every texel is looked at. Beyond, wider texels cost this against that: a mean error of
@@ -169,6 +173,7 @@ def seen(field: HeightField, amplitude: float, reach: float, directions: int) ->
         amplitude: mm that one unit of height stands for.
         reach: mm beyond which nothing is looked at.
         directions: how many, evenly round.
+        progress: told how far it is; may cancel meanwhile.
     """
     wraps = field.edges.wraps
     own, *wider = levels(field, reach, directions)
@@ -183,10 +188,12 @@ def seen(field: HeightField, amplitude: float, reach: float, directions: int) ->
             )
             _far_horizons(level.toward(ways), before, _between(level, far), wraps, horizons)
             far, before = level, horizons
-        _add_seen(
-            own.toward(ways), around.toward(ways), _between(own, around), before, _between(around, far), wraps,
-            np.float32(amplitude), np.float32(1 / directions), BAND, out,
-        )  # fmt: skip
+        for top in range(0, len(out), AT_ONCE):
+            progress.step((first + TOGETHER * top / len(out)) / (directions + TOGETHER), "Looking around")
+            _add_seen(
+                own.toward(ways), around.toward(ways), _between(own, around), before, _between(around, far), wraps,
+                np.float32(amplitude), np.float32(1 / directions), BAND, top, min(top + AT_ONCE, len(out)), out,
+            )  # fmt: skip
     return out
 
 
@@ -319,21 +326,21 @@ def _far_horizons(level, far, between, wraps, out):
 
 
 @kernel
-def _add_seen(own, wider, between, far, far_between, wraps, amplitude, part, band, out):
+def _add_seen(own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out):
     """Adds what is seen of the sky in some directions.
 
     The rows of the next level are found as they are needed, and spread to the columns between which they lie.
     """
-    rows, columns = out.shape
+    columns = out.shape[1]
     wider_rows, wider_columns = wider.mean.shape
-    for number in prange((rows + band - 1) // band):
+    for number in prange((bottom - top + band - 1) // band):
         horizon = np.empty(columns, np.float32)
         slopes, scales = np.empty((2, columns), np.float32), np.empty((2, columns), np.float32)
         slope, nearness = np.empty(wider_columns + 2, np.float32), np.empty(wider_columns + 2, np.float32)
         scratch = np.empty(far.shape[3], np.float32)
         for way in range(own.share.shape[0]):
             ready = -1
-            for row in range(number * band, min((number + 1) * band, rows)):
+            for row in range(top + number * band, min(top + (number + 1) * band, bottom)):
                 here, total = own.mean[row], out[row]
                 horizon[:] = 0
                 if wider_rows:

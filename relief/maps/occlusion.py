@@ -7,18 +7,20 @@ H. C. Hottel's crossed strings (any view-factor catalogue) for the groove.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
 
 from relief.height import HeightField
-from relief.maps.companion import NOTHING, CompanionMap
+from relief.maps.companion import CompanionMap
 from relief.maps.horizons import seen
 from relief.parameters import number
+from relief.run.engine import Progress
 
 
-def occlusion(field: HeightField, amplitude: float, reach: float, directions: int) -> np.ndarray:
+def occlusion(
+    field: HeightField, amplitude: float, reach: float, directions: int, progress: Progress | None = None
+) -> np.ndarray:
     """The share of the sky that is seen, 1 on flat ground: float32 (rows, columns).
 
     Args:
@@ -27,8 +29,9 @@ def occlusion(field: HeightField, amplitude: float, reach: float, directions: in
         reach: mm beyond which nothing hides the sky. Beyond the size of the footprint nothing new comes: what wraps is
             the same relief again, lower over the horizon, and what does not goes on level.
         directions: how many are looked at.
+        progress: told how far it is; may cancel meanwhile.
     """
-    return seen(field, amplitude, min(reach, max(field.footprint.sides)), directions)
+    return seen(field, amplitude, min(reach, max(field.footprint.sides)), directions, progress or Progress())
 
 
 class Occlusion(CompanionMap):
@@ -61,5 +64,5 @@ class Occlusion(CompanionMap):
         help="1 is true to the relief; more darkens hollows further.",
     )
 
-    def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
-        return occlusion(field, amplitude, self.reach, self.directions) ** np.float32(self.strength)
+    def draw_slowly(self, field: HeightField, amplitude: float, progress: Progress) -> np.ndarray:
+        return occlusion(field, amplitude, self.reach, self.directions, progress) ** np.float32(self.strength)

@@ -7,6 +7,7 @@ grey maps, `pack-0` and on the packed pictures, and `along-roughness` and the li
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -162,12 +163,14 @@ def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
     beside = {name: stage for name in grey.beside if (stage := _beside(pipeline, name))}
     compute = partial(_drawn, grey, relief.amplitude, tuple(beside))
     key = [grey.model_dump(exclude={"name", "on"}), relief.amplitude, list(beside)]
-    return Stage(grey.title, compute, key, (pipeline.height(), *beside.values()), keep=grey.slow)
+    inputs = (pipeline.height(), *beside.values())
+    return Stage(grey.title, compute, key, inputs, keep=grey.slow, reports=grey.slow)
 
 
-def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: np.ndarray):
+def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: Any):
+    *beside, progress = beside if grey.slow else (*beside, None)
     fitted = [_at_size_of(field, full_scale(samples)) for samples in beside]
-    return grey.coded(field, amplitude, dict(zip(names, fitted, strict=True)))
+    return grey.coded(field, amplitude, dict(zip(names, fitted, strict=True)), progress)
 
 
 def _beside(pipeline: Pipeline, name: str) -> Stage | None:

@@ -94,7 +94,8 @@ class Pipeline:
             return self._of_picture(content, footprint, edges, grid)
         grid = grid or whole
         if isinstance(content, Generator):
-            return Stage(content.title, partial(stages.drawn_on, content), content.model_dump(), (grid,))
+            compute = partial(stages.drawn_on, content)
+            return Stage(content.title, compute, content.model_dump(), (grid,), reports=True)
         if isinstance(content, Imprints):
             inputs = (grid, self._stamp(content))
             return Stage(
@@ -145,7 +146,8 @@ class Pipeline:
             stage = Stage(
                 "Taking the amplitude", partial(stages.with_amplitude, amplitude=amplitude), amplitude, (stage,)
             )
-        return Stage(treatment.title, treatment.treat, treatment.model_dump(), (stage,))
+        compute, slow = (treatment.treat_slowly, True) if treatment.slow else (treatment.treat, False)
+        return Stage(treatment.title, compute, treatment.model_dump(), (stage,), reports=slow)
 
     # all layers
 

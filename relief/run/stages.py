@@ -19,6 +19,7 @@ from relief.height import Edges, Footprint, HeightField, fitted_size
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
 from relief.recipe.layer import Layer, Picture
+from relief.run.engine import Progress
 from relief.sources import picture as pictures
 from relief.sources.colour import (
     displayed,
@@ -155,8 +156,19 @@ def grid_of(footprint: Footprint, resolution: int | None, longest: int | None) -
     return Grid(max(1, round(footprint.height * scale)), max(1, round(footprint.width * scale)), footprint)
 
 
-def drawn_on(generator: Generator, grid: Grid) -> HeightField:
-    return HeightField(generator.draw(grid), grid.footprint, WRAPPED)
+BAND = 512
+"""Rows of a pattern that are drawn at a time."""
+
+
+def drawn_on(generator: Generator, grid: Grid, progress: Progress) -> HeightField:
+    """A noise or pattern over a grid. A pattern is drawn by bands of rows, between which it can be cancelled."""
+    if not generator.by_bands:
+        return HeightField(generator.draw(grid), grid.footprint, WRAPPED)
+    heights = np.empty((grid.rows, grid.columns), np.float32)
+    for band in grid.bands(BAND):
+        progress.step(band.first / grid.rows, generator.title)
+        heights[band.first : band.first + band.rows] = generator.draw(band)
+    return HeightField(heights, grid.footprint, WRAPPED)
 
 
 def level(grid: Grid) -> HeightField:

@@ -3,13 +3,19 @@
 import threading
 import weakref
 from dataclasses import replace
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 
 from relief.errors import Cancelled
+from relief.generate import GENERATORS
+from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
+from relief.maps import COMPANION_MAPS
 from relief.run.engine import Engine, Progress, Stage
+from relief.run.stages import drawn_on
+from relief.tests.fields import rough
+from relief.treat import TREATMENTS
 
 
 class Counted:
@@ -189,3 +195,34 @@ class EngineTests(TestCase):
         engine.capacity = 10
         engine.run(Stage("small", Counted(np.zeros(10, np.uint8))))
         self.assertEqual(engine.kept_bytes, 10)
+
+
+class Stopped(Progress):
+    """Asks to stop at the third step."""
+
+    def __init__(self):
+        self.steps = 0
+
+    def cancelled(self):
+        self.steps += 1
+        return self.steps > 2
+
+
+class LongWorkTests(TestCase):
+    """What takes seconds at full size can be cancelled within."""
+
+    def test_treatments_and_maps_that_are_slow(self):
+        here = HeightField(rough(96, 96).astype(np.float32), Footprint(), Edges(), amplitude=300.0)
+        slow = [model for model in TREATMENTS.values() if model.slow]
+        self.assertTrue(slow)
+        for model in slow:
+            treatment = model(radius=20) if "radius" in model.model_fields else model()
+            with mock.patch("relief.treat.median.BAND", 16), self.assertRaises(Cancelled):
+                treatment.treat_slowly(here, Stopped())
+        for model in [model for model in COMPANION_MAPS.values() if model.slow]:
+            with mock.patch("relief.maps.horizons.AT_ONCE", 16), self.assertRaises(Cancelled):
+                model().draw_slowly(here, 10, Stopped())
+
+    def test_patterns(self):
+        with mock.patch("relief.run.stages.BAND", 16), self.assertRaises(Cancelled):
+            drawn_on(GENERATORS["net"](), Grid(96, 96, Footprint()), Stopped())

@@ -293,3 +293,14 @@ class EveryGeneratorTests(TestCase):
         self.assertEqual(found, {"slope": Slope})
         self.assertEqual([known.name for known in controls(Slope)], ["rise"])
         self.assertEqual(json.loads(Slope(rise=0.5).model_dump_json()), {"kind": "slope", "rise": 0.5})
+
+
+class BandTests(TestCase):
+    def test_what_is_drawn_band_by_band_is_what_is_drawn_at_once(self):
+        grid = Grid(101, 77, Footprint(width=300, height=410))
+        for kind, model in GENERATORS.items():
+            with self.subTest(kind):
+                whole = model().draw(grid)
+                if model.by_bands:
+                    bands = np.concatenate([model().draw(band) for band in grid.bands(16)])
+                    np.testing.assert_array_equal(bands, whole)

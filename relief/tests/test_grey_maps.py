@@ -321,12 +321,12 @@ class SurfaceTextureTests(TestCase):
     def test_sa_sq_and_sz_of_a_sinusoid(self):
         """ISO 25178-2 defines Sa, Sq and Sz; of a sinusoid of height A they are 2 A / pi, A / sqrt 2 and 2 A."""
         wave = field(sinusoid(64, 2048, 4), width=200, height=50, edges=WRAP)
-        taken = readings(wave, 6, 0.5)
+        taken = readings(wave, amplitude=6, midlevel=0.5)
         self.assertAlmostEqual(taken.sa, 2 * 3 / math.pi, places=4)
         self.assertAlmostEqual(taken.sq, 3 / math.sqrt(2), places=4)
         self.assertAlmostEqual(taken.sz, 6, places=3)
 
     def test_what_else_is_counted(self):
         heights = np.tile([0.0, 0.25, 0.25, 1.0], (8, 2))
-        taken = readings(field(heights, width=16), 4, 0.25)
+        taken = readings(field(heights, width=16), amplitude=4, midlevel=0.25)
         self.assertEqual((taken.levels, taken.clipped, taken.median, taken.texels), (3, 0.5, 0, 0.5))

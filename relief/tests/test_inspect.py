@@ -51,7 +51,7 @@ class ReadingTests(TestCase):
     def test_a_sinusoid(self):
         """Range 2A and mean 0 by definition; 5 % of |cos| lie above cos(0.025 pi) = 0.99692."""
         wave = field(sinusoid(64, 2048, 4), width=200, height=50, edges=WRAP)
-        taken = readings(wave, 6, 0.5)
+        taken = readings(wave, amplitude=6, midlevel=0.5)
         self.assertAlmostEqual(taken.range, 6, places=3)
         self.assertAlmostEqual(taken.mean, 0, places=4)
         steepest = 6 * 0.5 * 2 * math.pi * 4 / 200
@@ -90,7 +90,7 @@ class ReadingTests(TestCase):
 
     def test_flat_and_single_samples(self):
         for samples in (np.full((8, 8), 0.4), np.ones((1, 1)), np.ones((1, 9))):
-            taken = readings(field(samples), 5, 0.4)
+            taken = readings(field(samples), amplitude=5, midlevel=0.4)
             self.assertIsNone(taken.finest)
             self.assertEqual((taken.range, taken.steepest), (0, 0))
 
@@ -137,7 +137,7 @@ class FindingTests(TestCase):
         samples[:, :10] = 1
         plate = field(samples)
         for midlevel, says in ((0, None), (0.2, None), (0.5, "Sinking"), (-0.1, "Swell")):
-            finding = swell(plate, readings(plate, 10, midlevel))
+            finding = swell(plate, readings(plate, amplitude=10, midlevel=midlevel))
             self.assertEqual(finding and finding.title, says, midlevel)
 
     def test_weak_but_not_where_thin_lines_lie_on_even_ground(self):
@@ -146,7 +146,7 @@ class FindingTests(TestCase):
         lines = np.full((128, 128), 0.2)
         lines[:, 40:42] = 0.6
         pipeline, engine = self.with_changes({"amplitude": 5}, lines)
-        taken = readings(engine.run(pipeline.height()), 5, 0.2)
+        taken = readings(engine.run(pipeline.height()), amplitude=5, midlevel=0.2)
         self.assertLess(taken.steepest, 8)
         self.assertNotIn("weak", found(pipeline, engine))
 
@@ -214,7 +214,7 @@ class StartTests(TestCase):
         for name in ("gravel", "brick", "grass"):
             pipeline, engine = begun(getattr(skimage.data, name)(), "photo")
             relief, height = pipeline.relief, engine.run(pipeline.height())
-            taken = readings(height, relief.amplitude, relief.midlevel)
+            taken = readings(height, amplitude=relief.amplitude, midlevel=relief.midlevel)
             self.assertAlmostEqual(taken.steepest, 40, delta=0.5, msg=name)
             self.assertAlmostEqual(float(np.median(height.samples)), relief.midlevel, places=3)
             self.assertNotIn("harsh", found(pipeline, engine))

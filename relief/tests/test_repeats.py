@@ -206,7 +206,7 @@ class StartTests(TestCase):
             pipeline = Pipeline.of(first, lambda _, data=data: data)
             relief = started(pipeline, engine)
             height = engine.run(replace(pipeline, relief=relief).height())
-            taken = readings(height, relief.amplitude, relief.midlevel)
+            taken = readings(height, amplitude=relief.amplitude, midlevel=relief.midlevel)
             self.assertAlmostEqual(taken.steepest, 40, delta=1)
             self.assertLess(taken.steepest, HARSH_ABOVE)
             self.assertLess(abs(taken.mean), 0.1 * taken.range)

@@ -48,7 +48,7 @@ class StripeTests(TestCase):
         """ISO 25178-2: Sq of a square wave of heights 0 and 1 is half, of unequal parts sqrt(p (1 - p))."""
         for high in (8, 2):
             stripes = field(np.tile((np.arange(16) < high).astype(float), (4096, 256)), 4096, 4096)
-            taken = readings(stripes, 5, 0.5)
+            taken = readings(stripes, amplitude=5, midlevel=0.5)
             part = high / 16
             self.assertAlmostEqual(taken.sq, 5 * np.sqrt(part * (1 - part)), places=4)
             self.assertAlmostEqual(taken.sa, 5 * 2 * part * (1 - part), places=4)

@@ -15,23 +15,30 @@ import numpy as np
 from relief.height import HeightField, padded
 from relief.kernels import helper, kernel, prange, serial_kernel, thread_count
 from relief.parameters import number
+from relief.run.engine import Progress
 from relief.treat.treatment import Family, Treatment
 
 COARSE = 64
 """Coarse levels, each of as many fine ones."""
 
 LEVELS = COARSE * COARSE
+BAND = 1024
+"""Rows that are worked on before it is asked whether they are still wanted."""
+
 STRIP = 64
 """Columns that are worked on at a time, at least."""
 
 
-def median(samples: np.ndarray, radius: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
+def median(
+    samples: np.ndarray, radius: tuple[int, int], wraps: tuple[bool, bool], progress: Progress | None = None
+) -> np.ndarray:
     """The median of the whole window around each sample.
 
     Args:
         samples: float32 (rows, columns).
         radius: texels on each side that the window reaches (across, down).
         wraps: whether the field wraps (across, down).
+        progress: told of each band of rows; may cancel between two.
 
     Returns:
         float32 (rows, columns). For radii 1 and 2 equal to `scipy.ndimage.median_filter`. Beyond, within the width of a
@@ -46,7 +53,11 @@ def median(samples: np.ndarray, radius: tuple[int, int], wraps: tuple[bool, bool
     level, lowest, highest = _in_levels(padded(samples, radius, wraps))
     counter = np.zeros(0, np.uint16 if (2 * across + 1) * (2 * down + 1) < 65536 else np.uint32)
     out = np.empty_like(samples)
-    _median(level, lowest, highest, across, down, thread_count(), counter, out)
+    for first in range(0, len(out), BAND):
+        (progress or Progress()).step(first / len(out), Median.title)
+        band = slice(first, first + BAND)
+        part = level[first : first + BAND + 2 * down]
+        _median(part, lowest, highest, across, down, thread_count(), counter, out[band])
     return out
 
 
@@ -158,6 +169,7 @@ class Median(Treatment):
     """Takes specks and pits away and leaves edges where they are."""
 
     title: ClassVar[str] = "Median"
+    slow: ClassVar[bool] = True
     family: ClassVar[Family] = "detail"
     kind: Literal["median"] = "median"
     radius: float = number(
@@ -165,9 +177,9 @@ class Median(Treatment):
         help="Specks narrower than this vanish. Lines narrower than this vanish too.",
     )  # fmt: skip
 
-    def treat(self, field: HeightField) -> HeightField:
+    def treat_slowly(self, field: HeightField, progress: Progress) -> HeightField:
         across, down = (
             min(round(self.radius / step), count // 4)
             for step, count in zip(field.spacing, field.samples.shape[::-1], strict=True)
         )
-        return field.with_samples(median(field.samples, (across, down), field.edges.wraps))
+        return field.with_samples(median(field.samples, (across, down), field.edges.wraps, progress))

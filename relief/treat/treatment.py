@@ -9,6 +9,7 @@ import numpy as np
 
 from relief.height import Edges, Footprint, HeightField
 from relief.parameters import Parameters, switch
+from relief.run.engine import Progress
 
 Family = Literal["tone", "detail", "place", "edges"]
 FAMILY_NAMES = {"tone": "Tone", "detail": "Detail", "place": "Place", "edges": "Edges and faults"}
@@ -24,6 +25,8 @@ class Treatment(Parameters):
     family: ClassVar[Family]
     wants_amplitude: ClassVar[bool] = False
     """Whether `treat` reads the field's amplitude; it is then done anew when the amplitude changes."""
+    slow: ClassVar[bool] = False
+    """Whether it takes seconds at full size."""
 
     @classmethod
     def about(cls) -> str:
@@ -39,6 +42,10 @@ class Treatment(Parameters):
 
     def treat(self, field: HeightField) -> HeightField:
         """The field after this treatment; one that wraps keeps wrapping."""
+        return self.treat_slowly(field, Progress())
+
+    def treat_slowly(self, field: HeightField, progress: Progress) -> HeightField:
+        """The same, of a treatment that is `slow`: it tells how far it is, and can be cancelled meanwhile."""
         raise NotImplementedError
 
     def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
@@ -71,6 +78,10 @@ class Placement(Treatment):
 
     def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         """Samples (rows, columns[, channels]) over a footprint, after the move."""
+        raise NotImplementedError
+
+    def treat_slowly(self, field: HeightField, progress: Progress) -> HeightField:
+        """The same, of a treatment that is `slow`: it tells how far it is, and can be cancelled meanwhile."""
         raise NotImplementedError
 
     def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:

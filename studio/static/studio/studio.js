@@ -10,3 +10,7 @@ document.addEventListener("htmx:responseError", ({ detail }) => {
   else if (status === 400 || status === 413) say("That was too much at once for the studio to take. Your last change was not kept.");
   else if (![409, 422].includes(status)) say("The studio did not take that. Reload the page and try again."); // those bring their own words
 });
+
+// a page names itself, so that what it asked for earlier is told from what another window asks for
+const PAGE = Math.random().toString(36).slice(2);
+document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers["X-Page"] = PAGE));
