@@ -6,7 +6,7 @@ from django.db import models
 
 from catalogue.textures import TEXTURES, Texture
 from shelf.models import TextureSet
-from studio.work import Work
+from work.models import Work
 
 
 class Order(Work):

@@ -3,40 +3,29 @@
 from __future__ import annotations
 
 import io
-import logging
-
-from huey.contrib.djhuey import db_task
+from typing import Any
 
 from catalogue.models import Order
 from catalogue.supplier import Supplier, SupplierError
-from relief.errors import Cancelled, PictureError
+from relief.errors import PictureError
+from relief.run.engine import Progress
 from shelf.archives import incoming
 from shelf.models import Source, TextureSet
 from shelf.sets import gathered
-from studio.work import WorkProgress
+from work.carrying import carries_out
+from work.models import WorkError
 
-logger = logging.getLogger(__name__)
 SUPPLIER = Supplier()
 
 
-@db_task()
-def fetch(pk: int) -> None:
+@carries_out(Order)
+def fetch(order: Order, progress: Progress) -> dict[str, Any]:
     """Carries one order out."""
-    order = Order.objects.get(pk=pk)
-    if not order.advance(state=Order.State.RUNNING, message="Asking the supplier"):
-        return
     try:
-        data = SUPPLIER.package(order.key, order.size, WorkProgress(order))
-        texture_set = _kept(order, data)
-    except Cancelled:
-        return
+        data = SUPPLIER.package(order.key, order.size, progress)
+        return {"texture_set": _kept(order, data)}
     except SupplierError as problem:
-        order.advance(state=Order.State.FAILED, message=str(problem))
-    except OSError:
-        logger.exception("An order could not be kept")
-        order.advance(state=Order.State.FAILED, message="It could not be kept. The disk may be full.")
-    else:
-        order.advance(state=Order.State.DONE, progress=1, message="", texture_set=texture_set)
+        raise WorkError(str(problem)) from problem
 
 
 def _kept(order: Order, data: bytes) -> TextureSet:

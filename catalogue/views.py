@@ -9,13 +9,14 @@ from django.views.decorators.http import require_POST, require_safe
 
 from catalogue.models import Order
 from catalogue.supplier import SupplierError
-from catalogue.tasks import SUPPLIER, fetch
+from catalogue.tasks import SUPPLIER
 from catalogue.textures import MAPS, SIZES, TEXTURES, Texture
 from relief.deliver.images import png
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.swatch import swatch
 from shelf.search import FAMILIES
 from studio.packet import packet
+from work.carrying import begin
 
 SWATCH, LARGE = 256, 1024
 
@@ -76,7 +77,7 @@ def take(request: HttpRequest, key: str) -> HttpResponse:
     waiting = Order.objects.filter(owner=request.artist, key=key, size=int(size))
     if not any(order.active for order in waiting):
         order = Order.objects.create(owner=request.artist, key=key, size=int(size))
-        fetch(order.pk)
+        begin(order)
     return _orders(request, one)
 
 

@@ -9,7 +9,7 @@ from django.db import models
 
 from bench.models import Revision
 from relief.deliver.files import safe_stem
-from studio.work import Work
+from work.models import Work
 
 
 class Job(Work):

@@ -10,8 +10,8 @@ from django.views.decorators.http import require_POST, require_safe
 from bench.models import Revision
 from bench.requests import piece_of, revision_of
 from jobs.models import Job
-from jobs.tasks import build_delivery
 from shelf.models import Piece
+from work.carrying import begin
 
 SHOWN = 6
 """Deliveries listed at a piece, newest first."""
@@ -32,7 +32,7 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
         if any(job.active or job.path.exists() for job in same):
             return _list(request, piece)
         job = Job.objects.create(owner=request.artist, revision=revision)
-    build_delivery(job.pk)
+    begin(job)
     return _list(request, piece)
 
 

@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "huey.contrib.djhuey",
     "csp",
     "studio",
+    "work",
     "shelf",
     "catalogue",
     "bench",

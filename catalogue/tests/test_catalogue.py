@@ -25,7 +25,7 @@ from relief.sources.picture import Picture
 from shelf.models import TextureSet
 from shelf.search import FAMILIES, colour_family
 from studio.middleware import the_artist
-from studio.work import WorkProgress
+from work.carrying import WorkProgress
 
 
 def picture(pixels: np.ndarray) -> Picture:
@@ -114,7 +114,8 @@ class OrderTests(TestCase):
 
     def test_an_order_is_watched_and_cancelled(self):
         order = Order.objects.create(owner=the_artist(), key="hex-floor", size=512)
-        progress = WorkProgress(order)
+        order.claim("me")
+        progress = WorkProgress(order, "me")
         progress.step(0.3, "Waiting for colour")
         self.assertContains(self.client.get(reverse("catalogue:orders", args=["hex-floor"])), "Waiting for colour")
         self.assertContains(self.client.post(reverse("catalogue:cancel", args=[order.pk])), "Cancelled")

@@ -11,10 +11,10 @@ from huey.contrib.djhuey import HUEY
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png
 from jobs.models import Job
-from jobs.tasks import build_delivery, fail_what_was_interrupted
 from relief.errors import Cancelled
 from shelf.models import Source, source_path
-from studio.work import WorkProgress
+from work.carrying import WorkProgress, carry_out_once, take_up_what_was_left
+from work.models import MOST_ATTEMPTS
 
 
 class DeliveryTests(StudioTestCase):
@@ -48,14 +48,15 @@ class DeliveryTests(StudioTestCase):
     def test_cancel_stops_it_between_two_steps(self):
         piece = self.piece()
         job = Job.objects.create(owner=piece.owner, revision=Revision.objects.now(piece))
-        progress = WorkProgress(job)
+        job.claim("me")
+        progress = WorkProgress(job, "me")
         progress.step(0.1, "Making the height at full size")
         self.assertContains(self.get("jobs:deliveries", piece), "Making the height at full size")
         answer = self.client.post(reverse("jobs:cancel", args=[job.pk]))
         self.assertContains(answer, "Cancelled")
         with self.assertRaises(Cancelled):
             progress.step(0.2, "Writing the maps")
-        build_delivery(job.pk)
+        carry_out_once("jobs.Job", job.pk)
         self.assertFalse(job.path.exists())
         job.refresh_from_db()
         self.assertEqual(job.state, Job.State.CANCELLED)
@@ -63,15 +64,16 @@ class DeliveryTests(StudioTestCase):
     def test_a_missing_source_and_a_full_disk_are_said(self):
         piece = self.piece()
         full = mock.patch("os.fsync", side_effect=OSError(28, "No space left on device"))
-        with full, self.assertLogs("jobs.tasks"):
+        with full, self.assertLogs("work.carrying"):
             self.assertContains(self.start(piece), "The disk may be full.")
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
         self.assertContains(self.start(piece), "is missing")
 
     def test_a_killed_worker_leaves_a_job_that_can_be_built_again(self):
         piece = self.piece()
-        Job.objects.create(owner=piece.owner, revision=Revision.objects.now(piece), state=Job.State.RUNNING)
-        fail_what_was_interrupted()
+        values = {"state": Job.State.RUNNING, "attempts": MOST_ATTEMPTS}
+        Job.objects.create(owner=piece.owner, revision=Revision.objects.now(piece), **values)
+        take_up_what_was_left()
         self.assertContains(self.get("jobs:deliveries", piece), "Start it again.")
         self.assertContains(self.start(piece), "Download ZIP")
 

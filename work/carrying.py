@@ -1,0 +1,137 @@
+"""Who carries out which kind of work; how it is begun, carried out once, and taken up when its worker was lost."""
+
+from __future__ import annotations
+
+import logging
+import os
+import secrets
+import socket
+import threading
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any
+
+from django.apps import apps
+from django.db import connection
+from django.utils import timezone
+
+from relief.errors import Cancelled, ReliefError
+from relief.run.engine import Progress
+from work.models import LEASE, MOST_ATTEMPTS, Work, WorkError
+
+logger = logging.getLogger(__name__)
+
+Carrier = Callable[[Any, Progress], dict[str, Any]]
+"""Does one piece of work and gives the values that its row ends with. Raises WorkError, ReliefError, Cancelled."""
+
+CARRIERS: dict[str, Carrier] = {}
+"""Who carries a kind of work out, by the label of its model."""
+
+PATIENCE = timedelta(minutes=5)
+"""How long work waits before it is put in the queue once more: the first time may not have come through."""
+
+BROKE = "Something broke on the way. What you have is untouched."
+
+
+def carries_out(kind: type[Work]) -> Callable[[Carrier], Carrier]:
+    """Decorator of the function that carries out a kind of work."""
+
+    def register(carrier: Carrier) -> Carrier:
+        CARRIERS[kind._meta.label] = carrier
+        return carrier
+
+    return register
+
+
+def begin(work: Work) -> None:
+    """Puts work in the queue; what cannot be put there has failed, and says so."""
+    from work.tasks import carry_out  # the queue's own module, which needs this one
+
+    try:
+        carry_out(work._meta.label, work.pk)
+    except Exception:
+        logger.exception("Work could not be queued")
+        work.advance(state=Work.State.FAILED, message="It could not be put in the queue. Start it again.")
+
+
+def carry_out_once(label: str, pk: int) -> None:
+    """Claims a piece of work and carries it out to a clear end; does nothing where it is somebody else's or ended."""
+    work = apps.get_model(label).objects.filter(pk=pk).first()
+    worker = f"{socket.gethostname()[:40]}-{os.getpid()}-{secrets.token_hex(4)}"
+    if work is None or not work.claim(worker):
+        return
+    with Lease(work, worker):
+        values = _outcome(work, worker)
+    if values:
+        work.held(worker, **values)
+
+
+def _outcome(work: Work, worker: str) -> dict[str, Any]:
+    """How the work ended, as values of its row; none where it was cancelled."""
+    failed = Work.State.FAILED
+    try:
+        done = CARRIERS[work._meta.label](work, WorkProgress(work, worker))
+    except Cancelled:
+        return {}
+    except (WorkError, ReliefError) as problem:
+        return {"state": failed, "message": str(problem)[:300]}
+    except OSError:
+        logger.exception("Work could not be kept")
+        return {"state": failed, "message": "It could not be kept. The disk may be full."}
+    except Exception:
+        logger.exception("Work broke")
+        return {"state": failed, "message": BROKE}
+    return {"state": Work.State.DONE, "progress": 1, "message": "", **done}
+
+
+def take_up_what_was_left() -> None:
+    """Work of workers that were lost, and what waits for longer than it should, is put in the queue again."""
+    for label in CARRIERS:
+        kind = apps.get_model(label)
+        for work in kind.left():
+            if work.attempts < MOST_ATTEMPTS:
+                begin(work)
+            else:
+                work.advance(state=Work.State.FAILED, message="The worker was stopped half way. Start it again.")
+        for work in kind.objects.filter(state=Work.State.WAITING, made__lt=timezone.now() - PATIENCE):
+            begin(work)
+
+
+class WorkProgress(Progress):
+    """Progress kept in the row; work that is no longer this worker's there is cancelled."""
+
+    def __init__(self, work: Work, worker: str) -> None:
+        self.work, self.worker = work, worker
+
+    def report(self, fraction: float, message: str) -> None:
+        self.work.held(self.worker, progress=fraction, message=message)
+
+    def cancelled(self) -> bool:
+        self.work.refresh_from_db(fields=["state", "worker"])
+        return self.work.state != Work.State.RUNNING or self.work.worker != self.worker
+
+
+class Lease:
+    """Renews the claim on a piece of work for as long as it is carried out."""
+
+    def __init__(self, work: Work, worker: str) -> None:
+        self.work, self.worker = work, worker
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._renew, daemon=True)
+
+    def __enter__(self) -> Lease:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_problem: object) -> None:
+        self._ended.set()
+        self._thread.join()
+
+    def _renew(self) -> None:
+        while not self._ended.wait(LEASE.total_seconds() / 4):
+            try:
+                self.work.held(self.worker)
+            except Exception:
+                logger.exception("A lease could not be renewed")
+            finally:
+                connection.close()

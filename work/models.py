@@ -1,0 +1,81 @@
+"""Long work in the background as a row: who is at it, how far it is, what is being done, and how it ended."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.conf import settings
+from django.db import models
+from django.db.models import F, Q
+from django.utils import timezone
+
+LEASE = timedelta(minutes=2)
+"""How long work belongs to who claimed it, unless the claim is renewed."""
+
+MOST_ATTEMPTS = 3
+"""Times that work is taken up again after its worker was lost."""
+
+
+class WorkError(Exception):
+    """The work cannot be done; the message is a sentence for the artist."""
+
+
+class Work(models.Model):
+    """Base of the rows that a worker carries out."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting"
+        RUNNING = "running", "Working"
+        DONE = "done", "Ready"
+        FAILED = "failed", "Failed"
+        CANCELLED = "cancelled", "Cancelled"
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    progress = models.FloatField(default=0)
+    message = models.CharField(max_length=300, blank=True)
+    made = models.DateTimeField(auto_now_add=True)
+    worker = models.CharField(max_length=80, blank=True)
+    leased_until = models.DateTimeField(null=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        abstract = True
+        ordering = ["-pk"]
+
+    @property
+    def active(self) -> bool:
+        return self.state in (self.State.WAITING, self.State.RUNNING)
+
+    @property
+    def percent(self) -> int:
+        return round(self.progress * 100)
+
+    @classmethod
+    def left(cls) -> models.QuerySet:
+        """Running work whose worker has not been heard of for longer than its lease."""
+        lost = Q(leased_until=None) | Q(leased_until__lt=timezone.now())
+        return cls.objects.filter(lost, state=cls.State.RUNNING)
+
+    def claim(self, worker: str) -> bool:
+        """Makes the work this worker's, if it waits or its worker was lost; false when it is somebody else's or ended.
+
+        One conditional update, so that of two workers one gets it.
+        """
+        state, now = self.State, timezone.now()
+        lost = Q(state=state.RUNNING) & (Q(leased_until=None) | Q(leased_until__lt=now))
+        free = type(self).objects.filter(Q(state=state.WAITING) | lost, pk=self.pk)
+        values = {"state": state.RUNNING, "worker": worker, "leased_until": now + LEASE, "progress": 0}
+        claimed = bool(free.update(attempts=F("attempts") + 1, **values))
+        self.refresh_from_db()
+        return claimed
+
+    def held(self, worker: str, **values) -> bool:
+        """Sets values and renews the lease, if the work is still this worker's; false when it is not, or has ended."""
+        mine = type(self).objects.filter(pk=self.pk, state=self.State.RUNNING, worker=worker)
+        return bool(mine.update(leased_until=timezone.now() + LEASE, **values))
+
+    def advance(self, **values) -> bool:
+        """Sets values if the work has not ended yet; false when it has."""
+        active = type(self).objects.filter(pk=self.pk, state__in=[self.State.WAITING, self.State.RUNNING])
+        return bool(active.update(**values))
