@@ -12,8 +12,9 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from bench.appending import with_items_appended
+from bench.beginning import content_of_set, start_anew
 from bench.groups import FROM_SHELF, groups, layer_rows
-from bench.models import Revision, StaleError, content_of_set
+from bench.models import Revision, StaleError
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from bench.steps import Step, views
 from bench.views import page_context
@@ -26,7 +27,7 @@ from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.pipeline import Pipeline
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, keep_file, read_source
 
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
@@ -90,7 +91,7 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
     """Sets light, levels, soften and midlevel from the picture's own statistics."""
 
     def work(recipe: Recipe) -> tuple[Recipe, str]:
-        return recipe.with_relief(started(Pipeline.of(recipe, read_source), ENGINE)), "Started off"
+        return recipe.with_relief(started(Pipeline.of(recipe, read_source), get_engine())), "Started off"
 
     return _carried_out(request, pk, lambda base: _edited(base, work))
 
@@ -153,7 +154,7 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
     sent = {path: values[0] for path, values in posted.items()}
     changes = with_items_appended(base.read(), sent, keep_file)
     if SOURCE_PATHS & changes.keys():
-        return Revision.objects.read_as(base.piece, base.number, changes)
+        return start_anew(base.piece, base.number, changes)
     if any(value.startswith(FROM_SHELF) for value in sent.values()):
         return _edited(base, partial(_with_pictures_of_the_shelf, request, changes))
     if any(path.startswith("surface.") for path in changes):
@@ -226,13 +227,13 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
 
 def _mended(kind: str | None, base: Revision) -> Revision:
     recipe = base.read()
-    _, items = measured_and_found(Pipeline.of(recipe, read_source), ENGINE, recipe.delivery.normal_bits)
+    _, items = measured_and_found(Pipeline.of(recipe, read_source), get_engine(), recipe.delivery.normal_bits)
     mends = {item.kind: item.mend for item in items}
     mend_ = mends.get(kind)
     if mend_ is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")
     if SOURCE_PATHS & mend_.changes.keys():
-        return Revision.objects.read_as(base.piece, base.number, mend_.changes)
+        return start_anew(base.piece, base.number, mend_.changes)
     return _edited(base, lambda recipe: (mend_.applied(recipe), mend_.label))
 
 

@@ -30,7 +30,7 @@ from relief.recipe.layer import Picture
 from relief.run.engine import Progress
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
 
@@ -66,7 +66,7 @@ def _measured(request: HttpRequest, piece: Piece, progress: Progress) -> HttpRes
     context = {"piece": piece, "revision": revision}
     try:
         bits = recipe.delivery.normal_bits
-        taken, found = measured_and_found(Pipeline.of(recipe, read_source), ENGINE, bits, progress)
+        taken, found = measured_and_found(Pipeline.of(recipe, read_source), get_engine(), bits, progress)
         found += _inked(Pipeline.of(recipe, read_source, PROXY))
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]
@@ -86,7 +86,7 @@ def _inked(pipeline: Pipeline) -> list[Finding]:
     found = []
     for number, layer in enumerate(pipeline.relief.layers):
         picture = pipeline.imprint_picture(number) if layer.on else None
-        if picture and touches_edge(ENGINE.run(picture)):
+        if picture and touches_edge(get_engine().run(picture)):
             reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
             found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
     return found
@@ -108,7 +108,7 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
         "read_through": _read_through(source.facts, content),
     }
     try:
-        counts, low, high = histogram(ENGINE.run(Pipeline.of(recipe, read_source, PROXY).untreated()).samples)
+        counts, low, high = histogram(get_engine().run(Pipeline.of(recipe, read_source, PROXY).untreated()).samples)
         context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
         texture_set = TextureSet.objects.filter(removed=None, members__pieces=piece).first()
         if texture_set:
@@ -150,7 +150,7 @@ def heights(request: HttpRequest, pk: int) -> JsonResponse:
         if "map" in request.GET:
             samples = uncurved(state, whole_number(request.GET["map"], least=0))
         else:
-            samples = ENGINE.run(state.height()).samples
+            samples = get_engine().run(state.height()).samples
         counts, low, high = histogram(samples)
     except KeyError:
         raise Http404 from None
@@ -177,7 +177,7 @@ def repeats(request: HttpRequest, pk: int) -> JsonResponse:
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     state = _asked_for(request, revision)
     try:
-        height = ENGINE.run(state.height())
+        height = get_engine().run(state.height())
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     across, down = motif(height)

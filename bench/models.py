@@ -8,27 +8,16 @@ from typing import Any
 from django.db import models, transaction
 from django.utils import timezone
 
-from relief.errors import PictureError
-from relief.inspect.start import content_of_picture, first_recipe
-from relief.recipe.layer import Picture, SourceReference, Unpacked
 from relief.recipe.recipe import MAIN, Recipe
-from relief.recipe.relief import TREATMENTS_PATH, Relief
-from relief.sources.roles import READING_OF, held_by_name
-from shelf.engine import ENGINE
-from shelf.models import Piece, Source, TextureSet, keep_file, read_source
-
-HEIGHT_FROM = ("height", "normal", "colour")
-"""The members of a set that height is taken from, the best first."""
-
-GOES_ALONG = ("colour", "normal", "roughness", "occlusion", "metalness", "mask")
-"""The members of a set that go where its height goes."""
+from relief.recipe.relief import Relief
+from shelf.models import Piece, Source, keep_file
 
 
 class StaleError(Exception):
     """The change was made to an older state of the piece than the one now kept."""
 
 
-def _changed(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
+def changed_recipe(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
     """The recipe with some parameters set anew, and the first of the differences in words."""
     changed = recipe.with_changes(changes)
     differences = recipe.differences(changed)
@@ -36,57 +25,7 @@ def _changed(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
     return changed, (differences[0] if differences else "") + more
 
 
-def content_of_set(texture_set: TextureSet) -> tuple[dict[str, SourceReference], Picture]:
-    """The members of a set as a recipe names them, and a layer's content of it: its height, else what can be made one.
-
-    Raises:
-        PictureError: no member is left.
-    """
-    members = texture_set.by_role()
-    if not members:
-        raise PictureError("This set has no pictures left.")
-    role = next((role for role in HEIGHT_FROM if role in members), next(iter(members)))
-    content = Picture(
-        source=role,
-        reading=READING_OF[role],
-        green=members["normal"].green if "normal" in members else "up",
-        companions={name: name for name in GOES_ALONG if name in members and name != role},
-        unpacked=_unpacked(members),
-    )
-    return {name: member.reference for name, member in members.items()}, content
-
-
-def _unpacked(members: Mapping[str, Source]) -> Unpacked:
-    """What the set's packed picture holds beside the maps that stand in files of their own, as far as its name says."""
-    if "packed" not in members:
-        return Unpacked()
-    held = held_by_name(members["packed"].filename)
-    return Unpacked(source="packed", **{channel: role for channel, role in held.items() if role not in members})
-
-
 class RevisionManager(models.Manager):
-    def begin(self, source: Source, title: str, changes: Mapping[str, Any] | None = None, **piece: Any) -> Piece:
-        """A new piece of one source; its first revision is the suggested start, with some changes where wanted."""
-        content = content_of_picture(source.filename, source.role, source.green)
-        recipe = first_recipe({"picture": source.reference}, content, read_source, ENGINE).with_changes(changes or {})
-        return self.keep_first(source.owner, title, recipe, **piece)
-
-    def begin_set(
-        self, texture_set: TextureSet, changes: Mapping[str, Any] | None = None, title: str = "", **piece: Any
-    ) -> Piece:
-        """A new piece of a texture set: of its height, else of its normal map, else of its colours.
-
-        Raises:
-            PictureError: no member is left, or its file is gone.
-        """
-        references, content = content_of_set(texture_set)
-        recipe = first_recipe(references, content, read_source, ENGINE)
-        if texture_set.by_role()[content.source].inverted:
-            recipe = recipe.with_changes({f"{TREATMENTS_PATH}.2.on": True})
-        return self.keep_first(
-            texture_set.owner, title or texture_set.name, recipe.with_changes(changes or {}), **piece
-        )
-
     def keep_first(self, owner: Any, title: str, recipe: Recipe, **piece: Any) -> Piece:
         """A new piece with a recipe as its first revision."""
         with transaction.atomic():
@@ -131,26 +70,7 @@ class RevisionManager(models.Manager):
 
     def change(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
         """A new revision with some parameters set anew. Raises as `edit` does."""
-        return self.edit(piece, base, lambda recipe: _changed(recipe, changes))
-
-    def read_as(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
-        """A new revision that takes its height from elsewhere or otherwise, and starts from what that suggests.
-
-        Footprint, maps, surface and delivery stay as they are. Raises as `edit` does.
-        """
-
-        def anew(recipe: Recipe) -> tuple[Recipe, str]:
-            changed, label = _changed(recipe, changes)
-            content = changed.main.layers[0].content
-            if content.source != recipe.main.layers[0].content.source:
-                # another picture has other channels
-                unpacked = content.unpacked if content.unpacked.source else Unpacked()
-                content = content.model_copy(update={"channel": "", "unpacked": unpacked})
-            fresh = first_recipe(recipe.sources, content, read_source, ENGINE, footprint=recipe.main.footprint).main
-            fresh = fresh.model_copy(update={"maps": recipe.main.maps})
-            return recipe.with_relief(fresh), f"{label}, started anew"
-
-        return self.edit(piece, base, anew)
+        return self.edit(piece, base, lambda recipe: changed_recipe(recipe, changes))
 
     def undo(self, piece: Piece, base: int) -> Revision:
         """Goes back to what the current revision was made from; stays at the first.
@@ -199,6 +119,7 @@ class Revision(models.Model):
     made = models.DateTimeField(auto_now_add=True)
 
     objects = RevisionManager()
+    _read: Recipe | None = None
 
     class Meta:
         ordering = ["piece", "number"]
@@ -209,10 +130,11 @@ class Revision(models.Model):
 
     def read(self) -> Recipe:
         """The recipe, migrated when it is of an earlier version; what that kept in the recipe is kept in files now."""
-        recipe, kept = Recipe.read_whole(self.recipe)
-        for data in kept.values():
-            keep_file(data)
-        return recipe
+        if self._read is None:  # a revision never changes
+            self._read, kept = Recipe.read_whole(self.recipe)
+            for data in kept.values():
+                keep_file(data)
+        return self._read
 
     def before(self) -> Revision | None:
         """The revision this one was made from."""

@@ -20,7 +20,7 @@ from relief.recipe.relief import Relief
 from relief.run.finished import finished, normals, titles, vectors_along
 from relief.run.pipeline import Pipeline
 from relief.treat.even_light import EvenLight
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 
 GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
 ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)
@@ -42,30 +42,30 @@ SLOPE_RAMP = _ramp(GROUND, np.array([0xB3, 0xC1, 0xC3], np.float32), np.array([0
 
 
 def _height(pipeline: Pipeline) -> HeightField:
-    return ENGINE.run(pipeline.height())
+    return get_engine().run(pipeline.height())
 
 
 def _lit(pipeline: Pipeline) -> np.ndarray:
     """Normals true to amplitude and footprint, 16 bit, green up."""
-    return ENGINE.run(normals(pipeline, Normal(), 16))
+    return get_engine().run(normals(pipeline, Normal(), 16))
 
 
 def _shaded(pipeline: Pipeline) -> np.ndarray:
     """The normal map as a program sees it that reads it right: 16 bit, always red right and green up."""
-    return ENGINE.run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 16))
+    return get_engine().run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 16))
 
 
 def _tangent(pipeline: Pipeline) -> np.ndarray:
     """The same with 8 bits, to be laid on the surface."""
-    return ENGINE.run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 8))
+    return get_engine().run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 8))
 
 
 def _whole(pipeline: Pipeline) -> np.ndarray:
-    return ENGINE.run(pipeline.colour())
+    return get_engine().run(pipeline.colour())
 
 
 def _grey(pipeline: Pipeline) -> np.ndarray:
-    return _eight_bit(ENGINE.run(pipeline.untreated()).samples)
+    return _eight_bit(get_engine().run(pipeline.untreated()).samples)
 
 
 def _coloured_height(pipeline: Pipeline) -> np.ndarray:
@@ -85,7 +85,7 @@ def apart(how: str, now: Pipeline, proof: Pipeline) -> tuple[np.ndarray, float]:
     if how == "apart-heights":
         difference = height_difference(reliefs, fields)
         return _coloured(difference), float(np.abs(difference).max())
-    angles = angles_apart(reliefs, fields, tuple(vectors_along(state, ENGINE) for state in (now, proof)))
+    angles = angles_apart(reliefs, fields, tuple(vectors_along(state, get_engine()) for state in (now, proof)))
     most = float(angles.max())
     return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / max(most, 1e-9))).astype(np.uint8)], most
 
@@ -100,14 +100,14 @@ def _light(pipeline: Pipeline) -> np.ndarray:
     """The light that the first switched-on even light takes out, dark to bright."""
     for number, treatment in enumerate(pipeline.relief.layers[0].treatments):
         if isinstance(treatment, EvenLight) and treatment.on:
-            light = treatment.light(ENGINE.run(pipeline.treated(number)))
+            light = treatment.light(get_engine().run(pipeline.treated(number)))
             return _eight_bit(light / max(float(light.max()), 1e-6))
     return np.full((1, 1), SHADES // 2, np.uint8)
 
 
 def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
     """Where a layer is laid most, in ochre over the lit relief, and where only what lies below is, in blue."""
-    seen = ENGINE.run(pipeline.seen(layer)) if layer else np.ones_like(_height(pipeline).samples)
+    seen = get_engine().run(pipeline.seen(layer)) if layer else np.ones_like(_height(pipeline).samples)
     height = _height(pipeline)
     if seen.shape != height.samples.shape:
         seen = resampled(seen, *height.samples.shape, "area", height.edges.wraps)
@@ -155,7 +155,7 @@ def finished_pixels(name: str, pipeline: Pipeline) -> np.ndarray:
     Raises:
         KeyError: there is no such map.
     """
-    return at_depth(ENGINE.run(finished(pipeline, name, 8)), 8)
+    return at_depth(get_engine().run(finished(pipeline, name, 8)), 8)
 
 
 def uncurved(pipeline: Pipeline, number: int) -> np.ndarray:

@@ -13,7 +13,7 @@ from relief.errors import ReliefError
 from relief.inspect.differences import difference, in_words
 from relief.run.finished import vectors_along
 from relief.run.pipeline import PROXY, Pipeline
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import Piece, read_source
 
 
@@ -63,8 +63,8 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
     context = {"piece": piece, "proof": proof, "other": other, "words": in_words(then, now)}
     try:
         states = [Pipeline.of(recipe, read_source, PROXY) for recipe in (now, then)]
-        fields = tuple(ENGINE.run(state.height()) for state in states)
-        along = tuple(vectors_along(state, ENGINE) for state in states)
+        fields = tuple(get_engine().run(state.height()) for state in states)
+        along = tuple(vectors_along(state, get_engine()) for state in states)
         context["measured"] = difference((now.main, then.main), fields, along)
     except ReliefError as problem:
         context["problem"] = str(problem)

@@ -37,7 +37,7 @@ from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.plane import Plane
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import read_source
 from studio.packet import packet
 
@@ -110,7 +110,7 @@ def _look(request: HttpRequest, revision: Revision) -> Look:
 
 def _drawn(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) -> HttpResponse:
     """The whole view and the section; of the state before while that is held."""
-    relief, height = look.now.relief, ENGINE.run(look.now.height())
+    relief, height = look.now.relief, get_engine().run(look.now.height())
     told = {}
     if look.proof and look.view in APART:
         pixels, told["most"] = apart(look.view, look.now, look.before)
@@ -174,7 +174,7 @@ def value(request: HttpRequest, pk: int) -> JsonResponse:
     if "card" in request.GET:
         pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
     try:
-        return JsonResponse(asdict(probe(pipeline, ENGINE, x, y)))
+        return JsonResponse(asdict(probe(pipeline, get_engine(), x, y)))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
 
@@ -183,19 +183,19 @@ def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[
     """Each layer's own section, the ground first; and how the chosen one lies where it contests with what is below."""
     relief = state.relief
     profiles = [
-        section(ENGINE.run(state.laid(number)), *line, count=LAYER_SECTION)
+        section(get_engine().run(state.laid(number)), *line, count=LAYER_SECTION)
         for number, layer in enumerate(relief.layers)
         if not layer.content.works_below
     ]
     strokes = [number for number, layer in enumerate(relief.layers) if layer.content.works_below]
     for number in strokes:
-        above, below = (ENGINE.run(state.composite(top)).field for top in (number, number - 1))
+        above, below = (get_engine().run(state.composite(top)).field for top in (number, number - 1))
         difference = section(above, *line, count=LAYER_SECTION) - section(below, *line, count=LAYER_SECTION)
         profiles.insert(number, difference)
     found = {"layers": np.stack(profiles)}
     layer = relief.layers[chosen]
     if chosen and layer.blend in ("taller", "lower") and layer.on and not layer.content.works_below:
-        lifted = layer.amount * section(ENGINE.run(state.laid(chosen)), *line) + layer.offset
+        lifted = layer.amount * section(get_engine().run(state.laid(chosen)), *line) + layer.offset
         found["contest"] = lifted.astype(np.float32)
     return found
 
@@ -235,7 +235,7 @@ def _drafted(recipe: Recipe, draft: dict[str, str], longest: int) -> Pipeline:
 def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
     """Distances in mm along the section from the state's own base surface."""
     relief = state.relief
-    return displacement(section(ENGINE.run(state.height()), *line), relief.amplitude, relief.midlevel)
+    return displacement(section(get_engine().run(state.height()), *line), relief.amplitude, relief.midlevel)
 
 
 @require_safe
@@ -248,7 +248,7 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
         pipeline = Pipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
         if "card" in request.GET:
             pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
-        relief, height = pipeline.relief, ENGINE.run(pipeline.displacing())
+        relief, height = pipeline.relief, get_engine().run(pipeline.displacing())
         shape = _coarser(recipe.surface, relief) if draft else recipe.surface
         if request.GET.get("displaced") == "0":
             relief = relief.model_copy(update={"amplitude": 0.0})

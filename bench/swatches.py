@@ -21,7 +21,7 @@ from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import read_source
 
 SWATCH = 512
@@ -66,7 +66,7 @@ def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = revision_of(piece_of(request, pk), number)
     try:
         pipeline = Pipeline.of(revision.read(), read_source, SWATCH)
-        pixels = shrunk(in_white(normal_vectors(pipeline, ENGINE)), side)
+        pixels = shrunk(in_white(normal_vectors(pipeline, get_engine())), side)
     except (ReliefError, OSError) as problem:
         raise Http404 from problem
     return HttpResponse(png(pixels), content_type="image/png")

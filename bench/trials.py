@@ -21,7 +21,7 @@ from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.swatch import in_white
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import read_source
 
 SMALL = 320
@@ -85,8 +85,8 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         before = revision.read()
         recipe = before.with_changes(draft)
         pipeline = Pipeline.of(recipe, read_source, SMALL)
-        height = ENGINE.run(pipeline.height())
-        normals = normal_vectors(pipeline, ENGINE)
+        height = get_engine().run(pipeline.height())
+        normals = normal_vectors(pipeline, get_engine())
         pixels = _map_of(draft, pipeline)
         pixels = in_white(normals) if pixels is None else pixels
         angles = np.degrees(np.arctan2(np.hypot(normals[..., 0], normals[..., 1]), normals[..., 2]))

@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from bench.beginning import begin_piece, begin_piece_of_set
 from bench.groups import field_at, groups, layer_rows
 from bench.models import Revision
 from bench.offers import gallery, offered, offered_maps, offered_packs
@@ -23,7 +24,7 @@ from relief.errors import PictureError, RecipeError
 from relief.inspect.start import generated
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import gathered
 from shelf.uploads import taken
@@ -47,7 +48,7 @@ def begin(request: HttpRequest) -> HttpResponse:
             refused = [("No picture", f"Choose a picture. The app reads {KNOWN}, and ZIP archives of them.")]
         sets, sources = gathered(sources) if len(sources) > 1 else ([], sources)
     begun = []
-    for work in [*(partial(Revision.objects.begin_set, item) for item in sets), *map(_begun_alone, sources)]:
+    for work in [*(partial(begin_piece_of_set, item) for item in sets), *map(_begun_alone, sources)]:
         try:
             begun.append(work())
         except PictureError as problem:
@@ -65,7 +66,7 @@ def begin(request: HttpRequest) -> HttpResponse:
 def begin_from_nothing(request: HttpRequest) -> HttpResponse:
     """A new piece of one noise or pattern."""
     try:
-        recipe = generated(request.POST.get("kind", ""), read_source, ENGINE)
+        recipe = generated(request.POST.get("kind", ""), read_source, get_engine())
     except RecipeError:
         raise Http404 from None
     name = recipe.main.layers[0].name
@@ -74,7 +75,7 @@ def begin_from_nothing(request: HttpRequest) -> HttpResponse:
 
 
 def _begun_alone(source: Source) -> Callable[[], Piece]:
-    return lambda: Revision.objects.begin(source, PurePath(source.filename).stem)
+    return lambda: begin_piece(source, PurePath(source.filename).stem)
 
 
 @require_safe

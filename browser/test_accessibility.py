@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
+from bench.beginning import begin_piece
 from bench.models import Proof, Revision
 from bench.steps import BY_NAME
 from browser.driver import BrowserTestCase
@@ -12,7 +13,8 @@ from browser.pictures import png16, waves
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS
 from relief.recipe import edits
-from shelf.models import Piece, Source
+from shelf.intake import keep_source
+from shelf.models import Piece
 from shelf.sets import gathered
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
@@ -29,8 +31,8 @@ class AccessibilityTests(BrowserTestCase):
         return [f"{item['id']}: {item['nodes'][0]['html'][:120]}" for item in found]
 
     def test_no_page_breaks_a_rule_in_either_theme(self):
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
-        piece = Revision.objects.begin(source, "Waves")
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        piece = begin_piece(source, "Waves")
         for number, kind in enumerate(("crop", "tone_curve", "straighten", "heal", "close_seam"), start=1):
             Revision.objects.edit_relief(piece, number, partial(edits.added, kind=kind))
         for kind in ("cellular_noise", "imprints", "strokes"):
@@ -41,7 +43,7 @@ class AccessibilityTests(BrowserTestCase):
             Revision.objects.edit_relief(piece, piece.position, partial(edits.pack_added, preset=preset))
         Proof.objects.create(revision=Revision.objects.now(piece), name="Calm water")
         Piece.objects.update(guide="Drag this, watch that.")
-        sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
+        sets, _ = gathered([keep_source(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
         for theme in ("light", "dark"):
             feature = {"name": "prefers-color-scheme", "value": theme}
@@ -84,8 +86,8 @@ class AccessibilityTests(BrowserTestCase):
             self.assertEqual(self.violations(), [], f"the gallery, {theme}")
 
     def test_nothing_is_cut_off_from_1024_to_2560(self):
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
-        piece = Revision.objects.begin(source, "A piece with a rather long title that has to give way")
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        piece = begin_piece(source, "A piece with a rather long title that has to give way")
         for number, kind in enumerate(("soften_between_edges", "crop", "heal"), start=1):
             Revision.objects.edit_relief(piece, number, partial(edits.added, kind=kind))
         for width, height in ((1024, 700), (1280, 800), (2560, 1400)):

@@ -15,12 +15,14 @@ from huey.contrib.djhuey import HUEY
 from PIL import Image
 from selenium.webdriver.common.action_chains import ActionChains
 
+from bench.beginning import begin_piece
 from bench.models import Revision
 from browser.driver import WITHOUT_WEBGL, BrowserTestCase
 from browser.pictures import png16, saved, waves
 from relief.maps.normal import normal_map
 from relief.run.pipeline import Pipeline
-from shelf.models import Piece, Source, read_source
+from shelf.intake import keep_source
+from shelf.models import Piece, read_source
 from studio.middleware import the_artist
 
 
@@ -28,8 +30,8 @@ class RouteTests(BrowserTestCase):
     def begin(self, name="waves-height.png", heights=None, step="relief") -> Piece:
         """A piece made of a height image, opened at a step."""
         data = png16(waves() if heights is None else heights)
-        source = Source.objects.keep(the_artist(), name, data)
-        piece = Revision.objects.begin(source, "Waves")
+        source = keep_source(the_artist(), name, data)
+        piece = begin_piece(source, "Waves")
         self.open(f"/piece/{piece.pk}/{step}/")
         self.settled()
         return piece
@@ -191,9 +193,9 @@ class RouteTests(BrowserTestCase):
         self.find("[data-view=normal]").click()
         self.settled()
         recipe = self.recipe(piece)
-        from shelf.engine import ENGINE
+        from shelf.engine import get_engine
 
-        height = ENGINE.run(Pipeline.of(recipe, read_source).height())
+        height = get_engine().run(Pipeline.of(recipe, read_source).height())
         normal = normal_map(height, recipe.main.amplitude, recipe.main.maps.normal) / 255
         whole = self.middle().mean(axis=(0, 1))
         np.testing.assert_allclose(whole, normal.mean(axis=(0, 1)), atol=0.05)
@@ -269,8 +271,8 @@ class TwoWindowsTests(BrowserTestCase):
     expected_complaints = ("409", "422")
 
     def test_the_stale_window_is_told_and_nothing_is_overwritten(self):
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
-        piece = Revision.objects.begin(source, "Waves")
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        piece = begin_piece(source, "Waves")
         self.open(f"/piece/{piece.pk}/relief/")
         self.settled()
         Revision.objects.change(piece, 1, {"amplitude": 7})  # the other window
@@ -285,8 +287,8 @@ class TwoWindowsTests(BrowserTestCase):
         self.assertEqual(self.find("#control-amplitude").get_attribute("value"), "7")
 
     def test_a_number_out_of_bounds_is_refused_with_its_bound_and_the_old_one_stays(self):
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
-        piece = Revision.objects.begin(source, "Waves", {"amplitude": 6})
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        piece = begin_piece(source, "Waves", {"amplitude": 6})
         self.open(f"/piece/{piece.pk}/relief/")
         self.settled()
         box = self.find("#control-amplitude")
@@ -302,8 +304,8 @@ class WithoutWebGLTests(BrowserTestCase):
     expected_complaints = ("WebGL",)
 
     def test_the_surface_step_says_so_and_shows_the_lit_relief(self):
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
-        piece = Revision.objects.begin(source, "Waves")
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        piece = begin_piece(source, "Waves")
         self.open(f"/piece/{piece.pk}/surface/")
         self.until(lambda: "no WebGL" in self.text("#stage-message"))
         self.settled()

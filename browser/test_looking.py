@@ -6,6 +6,7 @@ import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
+from bench.beginning import begin_piece
 from bench.models import Proof, Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
@@ -13,15 +14,16 @@ from relief.inspect.probe import probe
 from relief.recipe import edits
 from relief.run.finished import finished
 from relief.run.pipeline import Pipeline
-from shelf.engine import ENGINE
-from shelf.models import Piece, Source, read_source
+from shelf.engine import get_engine
+from shelf.intake import keep_source
+from shelf.models import Piece, read_source
 from studio.middleware import the_artist
 
 
 class LookingTests(BrowserTestCase):
     def begin(self, step: str, heights=None, **changes) -> Piece:
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves() if heights is None else heights))
-        piece = Revision.objects.begin(source, "Waves", changes)
+        source = keep_source(the_artist(), "waves-height.png", png16(waves() if heights is None else heights))
+        piece = begin_piece(source, "Waves", changes)
         self.open(f"/piece/{piece.pk}/{step}/")
         self.settled()
         return piece
@@ -60,11 +62,11 @@ class LookingTests(BrowserTestCase):
         pipeline = self.pipeline(piece)
         said = self.read_at((70, 55))
         column, row = int(said["column"]), int(said["row"])
-        expected = probe(pipeline, ENGINE, (column + 0.5) / 256, (row + 0.5) / 256)
+        expected = probe(pipeline, get_engine(), (column + 0.5) / 256, (row + 0.5) / 256)
         self.assertAlmostEqual(float(said["distance"]), expected.distance, places=5)
         self.assertAlmostEqual(float(said["slope"]), expected.slope, places=3)
         np.testing.assert_allclose([float(part) for part in said["normal"].split(",")], expected.normal, atol=1e-5)
-        level = ENGINE.run(finished(pipeline, "normal"))[row, column]
+        level = get_engine().run(finished(pipeline, "normal"))[row, column]
         self.assertIn("R {} G {} B {}".format(*level), self.text("#value"))
         self.assertIn(f"slope {expected.slope:.1f}°", self.text("#value"))
 

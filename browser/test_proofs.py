@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
+from bench.beginning import begin_piece
 from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
-from shelf.models import Source
+from shelf.intake import keep_source
 from studio.middleware import the_artist
 
 
 class ProofTests(BrowserTestCase):
     def begin(self):
-        source = Source.objects.keep(the_artist(), "waves-height.png", png16(waves()))
-        piece = Revision.objects.begin(source, "Waves")
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        piece = begin_piece(source, "Waves")
         self.open(f"/piece/{piece.pk}/relief/")
         self.settled()
         self.until(lambda: self.find("#keep-proof").is_displayed())

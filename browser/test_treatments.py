@@ -13,11 +13,13 @@ from scipy.interpolate import PchipInterpolator
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
+from bench.beginning import begin_piece
 from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, saved, waves
 from catalogue import tasks
 from catalogue.supplier import Supplier
+from shelf.intake import keep_source
 from shelf.models import Piece, Source, TextureSet
 from shelf.tests.case import png, set_files, zipped
 from studio.middleware import the_artist
@@ -28,7 +30,7 @@ class TreatmentTestCase(BrowserTestCase):
         """A piece of a photo, opened at its relief."""
         data = png16(waves()) if pixels is None else png(pixels)
         name = "waves-height.png" if pixels is None else "photo.png"
-        piece = Revision.objects.begin(Source.objects.keep(the_artist(), name, data), "Waves")
+        piece = begin_piece(keep_source(the_artist(), name, data), "Waves")
         self.open(f"/piece/{piece.pk}/relief/")
         self.settled()
         return piece

@@ -10,7 +10,8 @@ from catalogue.supplier import Supplier, SupplierError
 from relief.errors import PictureError
 from relief.run.engine import Progress
 from shelf.archives import incoming
-from shelf.models import Source, TextureSet
+from shelf.intake import keep_source
+from shelf.models import TextureSet
 from shelf.sets import gathered
 from work.carrying import carries_out
 from work.models import WorkError
@@ -34,7 +35,7 @@ def _kept(order: Order, data: bytes) -> TextureSet:
     for name, picture in incoming("order.zip", io.BytesIO(data)):
         if isinstance(picture, PictureError):
             raise SupplierError("The supplier's archive was damaged on the way; try again.")
-        sources.append(Source.objects.keep(order.owner, name, picture))
+        sources.append(keep_source(order.owner, name, picture))
     known = sources[0].texture_set
     if known is not None and all(source.texture_set == known for source in sources):
         known.removed = None

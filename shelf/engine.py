@@ -1,7 +1,12 @@
 """The one engine of this process: what is computed for one request is kept for the next."""
 
+from functools import cache
+
 from django.conf import settings
 
 from relief.run.engine import Engine
 
-ENGINE = Engine(capacity=settings.ENGINE_BYTES)
+
+@cache
+def get_engine() -> Engine:
+    return Engine(capacity=settings.ENGINE_BYTES)

@@ -22,7 +22,7 @@ from relief.run.pipeline import reading
 from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import Source, read_source
 
 SWATCH = 512
@@ -41,7 +41,7 @@ def decoded(source: Source) -> Picture:
     Raises:
         PictureError: its file is gone.
     """
-    return ENGINE.run(reading(source.reference, read_source))
+    return get_engine().run(reading(source.reference, read_source))
 
 
 def shown(source: Source, picture: Picture, longest: int) -> np.ndarray:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import asdict, fields
+from dataclasses import fields
 from pathlib import Path
 
 from django.conf import settings
@@ -13,10 +13,8 @@ from django.utils import timezone
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
 from relief.recipe.layer import SourceReference
-from relief.run.pipeline import reading
-from relief.sources.facts import Facts, facts
+from relief.sources.facts import Facts
 from relief.sources.roles import ROLE_NAMES, Guess
-from shelf.engine import ENGINE
 
 ROLES = list(ROLE_NAMES.items())
 GREENS = [("up", "Green up"), ("down", "Green down")]
@@ -53,32 +51,6 @@ class TextureSet(Kept):
         return found
 
 
-class SourceManager(models.Manager):
-    def keep(self, owner, filename: str, data: bytes) -> Source:
-        """Keeps a picture, or finds it when the owner has it already; one that was removed comes back.
-
-        Raises:
-            PictureError: the bytes are no picture that can be read; nothing is kept.
-        """
-        digest = hashlib.sha256(data).hexdigest()
-        known = self.filter(owner=owner, digest=digest).first()
-        if known:
-            if known.removed:
-                known.removed = None
-                known.save(update_fields=["removed"])
-            return known
-        filename = filename[-200:]
-        # kept by the engine, as it is most likely looked at next
-        reference = SourceReference(digest=digest, filename=filename)
-        measured = facts(ENGINE.run(reading(reference, lambda _: data)), filename)
-        keep_file(data)
-        values = {
-            "filename": filename, "size": len(data), "measured": asdict(measured), "role": measured.guess.role,
-            "green": measured.guess.green,
-        }  # fmt: skip
-        return self.get_or_create(owner=owner, digest=digest, defaults=values)[0]
-
-
 class Source(Kept):
     """A picture as it came in, never altered, known by the hash of its bytes; and what the artist says it is."""
 
@@ -94,8 +66,6 @@ class Source(Kept):
     )
     added = models.DateTimeField(auto_now_add=True)
 
-    objects = SourceManager()
-
     class Meta:
         constraints = [models.UniqueConstraint(fields=["owner", "digest"], name="source_once_for_each_owner")]
         ordering = ["-added", "-pk"]
@@ -104,11 +74,13 @@ class Source(Kept):
         return self.filename
 
     @property
+    def is_measured(self) -> bool:
+        """Whether all is known of it that is measured now; an earlier version of the app may have measured less."""
+        return self.measured.keys() == {item.name for item in fields(Facts)}
+
+    @property
     def facts(self) -> Facts:
-        """What was measured when the source came in; measured anew when an earlier version knew less."""
-        if self.measured.keys() != {item.name for item in fields(Facts)}:
-            self.measured = asdict(facts(ENGINE.run(reading(self.reference, read_source)), self.filename))
-            self.save(update_fields=["measured"])
+        """What was measured when the source came in."""
         values = self.measured | {"guess": Guess(**self.measured["guess"])}
         return Facts(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})
 

@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 from functools import lru_cache
 
+from django.db import transaction
+
 from relief.inspect.sets import SetFinding, set_findings
 from relief.sources.decode import decode
 from relief.sources.roles import family, role_in_name
@@ -27,11 +29,12 @@ def gathered(sources: Iterable[Source]) -> tuple[list[TextureSet], list[Source]]
         if len(members) < 2 or len(roles) < 2 or not any(role_in_name(member.filename) for member in members):
             alone += members
             continue
-        made = TextureSet.objects.create(owner=members[0].owner, name=(name or "Texture set").capitalize()[:120])
-        for member in members:
-            member.texture_set = made
-            member.role = role_of(member)
-            member.save(update_fields=["texture_set", "role"])
+        with transaction.atomic():
+            made = TextureSet.objects.create(owner=members[0].owner, name=(name or "Texture set").capitalize()[:120])
+            for member in members:
+                member.texture_set = made
+                member.role = role_of(member)
+                member.save(update_fields=["texture_set", "role"])
         sets.append(made)
     return sets, alone
 

@@ -6,6 +6,7 @@ from django.http import HttpRequest
 
 from relief.errors import PictureError
 from shelf.archives import incoming
+from shelf.intake import keep_source
 from shelf.looks import swatch_file
 from shelf.models import Source
 
@@ -24,7 +25,7 @@ def taken(request: HttpRequest) -> tuple[list[Source], Refused]:
             try:
                 if isinstance(data, PictureError):
                     raise data
-                kept.append(Source.objects.keep(request.artist, name, data))
+                kept.append(keep_source(request.artist, name, data))
                 swatch_file(kept[-1])
             except PictureError as problem:
                 refused.append((name, str(problem)))

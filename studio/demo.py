@@ -56,10 +56,12 @@ def prepare() -> None:
     from django.core.management import call_command
 
     from relief.benchmark import warm_up
+    from shelf.intake import measure_anew
 
     call_command("migrate", verbosity=0)
     print("Compiling the kernels (done once, then kept) …", flush=True)
     warm_up()
+    measure_anew()
     call_command("load_demo")
 
 

@@ -12,9 +12,11 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 from PIL import Image
 
+from bench.beginning import begin_piece
 from bench.models import Revision
 from relief.tests.fields import rough
-from shelf.models import Piece, Source
+from shelf.intake import keep_source
+from shelf.models import Piece
 from studio.middleware import the_artist
 
 HEIGHTS = np.rint(rough(48, 64) * 65535).astype(np.uint16)
@@ -35,8 +37,8 @@ class StudioTestCase(TestCase):
         self.enterContext(override_settings(MEDIA_ROOT=self.media))
 
     def piece(self, data: bytes | None = None, filename: str = "dunes-height.png") -> Piece:
-        source = Source.objects.keep(the_artist(), filename, png(HEIGHTS) if data is None else data)
-        return Revision.objects.begin(source, "Dunes")
+        source = keep_source(the_artist(), filename, png(HEIGHTS) if data is None else data)
+        return begin_piece(source, "Dunes")
 
     def post(self, name: str, piece: Piece, base: int, /, **values):
         """Posts as the bench does, from the relief step."""

@@ -7,6 +7,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 from django.urls import reverse
 
+from bench.beginning import begin_piece
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.deliver.bundle import map_files
@@ -14,7 +15,8 @@ from relief.deliver.plan import plan
 from relief.maps.slope_map import SlopeMap
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
-from shelf.models import Source, read_source
+from shelf.intake import keep_source
+from shelf.models import read_source
 
 
 class ChangeTests(StudioTestCase):
@@ -192,8 +194,8 @@ class TreatmentTests(StudioTestCase):
 class OtherArtistTests(StudioTestCase):
     def test_another_artists_piece_is_not_found(self):
         other = get_user_model().objects.create(username="somebody-else")
-        source = Source.objects.keep(other, "x.png", png(HEIGHTS))
-        piece = Revision.objects.begin(source, "Theirs")
+        source = keep_source(other, "x.png", png(HEIGHTS))
+        piece = begin_piece(source, "Theirs")
         for name in (
             "piece",
             "measured",

@@ -9,7 +9,8 @@ from django.urls import reverse
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.generate import GENERATORS
-from shelf.models import Piece, Source, read_source
+from shelf.intake import keep_source
+from shelf.models import Piece, read_source
 from shelf.sets import gathered
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
@@ -94,12 +95,12 @@ class LayerTests(StudioTestCase):
 
     def test_a_set_from_the_shelf_becomes_a_layer_with_its_companions(self):
         piece = self.piece()
-        sets, _ = gathered([Source.objects.keep(the_artist(), *file) for file in set_files().items()])
+        sets, _ = gathered([keep_source(the_artist(), *file) for file in set_files().items()])
         self.post("bench:layers", piece, 1, action="source", **{"from": f"set:{sets[0].pk}"})
         recipe = self.recipe(piece)
         self.assertEqual(recipe.main.layers[1].content.companions, {"colour": "colour", "normal": "normal"})
         self.assertEqual(set(recipe.sources), {"picture", "colour", "height", "normal"})
-        single = Source.objects.keep(the_artist(), "stamp.png", png(HEIGHTS[:20, :20].copy()))
+        single = keep_source(the_artist(), "stamp.png", png(HEIGHTS[:20, :20].copy()))
         self.post("bench:layers", piece, 2, action="source", **{"from": f"source:{single.pk}"})
         self.assertEqual(self.recipe(piece).main.layers[2].source, "picture 2")
 
@@ -185,7 +186,7 @@ class LookTests(StudioTestCase):
         for number, (pixels, inked) in enumerate(
             ((blank, False), (np.ascontiguousarray(HEIGHTS[:40, :40] >> 8).astype(np.uint8), True))
         ):
-            source = Source.objects.keep(the_artist(), f"stamp {number}.png", png(pixels))
+            source = keep_source(the_artist(), f"stamp {number}.png", png(pixels))
             base = self.piece_at(piece)
             self.post("bench:layers", piece, base, action="source", **{"from": f"source:{source.pk}"})
             self.post("bench:layers", piece, base + 1, action="add", kind="imprints")
@@ -239,7 +240,7 @@ class MaskPictureTests(StudioTestCase):
         self.post("bench:change", piece, 2, **{"layers.1.mask.source": "picture"})
         spread = np.zeros((40, 60), np.uint8)
         spread[:, :30] = 255
-        source = Source.objects.keep(the_artist(), "spread.png", png(spread))
+        source = keep_source(the_artist(), "spread.png", png(spread))
         page = self.client.get(reverse("bench:step", args=[piece.pk, "relief"]), {"layer": 1}).content.decode()
         self.assertIn(f'value="shelf:{source.pk}"', page)
         self.post("bench:change", piece, 3, **{"layers.1.mask.picture": f"shelf:{source.pk}"})

@@ -9,6 +9,7 @@ from django.urls import reverse
 from PIL import Image
 from scipy.interpolate import PchipInterpolator
 
+from bench.beginning import begin_piece_of_set
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.inspect.probe import probe
@@ -16,7 +17,8 @@ from relief.maps.normal import vectors
 from relief.maps.slopes import steepness
 from relief.run.finished import finished
 from relief.run.pipeline import Pipeline
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
+from shelf.intake import keep_source
 from shelf.models import Source, read_source
 from shelf.sets import gathered
 from studio.middleware import the_artist
@@ -57,7 +59,7 @@ class ValueTests(StudioTestCase):
             Revision.objects.change(piece, number - 1, {"edges.across": edge, "edges.down": edge})
             piece.refresh_from_db()
             recipe = self.recipe(piece)
-            height = ENGINE.run(Pipeline.of(recipe, read_source).height())
+            height = get_engine().run(Pipeline.of(recipe, read_source).height())
             normals, angles = (
                 vectors(height, recipe.main.amplitude, recipe.main.maps.normal),
                 steepness(height, recipe.main.amplitude),
@@ -77,7 +79,7 @@ class ValueTests(StudioTestCase):
         roof[:, :32, 0] = 38  # the left half leans the other way
         piece = self.piece(png(roof), "roof-normal.png")
         Revision.objects.change(piece, 1, {"maps.normal.of": "source", "maps.normal.detail": 1})
-        read = probe(Pipeline.of(self.recipe(piece), read_source), ENGINE, 0.75, 0.5)
+        read = probe(Pipeline.of(self.recipe(piece), read_source), get_engine(), 0.75, 0.5)
         np.testing.assert_allclose(read.normal, [2**-0.5, 0, 2**-0.5], atol=0.01)
         self.assertEqual((read.column, read.row), (48, 24))
 
@@ -92,7 +94,7 @@ class PartTests(StudioTestCase):
         piece = self.piece()
         values = {"base": 1, "view": "normal", "longest": 16}
         header, arrays = unpacked(self.get("bench:preview", piece, part="0.25,0.5,0.5,0.75", **values))
-        whole = ENGINE.run(finished(Pipeline.of(self.recipe(piece), read_source), "normal"))
+        whole = get_engine().run(finished(Pipeline.of(self.recipe(piece), read_source), "normal"))
         np.testing.assert_array_equal(arrays["pixels"], whole[24:36, 16:32])
         self.assertEqual((header["window"], header["full"]), ([0.25, 0.5, 0.5, 0.75], [48, 64]))
 
@@ -173,8 +175,8 @@ class MapTests(StudioTestCase):
         heights = png(HEIGHTS)
         normal = png(np.broadcast_to(np.uint8([128, 128, 255]), (48, 64, 3)).copy())
         files = {"hull_height.png": heights, "hull_normal.png": normal}
-        sets, _ = gathered([Source.objects.keep(the_artist(), name, data) for name, data in files.items()])
-        piece = Revision.objects.begin_set(sets[0])
+        sets, _ = gathered([keep_source(the_artist(), name, data) for name, data in files.items()])
+        piece = begin_piece_of_set(sets[0])
         self.assertContains(self.client.get(f"/piece/{piece.pk}/maps/"), "The one that came along")
         own, both = (
             unpacked(self.get("bench:preview", piece, base=1, view="normal", longest=64, **draft))[1]["pixels"]

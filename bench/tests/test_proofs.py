@@ -10,7 +10,7 @@ from bench.tests.case import StudioTestCase, unpacked
 from relief.maps.slopes import slopes
 from relief.recipe.recipe import Recipe
 from relief.run.pipeline import Pipeline
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
 from shelf.models import read_source
 
 
@@ -70,7 +70,7 @@ class ProofTests(StudioTestCase):
         header, arrays = unpacked(self.get("bench:preview", self.dunes, base=3, view="apart-angles", against=2))
         self.assertEqual(heights["most"], 0)
         recipe = self.recipe(self.dunes)
-        field = ENGINE.run(Pipeline.of(recipe, read_source).height())
+        field = get_engine().run(Pipeline.of(recipe, read_source).height())
         once = np.hypot(*np.moveaxis(slopes(field, recipe.main.amplitude, "scharr"), -1, 0))
         expected = np.degrees(np.arctan(2 * once) - np.arctan(once))
         self.assertAlmostEqual(header["most"], expected.max(), places=2)

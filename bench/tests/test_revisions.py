@@ -1,5 +1,6 @@
 """Every change is a revision; undo and redo move between them, and an old page overwrites nothing."""
 
+from bench.beginning import start_anew
 from bench.models import Revision, StaleError
 from bench.tests.case import StudioTestCase
 from relief.errors import RecipeError
@@ -39,7 +40,7 @@ class RevisionTests(StudioTestCase):
         for late in (
             lambda: Revision.objects.change(piece, 1, {"amplitude": 7}),
             lambda: Revision.objects.change(piece, 1, {"amplitude": self.recipe(piece).main.amplitude}),
-            lambda: Revision.objects.read_as(piece, 1, {"layers.0.content.reading": "photo"}),
+            lambda: start_anew(piece, 1, {"layers.0.content.reading": "photo"}),
             lambda: Revision.objects.undo(piece, 1),
             lambda: Revision.objects.redo(piece, 1),
         ):
@@ -57,7 +58,7 @@ class RevisionTests(StudioTestCase):
     def test_reading_it_otherwise_starts_anew_but_keeps_the_maps(self):
         piece = self.piece()
         Revision.objects.change(piece, 1, {"maps.normal.green": "down", "footprint.width": 50})
-        fresh = Revision.objects.read_as(piece, 2, {"layers.0.content.reading": "photo"}).read()
+        fresh = start_anew(piece, 2, {"layers.0.content.reading": "photo"}).read()
         self.assertEqual(fresh.main.layers[0].content.reading, "photo")
         self.assertTrue(fresh.main.layers[0].treatments[0].on, "a photo gets levels")
         self.assertEqual((fresh.main.maps.normal.green, fresh.main.footprint.width), ("down", 50))

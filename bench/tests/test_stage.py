@@ -133,7 +133,7 @@ class RightSideTests(StudioTestCase):
         piece = self.piece()
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
         for module in ("stage", "measured", "previews"):
-            self.enterContext(mock.patch(f"bench.{module}.ENGINE", Engine()))
+            self.enterContext(mock.patch(f"bench.{module}.get_engine", return_value=Engine()))
         for name in ("bench:measured", "bench:facts"):
             self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
         self.assertContains(self.get("bench:preview", piece, base=1), "is missing", status_code=422)
@@ -150,7 +150,7 @@ class MeasuringTests(StudioTestCase):
                 return measured_and_found(*arguments, **named)
 
             asking = mock.patch("bench.measured.measured_and_found", asks_anew)
-            with asking, mock.patch("bench.measured.ENGINE", Engine()):
+            with asking, mock.patch("bench.measured.get_engine", return_value=Engine()):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})
             self.assertEqual(answer.status_code, status)

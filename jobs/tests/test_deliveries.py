@@ -8,11 +8,13 @@ from django.contrib.auth import get_user_model
 from django.urls import reverse
 from huey.contrib.djhuey import HUEY
 
+from bench.beginning import begin_piece
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png
 from jobs.models import Job
 from relief.errors import Cancelled
-from shelf.models import Source, source_path
+from shelf.intake import keep_source
+from shelf.models import source_path
 from work.carrying import WorkProgress, carry_out_once, take_up_what_was_left
 from work.models import MOST_ATTEMPTS
 
@@ -79,7 +81,7 @@ class DeliveryTests(StudioTestCase):
 
     def test_another_artists_delivery_is_not_found(self):
         other = get_user_model().objects.create(username="somebody-else")
-        theirs = Revision.objects.begin(Source.objects.keep(other, "x.png", png(HEIGHTS)), "Theirs")
+        theirs = begin_piece(keep_source(other, "x.png", png(HEIGHTS)), "Theirs")
         job = Job.objects.create(owner=other, revision=Revision.objects.now(theirs), state=Job.State.DONE)
         self.assertEqual(self.start(theirs).status_code, 404)
         self.assertEqual(self.client.get(reverse("jobs:download", args=[job.pk])).status_code, 404)

@@ -7,9 +7,11 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from PIL import Image
 
+from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
 from bench.tests.case import unpacked
 from relief.sources.roles import READING_OF
+from shelf.intake import keep_source
 from shelf.models import Piece, Source, TextureSet
 from shelf.sets import gathered
 from shelf.tests.case import ShelfTestCase, grey, png, set_files, three_maps, zipped
@@ -18,7 +20,7 @@ from studio.middleware import the_artist
 
 class SetTestCase(ShelfTestCase):
     def keep(self, files: dict[str, bytes]) -> list[Source]:
-        return [Source.objects.keep(the_artist(), name, data) for name, data in files.items()]
+        return [keep_source(the_artist(), name, data) for name, data in files.items()]
 
     def made(self, **more) -> TextureSet:
         """A set whose normal map is read with green up, whatever it was guessed to be."""
@@ -71,7 +73,7 @@ class LookTests(SetTestCase):
         page = self.client.post(reverse("shelf:mend", args=[one.pk]), {"finding": "gamma"}, follow=True)
         self.assertContains(page, "Display gamma in the height")
         self.assertFalse(one.by_role()["height"].inverted)
-        piece = Revision.objects.begin_set(one)
+        piece = begin_piece_of_set(one)
         self.assertContains(
             self.client.get(reverse("bench:measured", args=[piece.pk]), {"base": 1}), "Take the display"
         )
@@ -115,7 +117,7 @@ class PieceOfASetTests(SetTestCase):
         files = set_files(green="up")
         height = files.pop("dune_height.png")
         one = gathered(self.keep(files))[0][0]
-        piece = Revision.objects.begin_set(one)
+        piece = begin_piece_of_set(one)
         content = Revision.objects.now(piece).read().main.layers[0].content
         self.assertEqual((content.source, content.reading), ("normal", READING_OF["normal"]))
         _, arrays = unpacked(
@@ -125,7 +127,7 @@ class PieceOfASetTests(SetTestCase):
         self.assertGreater(np.corrcoef(arrays["pixels"].ravel(), expected.ravel())[0, 1], 0.98)
 
     def test_height_is_taken_from_another_map_or_channel_of_the_set(self):
-        piece = Revision.objects.begin_set(self.made())
+        piece = begin_piece_of_set(self.made())
         page = self.client.get(reverse("bench:step", args=[piece.pk, "source"]))
         self.assertContains(page, "Colour: dune_colour.png")
         values = {"base": 1, "step": "source", "layers.0.content.source": "colour"}
@@ -150,7 +152,7 @@ class PieceOfASetTests(SetTestCase):
         files = set_files() | {"dune_orm.png": png(np.dstack(parts)), "dune_roughness.png": png(parts[2])}
         sets, alone = gathered(self.keep(files))
         self.assertEqual((len(sets), alone, sets[0].by_role()["packed"].filename), (1, [], "dune_orm.png"))
-        piece = Revision.objects.begin_set(sets[0])
+        piece = begin_piece_of_set(sets[0])
         for role, expected in (("occlusion", parts[0]), ("metalness", parts[2]), ("roughness", parts[2])):
             preview = reverse("bench:preview", args=[piece.pk])
             answer = self.client.get(preview, {"base": 1, "view": f"along-{role}", "longest": 64})
@@ -165,8 +167,8 @@ class PieceOfASetTests(SetTestCase):
 
     def test_a_packed_picture_alone_is_unpacked_at_once(self):
         parts = three_maps()
-        source = Source.objects.keep(the_artist(), "quay_rma.png", png(np.dstack(parts)))
-        recipe = Revision.objects.now(Revision.objects.begin(source, "Quay")).read()
+        source = keep_source(the_artist(), "quay_rma.png", png(np.dstack(parts)))
+        recipe = Revision.objects.now(begin_piece(source, "Quay")).read()
         self.assertEqual(recipe.main.layers[0].content.reading, "height")
         held = {"roughness": "red", "metalness": "green", "occlusion": "blue"}
         self.assertEqual(recipe.main.layers[0].content.unpacked.roles(), held)
@@ -174,7 +176,7 @@ class PieceOfASetTests(SetTestCase):
     def test_a_set_with_a_packed_picture_lies_on_another_relief(self):
         parts = three_maps()
         sets, _ = gathered(self.keep(set_files() | {"dune_orm.png": png(np.dstack(parts))}))
-        piece = Revision.objects.begin_set(sets[0])
+        piece = begin_piece_of_set(sets[0])
         values = {"base": 1, "step": "relief", "action": "source", "from": f"set:{sets[0].pk}"}
         self.client.post(reverse("bench:layers", args=[piece.pk]), values)
         beside = Revision.objects.get(piece=piece, number=2).read().main.layers[1].companions
@@ -183,5 +185,5 @@ class PieceOfASetTests(SetTestCase):
     def test_an_inverted_height_starts_inverted(self):
         one = self.made()
         Source.objects.filter(role="height").update(inverted=True)
-        recipe = Revision.objects.now(Revision.objects.begin_set(one)).read()
+        recipe = Revision.objects.now(begin_piece_of_set(one)).read()
         self.assertTrue(recipe.main.layers[0].treatments[2].on)

@@ -3,8 +3,9 @@
 from django.contrib.auth import get_user_model
 from django.urls import reverse
 
-from bench.models import Revision
-from shelf.models import Source, TextureSet
+from bench.beginning import begin_piece
+from shelf.intake import keep_source
+from shelf.models import TextureSet
 from shelf.search import colour_family
 from shelf.sets import gathered
 from shelf.tests.case import ShelfTestCase, grey, set_files
@@ -15,9 +16,9 @@ class ShelfPageTests(ShelfTestCase):
     def setUp(self):
         super().setUp()
         artist = the_artist()
-        gathered([Source.objects.keep(artist, name, data) for name, data in set_files().items()])
-        self.source = Source.objects.keep(artist, "harbour wall.png", grey(40))
-        self.piece = Revision.objects.begin(self.source, "Harbour wall")
+        gathered([keep_source(artist, name, data) for name, data in set_files().items()])
+        self.source = keep_source(artist, "harbour wall.png", grey(40))
+        self.piece = begin_piece(self.source, "Harbour wall")
 
     def find(self, **query) -> str:
         return self.client.get("/", query, headers={"hx-request": "true"}).content.decode()
@@ -55,12 +56,12 @@ class ShelfPageTests(ShelfTestCase):
 
     def test_a_picture_that_was_removed_comes_back_when_it_comes_in_again(self):
         self.client.post(reverse("shelf:remove", args=["source", self.source.pk]))
-        Source.objects.keep(the_artist(), "again.png", grey(40))
+        keep_source(the_artist(), "again.png", grey(40))
         self.assertContains(self.client.get("/"), "harbour wall.png")
 
     def test_another_artists_things_are_not_found(self):
         other = get_user_model().objects.create(username="somebody-else")
-        theirs = Source.objects.keep(other, "theirs.png", grey(99))
+        theirs = keep_source(other, "theirs.png", grey(99))
         for name in ("source", "pixels", "swatch"):
             self.assertEqual(self.client.get(reverse(f"shelf:{name}", args=[theirs.pk])).status_code, 404)
         for name in ("remove", "put-back", "tag"):

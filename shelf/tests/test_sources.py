@@ -8,12 +8,14 @@ from django.contrib.auth import get_user_model
 from django.core.management import call_command
 
 from bench.models import Revision
+from bench.tests.case import HEIGHTS, png
 from relief.errors import PictureError
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import seam_ratios
 from shelf.demo import scallops, tin_ceiling
+from shelf.intake import keep_source, measure_anew
 from shelf.models import Piece, Source, TextureSet, read_source, source_path
 from shelf.sets import findings_of
 from shelf.tests.case import ShelfTestCase, grey
@@ -23,21 +25,21 @@ from studio.middleware import the_artist
 class SourceTests(ShelfTestCase):
     def test_bytes_are_kept_under_their_hash_and_never_altered(self):
         data = grey()
-        source = Source.objects.keep(the_artist(), "a.png", data)
+        source = keep_source(the_artist(), "a.png", data)
         self.assertEqual(source.digest, hashlib.sha256(data).hexdigest())
         self.assertEqual(read_source(source.digest), data)
         self.assertEqual((source.facts.columns, source.facts.rows, source.facts.bits), (6, 4, 8))
 
     def test_the_same_picture_is_one_source_for_each_artist(self):
         other = get_user_model().objects.create(username="somebody-else")
-        first = Source.objects.keep(the_artist(), "a.png", grey())
-        self.assertEqual(Source.objects.keep(the_artist(), "b.png", grey()), first)
-        self.assertNotEqual(Source.objects.keep(other, "a.png", grey()), first)
+        first = keep_source(the_artist(), "a.png", grey())
+        self.assertEqual(keep_source(the_artist(), "b.png", grey()), first)
+        self.assertNotEqual(keep_source(other, "a.png", grey()), first)
         self.assertEqual(Source.objects.count(), 2)
 
     def test_what_is_no_picture_leaves_neither_row_nor_file(self):
         with self.assertRaises(PictureError):
-            Source.objects.keep(the_artist(), "a.png", b"no picture")
+            keep_source(the_artist(), "a.png", b"no picture")
         self.assertEqual(Source.objects.count(), 0)
         self.assertFalse(source_path(hashlib.sha256(b"no picture").hexdigest()).exists())
 
@@ -82,3 +84,14 @@ class DemoTests(ShelfTestCase):
         quarters = [part.mean() for half in np.array_split(height.samples, 2) for part in np.array_split(half, 2, 1)]
         self.assertLess(np.ptp(quarters), 0.05, "the light is even")
         self.assertEqual(piece.position, 4)
+
+
+class EarlierVersionTests(ShelfTestCase):
+    def test_a_source_that_an_earlier_version_knew_less_of_is_measured_once_more(self):
+        source = keep_source(the_artist(), "dunes-height.png", png(HEIGHTS))
+        whole = source.measured
+        source.measured = {name: value for name, value in whole.items() if name != "lightness"}
+        source.save()
+        self.assertEqual((measure_anew(), measure_anew()), (1, 0))
+        source.refresh_from_db()
+        self.assertEqual(source.measured, whole)

@@ -5,12 +5,14 @@ from collections.abc import Callable
 from django.core.management.base import BaseCommand
 from django.utils.text import slugify
 
+from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
 from relief.inspect.start import started
 from relief.recipe import edits
 from relief.run.pipeline import Pipeline
 from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
-from shelf.engine import ENGINE
+from shelf.engine import get_engine
+from shelf.intake import keep_source
 from shelf.models import Piece, Source, read_source
 from shelf.sets import gathered
 from studio.middleware import the_artist
@@ -36,8 +38,8 @@ class Command(BaseCommand):
 
     def scallops(self, artist, name):
         """The scan, with the maps that a glTF material wants beside its normals, in one picture."""
-        source = Source.objects.keep(artist, scallops.FILENAME, scallops.picture())
-        piece = Revision.objects.begin(
+        source = keep_source(artist, scallops.FILENAME, scallops.picture())
+        piece = begin_piece(
             source, scallops.TITLE, scallops.CHANGES, remark=scallops.REMARK, demo=name, guide=scallops.GUIDE
         )
         self.work_through(
@@ -48,22 +50,22 @@ class Command(BaseCommand):
         )
 
     def sand_court(self, artist, name):
-        recipe = from_nothing.sand_court(read_source, ENGINE)
+        recipe = from_nothing.sand_court(read_source, get_engine())
         guide = from_nothing.SAND_COURT_GUIDE
         title = from_nothing.SAND_COURT
         Revision.objects.keep_first(artist, title, recipe, remark="noise and pattern", demo=name, guide=guide)
 
     def net(self, artist, name):
-        recipe = from_nothing.net(read_source, ENGINE)
+        recipe = from_nothing.net(read_source, get_engine())
         title, guide = from_nothing.NET, from_nothing.NET_GUIDE
         Revision.objects.keep_first(artist, title, recipe, remark="pattern over sand", demo=name, guide=guide)
 
     def oyster_plaster(self, artist, name):
-        sources = [Source.objects.keep(artist, *file) for file in oyster_plaster.files().items()]
+        sources = [keep_source(artist, *file) for file in oyster_plaster.files().items()]
         # the mistake in the normal map is there to be found, so the app does not mend it on the way in
         Source.objects.filter(pk__in=[source.pk for source in sources]).update(green="up")
         sets, _ = gathered(Source.objects.filter(pk__in=[source.pk for source in sources]))
-        Revision.objects.begin_set(
+        begin_piece_of_set(
             sets[0],
             oyster_plaster.CHANGES,
             oyster_plaster.TITLE,
@@ -74,8 +76,8 @@ class Command(BaseCommand):
 
     def tin_ceiling(self, artist, name):
         """The photo, then step by step what makes a clean tile of it; each step can be undone."""
-        source = Source.objects.keep(artist, tin_ceiling.FILENAME, tin_ceiling.picture())
-        piece = Revision.objects.begin(
+        source = keep_source(artist, tin_ceiling.FILENAME, tin_ceiling.picture())
+        piece = begin_piece(
             source,
             tin_ceiling.TITLE,
             tin_ceiling.CHANGES,
@@ -87,7 +89,7 @@ class Command(BaseCommand):
         self.work_through(
             piece,
             lambda relief: edits.added(relief, "crop", **tin_ceiling.CROP),
-            lambda relief: (started(Pipeline(relief, sources, read_source), ENGINE), "Started off"),
+            lambda relief: (started(Pipeline(relief, sources, read_source), get_engine()), "Started off"),
             lambda relief: edits.added(relief, "close_seam", way="cut", band=tin_ceiling.BAND),
         )
 

@@ -1,0 +1,47 @@
+"""Pictures that come in: decoded, measured, and kept as sources."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import asdict
+from typing import Any
+
+from relief.recipe.layer import SourceReference
+from relief.run.pipeline import reading
+from relief.sources.facts import facts
+from shelf.engine import get_engine
+from shelf.models import Source, keep_file, read_source
+
+
+def keep_source(owner: Any, filename: str, data: bytes) -> Source:
+    """Keeps a picture, or finds it when the owner has it already; one that was removed comes back.
+
+    Raises:
+        PictureError: the bytes are no picture that can be read; nothing is kept.
+    """
+    digest = hashlib.sha256(data).hexdigest()
+    known = Source.objects.filter(owner=owner, digest=digest).first()
+    if known:
+        if known.removed:
+            known.removed = None
+            known.save(update_fields=["removed"])
+        return known
+    filename = filename[-200:]
+    # kept by the engine, as it is most likely looked at next
+    reference = SourceReference(digest=digest, filename=filename)
+    measured = facts(get_engine().run(reading(reference, lambda _: data)), filename)
+    keep_file(data)
+    values = {
+        "filename": filename, "size": len(data), "measured": asdict(measured), "role": measured.guess.role,
+        "green": measured.guess.green,
+    }  # fmt: skip
+    return Source.objects.get_or_create(owner=owner, digest=digest, defaults=values)[0]
+
+
+def measure_anew() -> int:
+    """Measures the sources of which an earlier version of the app knew less; gives how many there were."""
+    behind = [source for source in Source.objects.all() if not source.is_measured]
+    for source in behind:
+        source.measured = asdict(facts(get_engine().run(reading(source.reference, read_source)), source.filename))
+        source.save(update_fields=["measured"])
+    return len(behind)
