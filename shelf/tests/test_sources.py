@@ -89,6 +89,7 @@ class DemoTests(ShelfTestCase):
 class EarlierVersionTests(ShelfTestCase):
     def test_a_source_that_an_earlier_version_knew_less_of_is_measured_once_more(self):
         source = keep_source(the_artist(), "dunes-height.png", png(HEIGHTS))
+        source.refresh_from_db()
         whole = source.measured
         source.measured = {name: value for name, value in whole.items() if name != "lightness"}
         source.save()
