@@ -25,7 +25,6 @@ from bench.requests import (
     whole_number,
     window_of,
 )
-from relief.deliver.bundle import displaced_plane
 from relief.displace.forecast import forecast
 from relief.errors import ReliefError
 from relief.filters.resample import shrunk
@@ -35,6 +34,7 @@ from relief.maps.displacement import displacement
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
+from relief.run.meshes import displaced_mesh, subdivided_mesh
 from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.plane import Plane
 from shelf.engine import get_engine
@@ -248,22 +248,25 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
         pipeline = Pipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
         if "card" in request.GET:
             pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
-        relief, height = pipeline.relief, get_engine().run(pipeline.displacing())
+        relief = pipeline.relief
         shape = _coarser(recipe.surface, relief) if draft else recipe.surface
-        if request.GET.get("displaced") == "0":
-            relief = relief.model_copy(update={"amplitude": 0.0})
-        mesh = displaced_plane(shape, relief, height)
+        base = get_engine().run(subdivided_mesh(shape, relief.final_footprint))
+        flat = request.GET.get("displaced") == "0"
+        mesh = base if flat else get_engine().run(displaced_mesh(pipeline, shape))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
+    # a normal map that holds all of the relief turns the normals that the surface has of its own
+    cut, upright = mesh.cut_at_seams(), base.cut_at_seams().normals
     return packet(
         {
-            "positions": mesh.positions,
-            "normals": mesh.normals,
-            "uv": mesh.uv,
-            "triangles": mesh.triangles().astype(np.uint32),
+            "positions": cut.positions,
+            "normals": cut.normals,
+            "base_normals": upright,
+            "uv": cut.uv,
+            "triangles": cut.corners[cut.triangles()].astype(np.uint32),
         },
-        faces=len(mesh.faces),
-        footprint=[height.footprint.width, height.footprint.height],
+        faces=mesh.faces,
+        footprint=list(relief.final_footprint.sides),
     )
 
 

@@ -11,6 +11,7 @@ from typing import Literal
 
 import numpy as np
 
+from relief.kernels import inlined, kernel, prange
 from relief.parameters import Parameters, Surroundings, choice, number, switch
 
 Edge = Literal["wrap", "clamp"]
@@ -171,20 +172,27 @@ def sampled(field: HeightField, u: np.ndarray, v: np.ndarray) -> np.ndarray:
     Returns:
         float32 heights of the shape of `u`.
     """
-    rows, columns = field.samples.shape
-    wrap_across, wrap_down = field.edges.wraps
-    left, right, column_part = _neighbours(np.asarray(u, np.float64) * columns - 0.5, columns, wrap_across)
-    above, below, row_part = _neighbours((1 - np.asarray(v, np.float64)) * rows - 0.5, rows, wrap_down)
-    samples = field.samples
-    top = samples[above, left] * (1 - column_part) + samples[above, right] * column_part
-    bottom = samples[below, left] * (1 - column_part) + samples[below, right] * column_part
-    return (top * (1 - row_part) + bottom * row_part).astype(np.float32)
+    across, up = np.broadcast_arrays(np.asarray(u, np.float64), np.asarray(v, np.float64))
+    out = np.empty(across.size, np.float32)
+    places = (np.ascontiguousarray(part).ravel() for part in (across, up))
+    _sample(field.samples, *places, *field.edges.wraps, out)
+    return out.reshape(across.shape)
 
 
-def _neighbours(place: np.ndarray, count: int, wrap: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """The two sample numbers around a fractional one, and how far it lies towards the second."""
-    first = np.floor(place).astype(np.intp)
-    part = (place - first).astype(np.float32)
-    if wrap:
-        return first % count, (first + 1) % count, part
-    return np.clip(first, 0, count - 1), np.clip(first + 1, 0, count - 1), part
+@inlined
+def _neighbour(number, count, wrap):
+    return number % count if wrap else min(max(number, 0), count - 1)
+
+
+@kernel
+def _sample(samples, u, v, wrap_across, wrap_down, out):
+    rows, columns = samples.shape
+    for place in prange(out.size):
+        x, y = u[place] * columns - 0.5, (1 - v[place]) * rows - 0.5
+        column, row = np.int64(np.floor(x)), np.int64(np.floor(y))
+        right, down = np.float32(x - column), np.float32(y - row)
+        one, other = _neighbour(column, columns, wrap_across), _neighbour(column + 1, columns, wrap_across)
+        above, below = _neighbour(row, rows, wrap_down), _neighbour(row + 1, rows, wrap_down)
+        top = samples[above, one] * (1 - right) + samples[above, other] * right
+        bottom = samples[below, one] * (1 - right) + samples[below, other] * right
+        out[place] = top * (1 - down) + bottom * down

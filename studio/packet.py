@@ -7,16 +7,18 @@ eight, so that the browser lays typed arrays over the bytes without copying.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
-from django.http import HttpResponse
+from django.http import StreamingHttpResponse
 
 ALIGNMENT = 8
+PIECE = 1 << 20
+"""Bytes that are handed on at a time."""
 
 
-def packet(arrays: Mapping[str, np.ndarray], **header: Any) -> HttpResponse:
+def packet(arrays: Mapping[str, np.ndarray], **header: Any) -> StreamingHttpResponse:
     """The answer that carries some arrays and what is to be known of them."""
     described, parts, place = {}, [], 0
     for name, array in arrays.items():
@@ -27,8 +29,16 @@ def packet(arrays: Mapping[str, np.ndarray], **header: Any) -> HttpResponse:
         place += data.nbytes + padding
     text = json.dumps({**header, "arrays": described}).encode()
     text += b" " * (-(len(text) + 4) % ALIGNMENT)
-    answer = HttpResponse(
-        b"".join([len(text).to_bytes(4, "little"), text, *parts]), content_type="application/octet-stream"
-    )
+    begun = len(text).to_bytes(4, "little") + text
+    answer = StreamingHttpResponse(_pieces(begun, parts), content_type="application/octet-stream")
+    answer["Content-Length"] = len(begun) + place
     answer["Cache-Control"] = "no-store"
     return answer
+
+
+def _pieces(begun: bytes, parts: list[memoryview | bytes]) -> Iterator[memoryview | bytes]:
+    """The bytes of a packet, a little at a time: what is sent is never copied as a whole."""
+    yield begun
+    for part in parts:
+        for first in range(0, len(part), PIECE):
+            yield part[first : first + PIECE]

@@ -54,7 +54,7 @@ class StudioTestCase(TestCase):
 
 def unpacked(answer) -> tuple[dict, dict[str, np.ndarray]]:
     """The header and the arrays of a packet."""
-    body = answer.content
+    body = b"".join(answer.streaming_content)
     length = int.from_bytes(body[:4], "little")
     header = json.loads(body[4 : 4 + length])
     arrays = {}

@@ -6,11 +6,10 @@ import argparse
 from pathlib import Path
 
 from relief.commands._picture import add_number, add_picture, begun, print_results
-from relief.deliver.bundle import displaced_plane
 from relief.deliver.files import write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
-from relief.displace.forecast import refuse_if_too_large
 from relief.errors import ReliefError
+from relief.run.meshes import displaced_mesh
 from relief.run.pipeline import Pipeline
 
 
@@ -27,10 +26,8 @@ def run(chosen: argparse.Namespace) -> None:
     if kind not in FORMATS:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
     recipe, read_source, engine = begun(chosen)
-    refuse_if_too_large(recipe.surface, recipe.main.final_footprint)
-    height = engine.run(Pipeline.of(recipe, read_source).displacing())
-    mesh = displaced_plane(recipe.surface, recipe.main, height)
+    mesh = engine.run(displaced_mesh(Pipeline.of(recipe, read_source), recipe.surface))
     data = mesh_file(mesh, kind)
     chosen.out.parent.mkdir(parents=True, exist_ok=True)
     write_whole(chosen.out, data)
-    print_results(recipe, files=[str(chosen.out)], faces=len(mesh.faces), vertices=len(mesh.positions))
+    print_results(recipe, files=[str(chosen.out)], faces=mesh.faces, vertices=len(mesh.positions))

@@ -19,7 +19,6 @@ from relief.deliver.images import png, tiff
 from relief.deliver.meshes import obj
 from relief.deliver.note import Entry, note
 from relief.deliver.plan import CARD, SEEN, Planned, plan, plan_maps, plan_test_card, told_apart
-from relief.displace.displace import displaced
 from relief.displace.forecast import forecast, refuse_if_too_large
 from relief.filters.resample import resampled
 from relief.generate import test_card
@@ -31,10 +30,9 @@ from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Part, Progress
 from relief.run.finished import finished, packable
+from relief.run.meshes import displaced_mesh
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import eight_bits
-from relief.surface.mesh import Mesh
-from relief.surface.plane import Plane, plane
 
 LONG_AGO = (1980, 1, 1, 0, 0, 0)
 """The date of every file in a bundle: a bundle does not depend on when it was made."""
@@ -203,17 +201,6 @@ def _made(maps: Maps, files: list[Planned], progress: Progress) -> Iterator[File
         yield File(maps.entry(file), maps.data(file))
 
 
-def displaced_plane(surface: Plane, relief: Relief, height: HeightField) -> Mesh:
-    """A plane moved by the height field of a relief.
-
-    Raises:
-        TooManyFacesError: more faces than are built.
-    """
-    refuse_if_too_large(surface, relief.final_footprint)
-    base = plane(height.footprint, *surface.cells(relief.final_footprint))
-    return displaced(base, height, relief.amplitude, relief.midlevel)
-
-
 def delivery_files(
     recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, progress: Progress
 ) -> Iterator[File]:
@@ -245,7 +232,7 @@ def delivery_files(
         making.step(place / len(files), f"Making {file.title.lower()}")
         match file.name:
             case "mesh":
-                data = obj(displaced_plane(recipe.surface, relief, maps.displacing))
+                data = obj(engine.run(displaced_mesh(maps.pipeline, recipe.surface)))
             case "recipe":
                 data = recipe.as_text(read_source).encode()
             case _:

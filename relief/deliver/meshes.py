@@ -1,9 +1,11 @@
-"""Meshes as files. OBJ keeps the quads; PLY, STL and GLB are written as triangles by trimesh.
+"""Meshes as files. OBJ keeps the polygons; PLY, STL and GLB are written as triangles by trimesh.
 
 Lengths are mm, except in GLB, which is metres with y up (glTF 2.0). A relief stands upright in it, facing +z.
 """
 
 from __future__ import annotations
+
+from itertools import pairwise
 
 import numpy as np
 
@@ -28,11 +30,12 @@ def mesh_file(mesh: Mesh, kind: str) -> bytes:
     import trimesh  # takes longer to load than all else, and only these formats need it
 
     scale = 1 / 1000 if kind == "glb" else 1
+    cut = mesh.cut_at_seams()
     triangles = trimesh.Trimesh(
-        mesh.positions * scale,
-        mesh.triangles(),
-        vertex_normals=mesh.normals,
-        visual=trimesh.visual.TextureVisuals(uv=mesh.uv),
+        (cut.positions + np.float32(cut.middle)) * scale,
+        cut.corners[cut.triangles()],
+        vertex_normals=cut.normals,
+        visual=trimesh.visual.TextureVisuals(uv=cut.uv),
         process=False,
         validate=False,
     )
@@ -44,12 +47,19 @@ def mesh_file(mesh: Mesh, kind: str) -> bytes:
 
 
 def obj(mesh: Mesh) -> bytes:
-    """Wavefront OBJ: quads with texture coordinates and normals, lengths in mm."""
+    """Wavefront OBJ: polygons with texture coordinates and normals, lengths in mm."""
     parts = [b"# Zealous Gravel. Lengths in mm, y up, facing z.\no relief\n"]
-    parts += _lines("v %.7g %.7g %.7g\n", mesh.positions)
+    middle = np.array(mesh.middle)
+    parts += _lines("v %.7g %.7g %.7g\n", mesh.positions + middle if middle.any() else mesh.positions)
     parts += _lines("vt %.7g %.7g\n", mesh.uv)
     parts += _lines("vn %.6g %.6g %.6g\n", mesh.normals)
-    parts += _lines("f %d/%d/%d %d/%d/%d %d/%d/%d %d/%d/%d\n", np.repeat(mesh.faces + 1, 3, axis=1))
+    named = np.stack([mesh.corners, mesh.uv_corners, mesh.corners], axis=1) + 1
+    sides = np.diff(mesh.offsets)
+    # runs of faces with as many corners, in their order
+    ends = [*np.flatnonzero(np.diff(sides)) + 1, mesh.faces]
+    for first, last in pairwise([0, *ends]):
+        form = "f" + " %d/%d/%d" * sides[first] + "\n"
+        parts += _lines(form, named[mesh.offsets[first] : mesh.offsets[last]].reshape(last - first, -1))
     return b"".join(parts)
 
 

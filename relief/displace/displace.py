@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from relief.height import HeightField, sampled
-from relief.kernels import inlined, serial_kernel
+from relief.kernels import serial_kernel
 from relief.maps.displacement import displacement
 from relief.surface.mesh import Mesh
 
@@ -16,35 +16,44 @@ def displaced(mesh: Mesh, field: HeightField, amplitude: float, midlevel: float)
     """The mesh moved along its normals by the height found at its uv, with new normals.
 
     Args:
-        mesh: the base; its uv are places on the field's footprint.
+        mesh: the base; its uv are places on the field's footprint. Where a vertex has several, it moves by the mean of
+            the heights found there, so that a seam stays closed.
         field: heights, sampled bilinear.
         amplitude: mm that one unit of height stands for.
         midlevel: the height that stays on the base.
 
     Returns:
-        A mesh with the same uv and faces. Where the field wraps, vertices at opposite edges have one normal, so that
-        copies of the mesh join without a line in their shading.
+        A mesh with the same places and faces. Where the field wraps, vertices at opposite edges have one normal, so
+        that copies of the mesh join without a line in their shading.
     """
     distance = displacement(sampled(field, mesh.uv[:, 0], mesh.uv[:, 1]), amplitude, midlevel)
+    if not mesh.is_seamless:
+        count = len(mesh.positions)
+        total = np.bincount(mesh.corners, distance[mesh.uv_corners], count)
+        distance = (total / np.maximum(np.bincount(mesh.corners, minlength=count), 1)).astype(np.float32)
     positions = mesh.positions + mesh.normals * distance[:, None]
-    return replace(mesh, positions=positions, normals=vertex_normals(positions, mesh.faces, _meeting(mesh, field)))
+    normals = vertex_normals(positions, mesh.offsets, mesh.corners, _meeting(mesh, field))
+    return replace(mesh, positions=positions, normals=normals)
 
 
 def vertex_normals(
-    positions: np.ndarray, faces: np.ndarray, meeting: tuple[np.ndarray, np.ndarray] | None = None
+    positions: np.ndarray,
+    offsets: np.ndarray,
+    corners: np.ndarray,
+    meeting: tuple[np.ndarray, np.ndarray] | None = None,
 ) -> np.ndarray:
     """Unit normals of the vertices, the faces around each weighted by area.
 
-    The cross product of a quad's diagonals is twice its area along its normal. Vertices without a face with area point
-    along z.
+    The sum of the cross products along a polygon's edges is twice its area along its normal (M. E. Newell; from
+    memory). Vertices without a face with area point along z.
 
     Args:
         positions: float32 (vertices, 3).
-        faces: int32 (faces, 4).
+        offsets, corners: the faces, as a mesh has them.
         meeting: numbers of vertices and for each the number of the group that shares one normal.
     """
     normals = np.zeros_like(positions)
-    _gather_normals(positions, faces, normals)
+    _gather_normals(positions, offsets, corners, normals)
     if meeting is not None:
         vertices, groups = meeting
         together = np.zeros((groups.max(initial=-1) + 1, 3), np.float32)
@@ -56,11 +65,10 @@ def vertex_normals(
 
 def _meeting(mesh: Mesh, field: HeightField) -> tuple[np.ndarray, np.ndarray]:
     """The vertices that lie at edges that wrap, and which of them are one place of the relief."""
-    at_edge = [
-        wrap & ((mesh.uv[:, axis] == 0) | (mesh.uv[:, axis] == 1)) for axis, wrap in enumerate(field.edges.wraps)
-    ]
+    uv = mesh.uv_of_vertices()
+    at_edge = [wrap & ((uv[:, axis] == 0) | (uv[:, axis] == 1)) for axis, wrap in enumerate(field.edges.wraps)]
     vertices = np.flatnonzero(at_edge[0] | at_edge[1])
-    places = mesh.uv[vertices].astype(np.float64)
+    places = uv[vertices].astype(np.float64)
     for axis, wrap in enumerate(field.edges.wraps):
         if wrap:
             places[:, axis] %= 1
@@ -68,21 +76,24 @@ def _meeting(mesh: Mesh, field: HeightField) -> tuple[np.ndarray, np.ndarray]:
     return vertices, groups.reshape(-1)
 
 
-@inlined
-def _minus(a, b):
-    return a[0] - b[0], a[1] - b[1], a[2] - b[2]
-
-
 @serial_kernel
-def _gather_normals(positions, faces, normals):
-    for face in range(len(faces)):
-        corners = faces[face]
-        ax, ay, az = _minus(positions[corners[2]], positions[corners[0]])
-        bx, by, bz = _minus(positions[corners[3]], positions[corners[1]])
-        for corner in corners:
-            normals[corner, 0] += ay * bz - az * by
-            normals[corner, 1] += az * bx - ax * bz
-            normals[corner, 2] += ax * by - ay * bx
+def _gather_normals(positions, offsets, corners, normals):
+    for face in range(len(offsets) - 1):
+        first, last = offsets[face], offsets[face + 1]
+        x = y = z = np.float32(0)
+        start = corners[first]  # edges are taken from here, so that places far away lose nothing
+        for corner in range(first + 1, last - 1):
+            one, other = corners[corner], corners[corner + 1]
+            ax, bx = positions[one, 0] - positions[start, 0], positions[other, 0] - positions[start, 0]
+            ay, by = positions[one, 1] - positions[start, 1], positions[other, 1] - positions[start, 1]
+            az, bz = positions[one, 2] - positions[start, 2], positions[other, 2] - positions[start, 2]
+            x += ay * bz - az * by
+            y += az * bx - ax * bz
+            z += ax * by - ay * bx
+        for corner in range(first, last):
+            normals[corners[corner], 0] += x
+            normals[corners[corner], 1] += y
+            normals[corners[corner], 2] += z
 
 
 @serial_kernel

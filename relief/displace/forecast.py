@@ -10,7 +10,7 @@ from relief.surface.plane import HIGHEST_LEVEL, Plane
 
 MOST_FACES = 2_000_000
 BYTES_OF_A_VERTEX = 3 * 4 + 3 * 4 + 2 * 4  # position, normal, uv
-BYTES_OF_A_FACE = 4 * 4
+BYTES_OF_A_FACE = 4 * 4 + 4 + 2  # four corners, where they begin, the region
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ def forecast(plane: Plane, footprint: Footprint, level: int | None = None) -> Fo
     across, down = plane.model_copy(update={"level": level}).cells(footprint)
     vertices = (across + 1) * (down + 1)
     faces = across * down
-    return Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE)
+    return Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE + 4)
 
 
 def by_level(plane: Plane, footprint: Footprint) -> list[Forecast]:

@@ -6,7 +6,7 @@ import numpy as np
 
 from relief.height import Footprint
 from relief.parameters import Parameters, number
-from relief.surface.mesh import Mesh
+from relief.surface.mesh import Mesh, mesh_of_faces
 
 HIGHEST_LEVEL = 10
 
@@ -44,4 +44,4 @@ def plane(footprint: Footprint, across: int, down: int) -> Mesh:
     normals[:, 2] = 1
     number_of = np.arange(len(uv), dtype=np.int32).reshape(down + 1, across + 1)
     corners = number_of[:-1, :-1], number_of[:-1, 1:], number_of[1:, 1:], number_of[1:, :-1]
-    return Mesh(positions, normals, uv, np.stack([corner.ravel() for corner in corners], axis=1))
+    return mesh_of_faces(positions, normals, uv, np.stack([corner.ravel() for corner in corners], axis=1))

@@ -92,7 +92,7 @@ class MeshTests(TestCase):
         for kind, scale in (("ply", 1), ("glb", 1000)):
             back = read(kind)
             np.testing.assert_allclose(back.vertices * scale, MESH.positions, atol=1e-4)
-            np.testing.assert_array_equal(back.faces, MESH.triangles())
+            np.testing.assert_array_equal(back.faces, MESH.corners[MESH.triangles()])
             np.testing.assert_allclose(written_normals(kind), MESH.normals, atol=1e-5)
         np.testing.assert_allclose(read("glb").visual.uv, MESH.uv, atol=1e-6)
 
@@ -104,10 +104,10 @@ class MeshTests(TestCase):
         np.testing.assert_allclose(np.array(by_kind["vn"], float), MESH.normals, atol=1e-5)
         corners = np.array([[corner.split("/") for corner in face] for face in by_kind["f"]], int)
         self.assertEqual(corners.shape, (108, 4, 3))
-        np.testing.assert_array_equal(corners, np.repeat(MESH.faces[..., None] + 1, 3, axis=2))
+        np.testing.assert_array_equal(corners, np.repeat(MESH.polygons(4)[..., None] + 1, 3, axis=2))
 
     def test_obj_and_stl_enclose_the_same_surface(self):
-        expected = trimesh.Trimesh(MESH.positions, MESH.triangles(), process=False).area
+        expected = trimesh.Trimesh(MESH.positions, MESH.corners[MESH.triangles()], process=False).area
         for kind in ("obj", "stl"):
             self.assertAlmostEqual(read(kind).area, expected, places=2)
 

@@ -1,14 +1,17 @@
 """The displaced plane: counts, lengths, volume, normals, and the limit."""
 
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
 import trimesh
 
+from relief.deliver.meshes import obj
 from relief.displace.displace import displaced, vertex_normals
 from relief.displace.forecast import BYTES_OF_A_FACE, by_level, forecast, refuse_if_too_large
 from relief.errors import TooManyFacesError
 from relief.height import Footprint, sampled
+from relief.surface.mesh import Mesh
 from relief.surface.plane import Plane, plane
 from relief.tests.fields import WRAP, centres, field, rough, sinusoid
 
@@ -42,12 +45,15 @@ class PlaneTests(TestCase):
         settings = Plane(segments=8, level=2)
         mesh = plane(FOOTPRINT, *settings.cells(FOOTPRINT))
         cost = forecast(settings, FOOTPRINT)
-        self.assertEqual((len(mesh.faces), len(mesh.positions), mesh.nbytes), (cost.faces, cost.vertices, cost.memory))
-        self.assertEqual(mesh.faces.nbytes, cost.faces * BYTES_OF_A_FACE)
+        self.assertEqual((mesh.faces, len(mesh.positions), mesh.nbytes), (cost.faces, cost.vertices, cost.memory))
+        of_faces = mesh.corners.nbytes + mesh.offsets.nbytes + mesh.regions.nbytes
+        self.assertEqual(of_faces, cost.faces * BYTES_OF_A_FACE + 4)
 
     def test_euler_characteristic_of_a_disc(self):
         """V - E + F = 1 for a surface with one border."""
-        mesh = trimesh.Trimesh(*(lambda m: (m.positions, m.triangles()))(plane(FOOTPRINT, 7, 5)), process=False)
+        mesh = trimesh.Trimesh(
+            *(lambda m: (m.positions, m.corners[m.triangles()]))(plane(FOOTPRINT, 7, 5)), process=False
+        )
         self.assertEqual(mesh.euler_number, 1)
         self.assertAlmostEqual(mesh.area, 80 * 60, places=2)
         np.testing.assert_allclose(mesh.centroid, 0, atol=1e-5)
@@ -65,7 +71,7 @@ class DisplacementTests(TestCase):
     def test_added_volume_is_amplitude_times_mean_height_times_area(self):
         here = field(rough(120, 160), width=80, height=60, edges=WRAP)
         mesh = displaced(plane(FOOTPRINT, 640, 480), here, 9, 0.2)
-        quads = mesh.positions[mesh.faces]
+        quads = mesh.positions[mesh.polygons(4)]
         volume = quads[..., 2].mean(axis=1).sum() * (80 / 640) * (60 / 480)
         self.assertAlmostEqual(volume, 9 * (here.samples.mean() - 0.2) * 80 * 60, delta=0.002 * volume)
 
@@ -109,10 +115,61 @@ class DisplacementTests(TestCase):
     def test_normals_against_trimesh(self):
         """trimesh `vertex_normals`, which weighs by angle: on a gentle surface both are within half a degree."""
         mesh = displaced(plane(FOOTPRINT, 60, 45), field(rough(90, 120), width=80, height=60), 0.3, 0.5)
-        other = trimesh.Trimesh(mesh.positions, mesh.triangles(), process=False).vertex_normals
+        other = trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False).vertex_normals
         angles = np.degrees(np.arccos(np.clip((mesh.normals * other).sum(axis=1), -1, 1)))
         self.assertLess(np.percentile(angles, 99), 0.5)
 
     def test_a_vertex_without_area_still_has_a_normal(self):
-        normals = vertex_normals(np.zeros((4, 3), np.float32), np.array([[0, 1, 2, 3]], np.int32))
+        normals = vertex_normals(np.zeros((4, 3), np.float32), np.array([0, 4], np.int32), np.arange(4, dtype=np.int32))
         np.testing.assert_array_equal(normals, np.tile([0, 0, 1], (4, 1)))
+
+
+class PolygonTests(TestCase):
+    """A triangle, a quad and a pentagon that meet, with a seam between the first two."""
+
+    def mesh(self) -> Mesh:
+        places = np.array([(0, 0), (1, 0), (1, 1), (0, 1), (2, 0.5), (0.5, 2), (-1, 1), (-0.5, 2)], np.float32)
+        positions = np.c_[places, np.zeros(8)].astype(np.float32)
+        faces = [(1, 4, 2), (0, 1, 2, 3), (3, 2, 5, 7, 6)]
+        corners = np.concatenate(faces).astype(np.int32)
+        uv = np.vstack([places / 4 + 0.25, places[[1, 2]] / 4])  # the triangle has places of its own at the seam
+        uv_corners = corners.copy()
+        uv_corners[[0, 2]] = 8, 9
+        normals = np.tile(np.float32([0, 0, 1]), (8, 1))
+        offsets = np.array([0, 3, 7, 12], np.int32)
+        return Mesh(
+            positions, normals, uv.astype(np.float32), corners, uv_corners, offsets, np.arange(3, dtype=np.uint16)
+        )
+
+    def test_areas_and_counts_against_trimesh(self):
+        mesh = self.mesh()
+        self.assertEqual([mesh.faces, *(len(mesh.polygons(sides)) for sides in (3, 4, 5))], [3, 1, 1, 1])
+        triangles = trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False)
+        self.assertEqual(len(triangles.faces), 6)
+        self.assertAlmostEqual(triangles.area, 0.5 + 1 + 1.5)
+        self.assertTrue((triangles.face_normals[:, 2] > 0).all())
+
+    def test_cut_at_its_seam_each_vertex_has_one_place(self):
+        mesh = self.mesh()
+        cut = mesh.cut_at_seams()
+        self.assertEqual((len(cut.positions), cut.is_seamless), (10, True))
+        np.testing.assert_array_equal(cut.positions[cut.corners], mesh.positions[mesh.corners])
+        np.testing.assert_array_equal(cut.uv[cut.corners], mesh.uv[mesh.uv_corners])
+
+    def test_a_seam_stays_closed_when_it_is_displaced(self):
+        ramp = field(np.tile(centres(64), (64, 1)), width=64)
+        moved = displaced(self.mesh(), ramp, 8, 0)
+        self.assertEqual(moved.positions.shape, (8, 3))
+        # vertex 1 is moved by the mean of its three corners, one of which lies elsewhere on the maps
+        ends = sampled(ramp, np.float32([0.25, 0.5]), np.float32([0, 0.25])) * 8
+        self.assertAlmostEqual(float(moved.positions[1, 2]), float(ends[0] + ends[1]) / 2, places=4)
+
+    def test_written_as_obj_it_keeps_its_polygons_and_seam(self):
+        lines = [line.split()[1:] for line in obj(self.mesh()).decode().splitlines() if line.startswith("f ")]
+        self.assertEqual([len(line) for line in lines], [3, 4, 5])
+        self.assertEqual((lines[0][0], lines[1][1]), ("2/9/2", "2/2/2"))
+
+    def test_far_from_the_origin_it_is_written_where_it_lies(self):
+        far = replace(self.mesh(), middle=(1_000_000.25, 0.0, -5.0))
+        first = next(line for line in obj(far).decode().splitlines() if line.startswith("v "))
+        self.assertEqual([float(part) for part in first.split()[1:]], [1_000_000.0, 0.0, -5.0])

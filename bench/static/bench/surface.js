@@ -139,12 +139,11 @@ export function surfaceOn(canvas) {
     return made;
   }
 
-  function shape({ positions, normals, uv, triangles }, upright) {
+  function shape({ positions, normals, base_normals: own, uv, triangles }, mapped) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
-    // a normal map turns the normals of the flat plane
-    const flat = () => Float32Array.from({ length: positions.length }, (_, at) => (at % 3 === 2 ? 1 : 0));
-    geometry.setAttribute("normal", new THREE.BufferAttribute(upright ? flat() : normals, 3));
+    // a normal map, which holds all of the relief, turns the normals that the surface has without it
+    geometry.setAttribute("normal", new THREE.BufferAttribute(mapped ? own : normals, 3));
     geometry.setAttribute("uv", new THREE.BufferAttribute(uv, 2));
     geometry.setIndex(new THREE.BufferAttribute(triangles, 1));
     geometry.computeBoundingSphere();

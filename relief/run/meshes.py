@@ -1,0 +1,36 @@
+"""The stages that a surface is made in: subdivided, then displaced. Their results have their own size in bytes."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from relief.displace.displace import displaced
+from relief.displace.forecast import refuse_if_too_large
+from relief.height import Footprint, HeightField
+from relief.run.engine import Stage
+from relief.run.pipeline import Pipeline
+from relief.surface.mesh import Mesh
+from relief.surface.plane import Plane, plane
+
+
+def subdivided_mesh(surface: Plane, footprint: Footprint) -> Stage:
+    """The `Mesh` of a surface before it is displaced.
+
+    Raises:
+        TooManyFacesError: more faces than are built.
+    """
+    refuse_if_too_large(surface, footprint)
+    compute = partial(plane, footprint, *surface.cells(footprint))
+    return Stage("Subdividing the surface", compute, [surface.model_dump(), footprint.model_dump()])
+
+
+def displaced_mesh(pipeline: Pipeline, surface: Plane) -> Stage:
+    """The `Mesh` of a surface moved by the relief of a pipeline. Raises as `subdivided_mesh` does."""
+    relief = pipeline.relief
+    base = subdivided_mesh(surface, relief.final_footprint)
+    compute = partial(_displaced, relief.amplitude, relief.midlevel)
+    return Stage("Displacing the surface", compute, [relief.amplitude, relief.midlevel], (base, pipeline.displacing()))
+
+
+def _displaced(amplitude: float, midlevel: float, mesh: Mesh, height: HeightField) -> Mesh:
+    return displaced(mesh, height, amplitude, midlevel)
