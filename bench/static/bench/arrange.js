@@ -24,10 +24,11 @@ function begin(grip) {
   const number = Number(grip.dataset.grip);
   const group = grip.closest(".treatment");
   let to = number;
-  const show = () => treatments().forEach((other, place) => {
-    other.classList.toggle("drop-before", place === to && to < number);
-    other.classList.toggle("drop-after", place === to && to > number);
-  });
+  const show = () =>
+    treatments().forEach((other, place) => {
+      other.classList.toggle("drop-before", place === to && to < number);
+      other.classList.toggle("drop-after", place === to && to > number);
+    });
   draggable(grip, {
     start: () => group.classList.add("held"),
     move: (event) => {

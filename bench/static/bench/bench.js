@@ -1,6 +1,18 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
-import { APART, apart, bench, channelOf, currentView, inSpace, look, onStage, page, proofStands, setLook } from "./look.js";
+import {
+  APART,
+  apart,
+  bench,
+  channelOf,
+  currentView,
+  inSpace,
+  look,
+  onStage,
+  page,
+  proofStands,
+  setLook,
+} from "./look.js";
 import { Latest } from "../studio/ask.js";
 import { fetchPacket } from "../studio/packet.js";
 import * as stage from "./stage.js";
@@ -52,7 +64,14 @@ function refresh() {
 function asked(longest) {
   const solidView = inSpace();
   const changes = proofStands() ? {} : drafted(); // a proof stays as it was kept
-  const parameters = { base: onStage(), layer: page().layer, view: solidView ? "lit" : currentView(), longest, section: look.line.join(","), ...changes };
+  const parameters = {
+    base: onStage(),
+    layer: page().layer,
+    view: solidView ? "lit" : currentView(),
+    longest,
+    section: look.line.join(","),
+    ...changes,
+  };
   if (look.against !== null && !solidView) parameters.against = look.against;
   if (before) parameters.before = 1;
   else if (apart()) parameters.view = `apart-${look.how}`;
@@ -60,7 +79,8 @@ function asked(longest) {
   if (trial) parameters.try = trial;
   const until = shownUntil();
   if (until !== null && !solidView) parameters.until = until;
-  if (look.alone !== null && !solidView && parameters.view !== "whole") Object.assign(parameters, { alone: 1, layer: look.alone });
+  if (look.alone !== null && !solidView && parameters.view !== "whole")
+    Object.assign(parameters, { alone: 1, layer: look.alone });
   return parameters;
 }
 
@@ -74,7 +94,8 @@ async function inColour(packet, parameters, signal) {
 }
 
 /** The packet of a view; lit where a proof, or the test card, has no such map. */
-const viewOf = async (parameters, signal) => inColour(await fetchPacket(bench.dataset.preview, { ...parameters, else: ANY_HAS }, signal), parameters, signal);
+const viewOf = async (parameters, signal) =>
+  inColour(await fetchPacket(bench.dataset.preview, { ...parameters, else: ANY_HAS }, signal), parameters, signal);
 
 let laid = new Map(); // what lies beside the piece, by what it was asked with; a proof does not change
 
@@ -82,7 +103,8 @@ let laid = new Map(); // what lies beside the piece, by what it was asked with; 
 async function besides(parameters) {
   const { view, longest, section } = parameters;
   const others = besideNow().map(({ number, label }) => ({ label, asked: { base: number, view, longest, section } }));
-  if (look.card === "beside" && others.length < 3) others.push({ label: "test card", asked: { ...parameters, card: 1 } });
+  if (look.card === "beside" && others.length < 3)
+    others.push({ label: "test card", asked: { ...parameters, card: 1 } });
   const next = new Map();
   const packets = others.map(({ asked }) => {
     const key = JSON.stringify([asked, look.material.kind]);
@@ -114,7 +136,8 @@ async function show(longest, signal) {
     flat.dataset.revision = base;
     const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
     if (solidView || Object.keys(draft).length) return;
-    if (longest === PROXY && largest >= PROXY) rest = setTimeout(() => latest.run((later) => show(SHARP, later), { yields: true }), REST);
+    if (longest === PROXY && largest >= PROXY)
+      rest = setTimeout(() => latest.run((later) => show(SHARP, later), { yields: true }), REST);
     else goNear();
   } catch (problem) {
     if (problem.name === "AbortError") return;
@@ -128,7 +151,15 @@ async function show(longest, signal) {
 function goNear() {
   clearTimeout(rest);
   const part = stage.seen();
-  if (!part?.coarse || sight.zoom === 1 || apart() || currentView() === "whole" || inHand() || Object.keys(draft).length) return;
+  if (
+    !part?.coarse ||
+    sight.zoom === 1 ||
+    apart() ||
+    currentView() === "whole" ||
+    inHand() ||
+    Object.keys(draft).length
+  )
+    return;
   rest = setTimeout(() => latest.run((signal) => showNear(part.window, signal), { yields: true }), REST);
 }
 
@@ -165,10 +196,25 @@ async function showSurface(packet) {
   const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured]);
   if (wanted === surfaceShown) return; // only the section line was moved
   if (currentView() === "ways") {
-    const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([mesh(false), mesh(true), pixels("tangent", true), map("bump"), pixels("colour", coloured)]);
-    surface.showWays({ flat: flatMesh, displaced, normals, bump: bump.arrays.pixels, bumpSpan: bump.bump_span, colourPixels });
+    const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([
+      mesh(false),
+      mesh(true),
+      pixels("tangent", true),
+      map("bump"),
+      pixels("colour", coloured),
+    ]);
+    surface.showWays({
+      flat: flatMesh,
+      displaced,
+      normals,
+      bump: bump.arrays.pixels,
+      bumpSpan: bump.bump_span,
+      colourPixels,
+    });
   } else {
-    surface.show(...(await Promise.all([mesh(look.displaced), pixels("tangent", look.mapped), pixels("colour", coloured)])));
+    surface.show(
+      ...(await Promise.all([mesh(look.displaced), pixels("tangent", look.mapped), pixels("colour", coloured)])),
+    );
   }
   surfaceShown = wanted;
 }
@@ -178,8 +224,10 @@ function showStage(asSurface) {
   flat.hidden = asSurface;
   document.getElementById("line").toggleAttribute("hidden", asSurface);
   document.getElementById("wipe").toggleAttribute("hidden", asSurface || !stage.compared());
-  for (const name of ["ways", "ways-hint"]) document.getElementById(name).hidden = !(asSurface && currentView() === "ways");
-  for (const name of ["pane-names", "tones", "value"]) if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
+  for (const name of ["ways", "ways-hint"])
+    document.getElementById(name).hidden = !(asSurface && currentView() === "ways");
+  for (const name of ["pane-names", "tones", "value"])
+    if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
   hint.hidden = asSurface;
 }
 
@@ -195,7 +243,15 @@ function showTools() {
   const solidView = inSpace();
   const channels = stage.pixelsShown()?.shape[2] ?? 1;
   const map = !solidView && stage.pixelsShown() instanceof Uint8Array && !apart();
-  const uses = { colour: map && channels > 1, map, flat: !solidView, surface: view === "surface", solid: solidView, compared: look.against !== null && !solidView, comparing: (look.against !== null || look.beside.length > 0) && !solidView };
+  const uses = {
+    colour: map && channels > 1,
+    map,
+    flat: !solidView,
+    surface: view === "surface",
+    solid: solidView,
+    compared: look.against !== null && !solidView,
+    comparing: (look.against !== null || look.beside.length > 0) && !solidView,
+  };
   for (const group of document.querySelectorAll(".stage [data-for]")) group.hidden = !uses[group.dataset.for];
   document.querySelector("[data-channel=alpha]").hidden = channels < 4;
   const lit = LIT_VIEWS.includes(view) && !apart();
@@ -242,13 +298,25 @@ function takeTilt(box) {
   if (box.id === "tilt" && box.value !== "") setLook({ tilt: within(box) });
 }
 
-const DRAWN_ALONE = ["channel", "repeats", "shifted", "telltales", "wipe", "rectangle", "light", "lamp", "counted", "full"];
+const DRAWN_ALONE = [
+  "channel",
+  "repeats",
+  "shifted",
+  "telltales",
+  "wipe",
+  "rectangle",
+  "light",
+  "lamp",
+  "counted",
+  "full",
+];
 let [shownKind, shownHow] = [look.material.kind, look.how];
 bench.addEventListener("look", ({ detail }) => {
   showTools();
   const { kind } = look.material;
   const recoloured = detail.material && [kind, shownKind].includes("colour") && kind !== shownKind;
-  const difference = "how" in detail && look.how !== shownHow && [look.how, shownHow].some((how) => APART.includes(how));
+  const difference =
+    "how" in detail && look.how !== shownHow && [look.how, shownHow].some((how) => APART.includes(how));
   [shownKind, shownHow] = [kind, look.how];
   if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
   else if ("camera" in detail) surface?.aim();
@@ -272,7 +340,8 @@ for (const kind of ["pointerdown", "keydown"]) {
     if (button && !button.disabled && (kind === "pointerdown" || event.key === " ")) leaveOut(button.dataset.without);
   });
 }
-for (const kind of ["pointerup", "pointercancel", "keyup"]) document.addEventListener(kind, () => without && leaveOut(null));
+for (const kind of ["pointerup", "pointercancel", "keyup"])
+  document.addEventListener(kind, () => without && leaveOut(null));
 
 function tryOut(changes) {
   draft = changes;

@@ -52,7 +52,7 @@ function place(slider, value) {
   slider.style.setProperty("--part", `${slider.value / (SLIDER_STEPS / 100)}%`);
 }
 
-function valueOf(slider) {
+function readSlider(slider) {
   const { low, high, bent } = range(slider);
   const at = low + ((high - low) * slider.value) / SLIDER_STEPS;
   const input = numberOf(slider);
@@ -66,7 +66,7 @@ const snapped = (value, step) => Number((Math.round(value / step) * step).toFixe
 document.addEventListener("input", ({ target }) => {
   if (!target.matches(".slider")) return;
   const input = numberOf(target);
-  input.value = valueOf(target);
+  input.value = readSlider(target);
   target.style.setProperty("--part", `${target.value / (SLIDER_STEPS / 100)}%`);
   if (input.name) handlers.draft({ [input.name]: input.value });
   else input.dispatchEvent(new Event("input", { bubbles: true })); // only looked with: nothing is kept
@@ -76,7 +76,8 @@ document.addEventListener("input", ({ target }) => {
 document.addEventListener(
   "change",
   ({ target }) => {
-    if (target.matches(".field-look input[type=number]")) target.value = target.value === "" ? target.dataset.default : within(target);
+    if (target.matches(".field-look input[type=number]"))
+      target.value = target.value === "" ? target.dataset.default : within(target);
   },
   true,
 );

@@ -21,7 +21,7 @@ async function begin(graph) {
   const line = graph.querySelector(".curve-line");
   const holder = graph.querySelector(".curve-stops");
   const passage = () => document.querySelector(`[name="${field.name.replace(/stops$/, "passage")}"]`).value;
-  let stops = JSON.parse(field.value);
+  const stops = JSON.parse(field.value);
   let asked = 0;
 
   ground(graph);
@@ -29,7 +29,10 @@ async function begin(graph) {
 
   function at(event) {
     const box = graph.getBoundingClientRect();
-    return [((event.clientX - box.left) / box.width) * 1.12 - 0.06, 1.06 - ((event.clientY - box.top) / box.height) * 1.12];
+    return [
+      ((event.clientX - box.left) / box.width) * 1.12 - 0.06,
+      1.06 - ((event.clientY - box.top) / box.height) * 1.12,
+    ];
   }
 
   function paint() {
@@ -39,13 +42,24 @@ async function begin(graph) {
 
   // The line is computed where the heights are; of the answers that come late only the last is drawn.
   async function draw(shown) {
-    const mine = (asked += 1);
+    asked += 1;
+    const mine = asked;
     const answer = await askJson(graph.dataset.line, { stops: JSON.stringify(shown), passage: passage() });
     if (answer && mine === asked) line.setAttribute("d", answer.line);
   }
 
   function dot(stop, number) {
-    const element = svg("ellipse", { cx: 100 * stop[0], cy: 100 - 100 * stop[1], rx: 2.7, ry: 4, tabindex: 0, role: "slider", "aria-label": `Stop ${number + 1}`, "aria-valuenow": Math.round(100 * stop[1]), "aria-valuetext": `${stop[0].toFixed(2)} becomes ${stop[1].toFixed(2)}` });
+    const element = svg("ellipse", {
+      cx: 100 * stop[0],
+      cy: 100 - 100 * stop[1],
+      rx: 2.7,
+      ry: 4,
+      tabindex: 0,
+      role: "slider",
+      "aria-label": `Stop ${number + 1}`,
+      "aria-valuenow": Math.round(100 * stop[1]),
+      "aria-valuetext": `${stop[0].toFixed(2)} becomes ${stop[1].toFixed(2)}`,
+    });
     let kept = true;
     draggable(element, {
       move: (event) => {

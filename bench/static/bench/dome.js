@@ -20,8 +20,16 @@ function place(x, y) {
 
 function show() {
   const [x, y] = look.light;
-  for (const [name, value] of [["cx", x], ["cy", -y]]) sun.setAttribute(name, value * RADIUS);
-  for (const [name, value] of [["x1", x], ["y1", -y]]) ray.setAttribute(name, value * RADIUS);
+  for (const [name, value] of [
+    ["cx", x],
+    ["cy", -y],
+  ])
+    sun.setAttribute(name, value * RADIUS);
+  for (const [name, value] of [
+    ["x1", x],
+    ["y1", -y],
+  ])
+    ray.setAttribute(name, value * RADIUS);
   const turn = Math.round((Math.atan2(y, x) * 180) / Math.PI + 360) % 360;
   const height = Math.round((Math.acos(Math.min(1, Math.hypot(x, y))) * 180) / Math.PI);
   dome.setAttribute("aria-valuenow", turn);

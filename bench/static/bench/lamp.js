@@ -50,7 +50,10 @@ panel.addEventListener("click", ({ target }) => target.closest("[data-plainly]")
 // a slow sweep takes the light once round the surface, as high as it stands
 let last = null;
 function sweep(now) {
-  if (!look.lamp.sweep) return (last = null);
+  if (!look.lamp.sweep) {
+    last = null;
+    return;
+  }
   const turn = last === null ? 0 : ((now - last) / TURN) * 2 * Math.PI;
   last = now;
   const [x, y] = look.light;

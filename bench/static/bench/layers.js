@@ -52,7 +52,9 @@ function begin(grip) {
     start: () => row.classList.add("held"),
     move: (event) => {
       // the top layer stands first in the list, but last in the pile
-      const above = rows().filter((other) => other.getBoundingClientRect().top + other.offsetHeight / 2 < event.clientY).length;
+      const above = rows().filter(
+        (other) => other.getBoundingClientRect().top + other.offsetHeight / 2 < event.clientY,
+      ).length;
       to = Math.min(Math.max(rows().length - above - (above > rows().indexOf(row) ? 0 : 1), 0), rows().length - 1);
     },
     end: () => {

@@ -24,7 +24,13 @@ async function read(x, y) {
     `height ${signed(distance, 3)} mm`,
     `slope ${slope.toFixed(1)}°`,
     `normal ${normal.map((part) => signed(part, 3)).join(" ")}`,
-    ...(levels ? [levels.length > 1 ? levels.map((level, number) => `${CHANNELS[number]} ${level}`).join(" ") : `grey ${levels[0]}`] : []),
+    ...(levels
+      ? [
+          levels.length > 1
+            ? levels.map((level, number) => `${CHANNELS[number]} ${level}`).join(" ")
+            : `grey ${levels[0]}`,
+        ]
+      : []),
   ];
   shown.replaceChildren(...words.map((word) => Object.assign(document.createElement("span"), { textContent: word })));
   Object.assign(shown.dataset, { column, row, distance, slope, normal: normal.join(",") });

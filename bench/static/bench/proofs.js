@@ -26,9 +26,16 @@ const handle = svg(
   now,
   then,
 );
-const outline = svg("rect", { class: "window-edge", tabindex: 0, role: "button", "aria-label": "Rectangle that shows the proof; arrows move it, with Shift they size it" });
+const outline = svg("rect", {
+  class: "window-edge",
+  tabindex: 0,
+  role: "button",
+  "aria-label": "Rectangle that shows the proof; arrows move it, with Shift they size it",
+});
 const inside = svg("text", { class: "wipe-name", y: -12 });
-const corners = [0, 1, 2, 3].map((corner) => svg("rect", { class: "wipe-grip", width: 12, height: 12, x: -6, y: -6, rx: 2, "data-corner": corner }));
+const corners = [0, 1, 2, 3].map((corner) =>
+  svg("rect", { class: "wipe-grip", width: 12, height: 12, x: -6, y: -6, rx: 2, "data-corner": corner }),
+);
 const rectangle = svg("g", {}, outline, inside, ...corners);
 overlay.append(handle, rectangle);
 
@@ -74,7 +81,15 @@ corners.forEach((element, corner) => {
 });
 outline.addEventListener("keydown", (event) => {
   const sizing = event.shiftKey;
-  const by = nudged({ key: event.key, shiftKey: false, preventDefault: () => event.preventDefault(), stopPropagation: () => event.stopPropagation() }, 0.02);
+  const by = nudged(
+    {
+      key: event.key,
+      shiftKey: false,
+      preventDefault: () => event.preventDefault(),
+      stopPropagation: () => event.stopPropagation(),
+    },
+    0.02,
+  );
   if (!by) return;
   const [left, top, right, bottom] = look.rectangle;
   if (sizing) span([left, top], [clamp(right + by[0], left + LEAST, 1), clamp(bottom - by[1], top + LEAST, 1)]);
@@ -83,7 +98,10 @@ outline.addEventListener("keydown", (event) => {
 
 // drawn anew from wherever the stage is pressed
 let corner = null;
-canvas.addEventListener("pointerdown", (event) => (corner = compared() && look.how === "rectangle" && event.button === 0 ? at(event) : null));
+canvas.addEventListener(
+  "pointerdown",
+  (event) => (corner = compared() && look.how === "rectangle" && event.button === 0 ? at(event) : null),
+);
 canvas.addEventListener("pointermove", (event) => corner && event.buttons && span(corner, at(event)));
 
 function place() {
@@ -97,9 +115,18 @@ function place() {
   edge.setAttribute("y1", -down);
   edge.setAttribute("y2", height - down);
   const [left, top, right, bottom] = look.rectangle;
-  for (const [name, value] of [["x", left * width], ["y", top * height], ["width", (right - left) * width], ["height", (bottom - top) * height]]) outline.setAttribute(name, value);
+  for (const [name, value] of [
+    ["x", left * width],
+    ["y", top * height],
+    ["width", (right - left) * width],
+    ["height", (bottom - top) * height],
+  ])
+    outline.setAttribute(name, value);
   inside.setAttribute("transform", `translate(${left * width + 2} ${top * height})`);
-  corners.forEach((element, number) => element.setAttribute("transform", `translate(${(number % 2 ? right : left) * width} ${(number < 2 ? top : bottom) * height})`));
+  for (const [number, element] of corners.entries()) {
+    const [x, y] = [number % 2 ? right : left, number < 2 ? top : bottom];
+    element.setAttribute("transform", `translate(${x * width} ${y * height})`);
+  }
 }
 onFramed(place);
 
@@ -135,36 +162,65 @@ function showProofs() {
   then.textContent = inside.textContent = named(look.against);
   now.textContent = look.other === null ? "now" : named(look.other);
   showOthers();
-  const asked = new URLSearchParams({ number: look.against, base: page().revision, ...(look.other === null ? {} : { other: look.other }) });
+  const asked = new URLSearchParams({
+    number: look.against,
+    base: page().revision,
+    ...(look.other === null ? {} : { other: look.other }),
+  });
   htmx.ajax("GET", `${differences.dataset.from}?${asked}`, { target: differences, swap: "innerHTML" });
 }
 
 /** What a proof can be compared with: the piece as it stands, or another proof. */
 function showOthers() {
-  const kept = [...document.querySelectorAll("[data-proof]")].map((element) => Number(element.dataset.proof)).filter((number) => number !== look.against);
+  const kept = [...document.querySelectorAll("[data-proof]")]
+    .map((element) => Number(element.dataset.proof))
+    .filter((number) => number !== look.against);
   const option = (value, text) => Object.assign(document.createElement("option"), { value, textContent: text });
-  compareWith().replaceChildren(option("", "with the piece as it stands"), ...kept.map((number) => option(number, `with “${named(number)}”`)));
+  compareWith().replaceChildren(
+    option("", "with the piece as it stands"),
+    ...kept.map((number) => option(number, `with “${named(number)}”`)),
+  );
   compareWith().value = look.other ?? "";
 }
 
-document.addEventListener("input", ({ target }) => target === compareWith() && setLook({ other: target.value ? Number(target.value) : null }));
+document.addEventListener(
+  "input",
+  ({ target }) => target === compareWith() && setLook({ other: target.value ? Number(target.value) : null }),
+);
 document.addEventListener("click", ({ target }) => {
   const { compare, beside } = target.closest("button")?.dataset ?? {};
-  if (compare) setLook({ against: Number(compare) === look.against ? null : Number(compare), beside: [], how: APART.includes(look.how) ? "wipe" : look.how });
+  if (compare)
+    setLook({
+      against: Number(compare) === look.against ? null : Number(compare),
+      beside: [],
+      how: APART.includes(look.how) ? "wipe" : look.how,
+    });
   if (beside) {
     const number = Number(beside);
     const others = besideNow().map((proof) => proof.number);
-    setLook({ against: null, beside: others.includes(number) ? others.filter((other) => other !== number) : [...others, number] });
+    setLook({
+      against: null,
+      beside: others.includes(number) ? others.filter((other) => other !== number) : [...others, number],
+    });
   }
   if (target.closest("[data-compare-end]")) setLook({ against: null, other: null, beside: [] });
 });
 document.addEventListener("keydown", (event) => {
   const comparing = look.against !== null || look.beside.length;
-  if (event.key === "Escape" && comparing && !look.full && !bench.hasAttribute("data-in-hand") && !document.querySelector("dialog[open]")) {
+  if (
+    event.key === "Escape" &&
+    comparing &&
+    !look.full &&
+    !bench.hasAttribute("data-in-hand") &&
+    !document.querySelector("dialog[open]")
+  ) {
     setLook({ against: null, other: null, beside: [] });
   }
 });
-bench.addEventListener("look", ({ detail }) => ["against", "other", "beside"].some((name) => name in detail) && showProofs());
+bench.addEventListener(
+  "look",
+  ({ detail }) => ["against", "other", "beside"].some((name) => name in detail) && showProofs(),
+);
 document.addEventListener("htmx:afterSettle", ({ detail }) => {
   if (look.against !== null && row(look.against) && !compareWith().options.length) showOthers(); // the list came anew
   if (detail.target.id !== "proofs") return;

@@ -8,7 +8,9 @@ const drawing = document.getElementById("section-drawing");
 const note = document.getElementById("section-note");
 const MARGIN = { left: 92, right: 132, top: 44, bottom: 27 };
 const BODY = 14; // px of body below the lowest height
-const NICE = [1, 1.5, 2, 3, 4, 5, 6, 8].flatMap((part) => [0.01, 0.1, 1, 10, 100].map((power) => part * power)).sort((a, b) => a - b);
+const NICE = [1, 1.5, 2, 3, 4, 5, 6, 8]
+  .flatMap((part) => [0.01, 0.1, 1, 10, 100].map((power) => part * power))
+  .sort((a, b) => a - b);
 
 let shown = null;
 let scale = null; // px per mm `across` and `up`, and `zero`, the y of the datum
@@ -19,7 +21,11 @@ drawing.append(
   svg(
     "defs",
     {},
-    svg("pattern", { id: "hatch", width: 9, height: 9, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" }, svg("path", { class: "hatch-line", d: "M0 0V9" })),
+    svg(
+      "pattern",
+      { id: "hatch", width: 9, height: 9, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" },
+      svg("path", { class: "hatch-line", d: "M0 0V9" }),
+    ),
     svg("clipPath", { id: "over" }, svg("rect")),
     svg("clipPath", { id: "under" }, svg("rect")),
   ),
@@ -35,7 +41,12 @@ const ticks = svg("g", { "aria-hidden": "true" });
 const datumLine = svg("line", { class: "s-datum" });
 const arrow = svg("line", { class: "s-arrow" });
 const handle = (label, outline) =>
-  svg("g", { class: "s-handle", tabindex: 0, role: "slider", "aria-label": label, "aria-valuenow": 0 }, svg("rect", { x: -12, y: -11, width: 24, height: 22 }), svg("path", { d: outline }));
+  svg(
+    "g",
+    { class: "s-handle", tabindex: 0, role: "slider", "aria-label": label, "aria-valuenow": 0 },
+    svg("rect", { x: -12, y: -11, width: 24, height: 22 }),
+    svg("path", { d: outline }),
+  );
 const datum = handle("Midlevel, the datum", "M-9 -11H9L0 0z");
 const upper = handle("Amplitude, upper end", "M0 0L5 11H-5z");
 const lower = handle("Amplitude, lower end", "M0 0L5 -11H-5z");
@@ -107,7 +118,8 @@ export function render() {
   parts.profile.setAttribute("d", `M${profile}`);
   parts.before.setAttribute("d", `M${line(before, (mm) => Math.min(level(mm), base))}`);
   parts.body.setAttribute("d", `M${MARGIN.left} ${base}L${profile}L${right} ${base}z`);
-  for (const part of [parts.above, parts.below]) part.setAttribute("d", `M${MARGIN.left} ${y}L${profile}L${right} ${y}z`);
+  for (const part of [parts.above, parts.below])
+    part.setAttribute("d", `M${MARGIN.left} ${y}L${profile}L${right} ${y}z`);
   clip("#over", 0, y);
   clip("#under", y, base);
   set(datumLine, { x1: MARGIN.left - 24, x2: right + 14, y1: y, y2: y });
@@ -129,7 +141,12 @@ export function render() {
 
 /** The tiny section in the list of layers. */
 function clip(name, top, bottom) {
-  set(drawing.querySelector(`${name} rect`), { x: 0, y: top, width: drawing.clientWidth, height: Math.max(0, bottom - top) });
+  set(drawing.querySelector(`${name} rect`), {
+    x: 0,
+    y: top,
+    width: drawing.clientWidth,
+    height: Math.max(0, bottom - top),
+  });
 }
 
 function set(element, attributes) {
@@ -156,7 +173,8 @@ function niceStep(perMm, apart) {
 function drawTicks(right, base, zero) {
   ticks.replaceChildren();
   let axis = `M${MARGIN.left} ${base}H${right}`;
-  const text = (x, y, content, anchor) => ticks.append(Object.assign(svg("text", { x, y, "text-anchor": anchor }), { textContent: content }));
+  const text = (x, y, content, anchor) =>
+    ticks.append(Object.assign(svg("text", { x, y, "text-anchor": anchor }), { textContent: content }));
   const step = niceStep(scale.across, 74);
   for (let i = 0; i * step <= shown.length * 1.0001; i++) {
     const x = MARGIN.left + i * step * scale.across;
@@ -179,11 +197,17 @@ function drawTicks(right, base, zero) {
 function drawContest(line, base) {
   const { contest } = shown;
   lift.toggleAttribute("hidden", !contest);
-  parts.contest.setAttribute("d", contest ? `M${line(contest, (height) => Math.min(level(distance(height)), base))}` : "");
+  parts.contest.setAttribute(
+    "d",
+    contest ? `M${line(contest, (height) => Math.min(level(distance(height)), base))}` : "",
+  );
   if (!contest) return;
   const middle = contest.length >> 1;
   const x = MARGIN.left + (shown.length * scale.across * middle) / (contest.length - 1);
-  lift.setAttribute("transform", `translate(${x} ${Math.min(Math.max(level(distance(contest[middle])), MARGIN.top - 8), base)})`);
+  lift.setAttribute(
+    "transform",
+    `translate(${x} ${Math.min(Math.max(level(distance(contest[middle])), MARGIN.top - 8), base)})`,
+  );
   const value = offsetBox()?.valueAsNumber ?? 0;
   describe(lift, value, value.toFixed(2));
 }
@@ -267,7 +291,15 @@ const stretched = (part) => (y) => {
   const amplitude = Math.max((scale.zero - y) / scale.up / reach, 0.01);
   return rounded("amplitude", amplitude, Math.max(0, 2 - Math.floor(Math.log10(amplitude)))); // three figures that count
 };
-dragged(upper, "amplitude", stretched(() => 1 - shown.midlevel));
-dragged(lower, "amplitude", stretched(() => -shown.midlevel));
+dragged(
+  upper,
+  "amplitude",
+  stretched(() => 1 - shown.midlevel),
+);
+dragged(
+  lower,
+  "amplitude",
+  stretched(() => -shown.midlevel),
+);
 
 new ResizeObserver(render).observe(drawing);

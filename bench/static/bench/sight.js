@@ -44,7 +44,10 @@ export function fill(on = !look.full) {
   else if (document.fullscreenElement) document.exitFullscreen();
 }
 
-document.addEventListener("fullscreenchange", () => !document.fullscreenElement && look.full && setLook({ full: false }));
+document.addEventListener(
+  "fullscreenchange",
+  () => !document.fullscreenElement && look.full && setLook({ full: false }),
+);
 document.addEventListener("click", ({ target }) => {
   const factor = target.closest("[data-zoom]")?.dataset.zoom;
   if (factor === "all") showAll();

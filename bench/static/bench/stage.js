@@ -37,7 +37,15 @@ const grip = svg("line", { class: "grip" });
 const ends = ["A", "A′"].map((name, end) =>
   svg(
     "g",
-    { tabindex: 0, role: "slider", "aria-label": `Section end ${name}`, "aria-valuemin": 0, "aria-valuemax": 100, "aria-valuenow": 0, "data-end": end },
+    {
+      tabindex: 0,
+      role: "slider",
+      "aria-label": `Section end ${name}`,
+      "aria-valuemin": 0,
+      "aria-valuemax": 100,
+      "aria-valuenow": 0,
+      "data-end": end,
+    },
     svg("circle", { r: 12 }),
     Object.assign(svg("text", {}), { textContent: name }),
   ),
@@ -66,7 +74,8 @@ export function drawNear(part) {
 export function paint() {
   if (!panes.length) return;
   const lit = lamp();
-  const put = (picture, pixels, colours) => pixels && paintPixels(picture, pixels, { channel: channelOf(pixels.shape[2]), lit, colours });
+  const put = (picture, pixels, colours) =>
+    pixels && paintPixels(picture, pixels, { channel: channelOf(pixels.shape[2]), lit, colours });
   for (const { packet, tile, proof, near } of panes) {
     put(tile, packet.arrays.pixels, packet.arrays.colours);
     put(proof, packet.arrays.pixels_against, packet.arrays.colours_against);
@@ -83,7 +92,12 @@ export function seen() {
   if (!panes.length) return null;
   const box = boxes(panes.length, canvas.clientWidth, canvas.clientHeight)[0];
   const part = (from, size, at) => clamp((at - from) / size, 0, 1);
-  const window = [part(frame.left, frame.width, box.left), part(frame.top, frame.height, box.top), part(frame.left, frame.width, box.left + box.width), part(frame.top, frame.height, box.top + box.height)];
+  const window = [
+    part(frame.left, frame.width, box.left),
+    part(frame.top, frame.height, box.top),
+    part(frame.left, frame.width, box.left + box.width),
+    part(frame.top, frame.height, box.top + box.height),
+  ];
   return { window, coarse: frame.width / panes[0].packet.arrays.pixels.shape[1] > FEW };
 }
 
@@ -125,7 +139,8 @@ function compose() {
   context.fillRect(0, 0, width, height);
   context.fillStyle = backgroundColor;
   // the place of a fourth is left empty, what shows between is the line that parts them
-  for (const box of boxes(panes.length === 3 ? 4 : panes.length, width, height)) context.fillRect(box.left, box.top, box.width, box.height);
+  for (const box of boxes(panes.length === 3 ? 4 : panes.length, width, height))
+    context.fillRect(box.left, box.top, box.width, box.height);
   const places = boxes(panes.length, width, height);
   panes.forEach((pane, number) => {
     const box = places[number];
@@ -135,12 +150,19 @@ function compose() {
   });
   if (compared()) {
     const [left, top, right, bottom] = look.how === "rectangle" ? look.rectangle : [look.wipe, 0, 1, 1];
-    clipped({ left: left * width, top: top * height, width: (right - left) * width, height: (bottom - top) * height }, () => lay(panes[0], panes[0].proof, frame, places[0]));
+    clipped(
+      { left: left * width, top: top * height, width: (right - left) * width, height: (bottom - top) * height },
+      () => lay(panes[0], panes[0].proof, frame, places[0]),
+    );
   }
   overlay.toggleAttribute("data-aside", Boolean(panes[0].packet.whole || look.shifted || panes.length > 1));
   names.hidden = panes.length < 2;
   names.dataset.count = panes.length;
-  names.replaceChildren(...(panes.length < 2 ? [] : panes.map(({ label }) => Object.assign(document.createElement("span"), { textContent: label }))));
+  names.replaceChildren(
+    ...(panes.length < 2
+      ? []
+      : panes.map(({ label }) => Object.assign(document.createElement("span"), { textContent: label }))),
+  );
   for (const callback of framed) callback();
   placeLine();
 }
@@ -162,7 +184,13 @@ function framing(packet, box) {
   const margin = bench.hasAttribute("data-in-hand") ? ROOM : MARGIN;
   const fits = Math.min((box.width - 2 * margin) / wide, (box.height - 2 * margin) / high) / (look.repeats ? 3 : 1);
   const [width, height] = [wide, high].map((side) => side * fits * sight.zoom);
-  return { width, height, left: box.left + box.width / 2 - sight.x * width, top: box.top + box.height / 2 - sight.y * height, footprint: packet.footprint };
+  return {
+    width,
+    height,
+    left: box.left + box.width / 2 - sight.x * width,
+    top: box.top + box.height / 2 - sight.y * height,
+    footprint: packet.footprint,
+  };
 }
 
 /** Draws a picture in its frame, and its neighbours where it repeats. */
@@ -173,11 +201,15 @@ function lay(pane, picture, here, box) {
     context.imageSmoothingQuality = "high";
   };
   smooth(picture, here.width);
-  if (!wraps && !look.repeats && !look.shifted) context.drawImage(picture, here.left, here.top, here.width, here.height);
+  if (!wraps && !look.repeats && !look.shifted)
+    context.drawImage(picture, here.left, here.top, here.width, here.height);
   else {
     const half = look.shifted ? 0.5 : 0; // of a repeat, so that four corners meet in the middle
     const reach = look.repeats ? 1 : 0; // repeats that are shown in full
-    const range = (from, size, start, length) => [Math.max(-MOST, Math.floor((from - start) / length - half)), Math.min(MOST, Math.ceil((from + size - start) / length - half))];
+    const range = (from, size, start, length) => [
+      Math.max(-MOST, Math.floor((from - start) / length - half)),
+      Math.min(MOST, Math.ceil((from + size - start) / length - half)),
+    ];
     const [left, right] = range(box.left, box.width, here.left, here.width);
     const [top, bottom] = range(box.top, box.height, here.top, here.height);
     for (let i = left; i < right; i++) {
@@ -185,7 +217,13 @@ function lay(pane, picture, here, box) {
         const full = Math.abs(i + half) <= reach + half && Math.abs(j + half) <= reach + half;
         if (!full && !wraps) continue;
         context.globalAlpha = full ? 1 : BEYOND;
-        context.drawImage(picture, here.left + (i + half) * here.width, here.top + (j + half) * here.height, here.width, here.height);
+        context.drawImage(
+          picture,
+          here.left + (i + half) * here.width,
+          here.top + (j + half) * here.height,
+          here.width,
+          here.height,
+        );
       }
     }
     context.globalAlpha = 1;
@@ -193,7 +231,13 @@ function lay(pane, picture, here, box) {
   if (pane.near && picture === pane.tile && !look.shifted) {
     const [left, top, right, bottom] = pane.near.window;
     smooth(pane.near.picture, (right - left) * here.width);
-    context.drawImage(pane.near.picture, here.left + left * here.width, here.top + top * here.height, (right - left) * here.width, (bottom - top) * here.height);
+    context.drawImage(
+      pane.near.picture,
+      here.left + left * here.width,
+      here.top + top * here.height,
+      (right - left) * here.width,
+      (bottom - top) * here.height,
+    );
   }
 }
 
@@ -211,10 +255,16 @@ function placeLine() {
   const inside = ([x, y]) => [clamp(x, 16, canvas.clientWidth - 16), clamp(y, 16, canvas.clientHeight - 16)];
   [start, end].map(inside).forEach(([x, y], end_) => {
     // near to, an end that lies beyond the stage is out of reach
-    ends[end_].toggleAttribute("data-beyond", sight.zoom > 1 && Math.hypot(x - [start, end][end_][0], y - [start, end][end_][1]) > 16);
+    ends[end_].toggleAttribute(
+      "data-beyond",
+      sight.zoom > 1 && Math.hypot(x - [start, end][end_][0], y - [start, end][end_][1]) > 16,
+    );
     ends[end_].setAttribute("transform", `translate(${x} ${y})`);
     ends[end_].setAttribute("aria-valuenow", Math.round(100 * look.line[end_ * 2]));
-    ends[end_].setAttribute("aria-valuetext", `${Math.round(100 * look.line[end_ * 2])} % across, ${Math.round(100 * look.line[end_ * 2 + 1])} % down`);
+    ends[end_].setAttribute(
+      "aria-valuetext",
+      `${Math.round(100 * look.line[end_ * 2])} % across, ${Math.round(100 * look.line[end_ * 2 + 1])} % down`,
+    );
   });
 }
 
@@ -222,9 +272,14 @@ function placeLine() {
 export function placeOf(event) {
   const box = canvas.getBoundingClientRect();
   const at = [event.clientX - box.left, event.clientY - box.top];
-  const pane = boxes(Math.max(panes.length, 1), canvas.clientWidth, canvas.clientHeight).findLast(({ left, top }) => at[0] >= left && at[1] >= top);
+  const pane = boxes(Math.max(panes.length, 1), canvas.clientWidth, canvas.clientHeight).findLast(
+    ({ left, top }) => at[0] >= left && at[1] >= top,
+  );
   // every pane shows the same part, so its own corner is all that differs
-  return [(at[0] - (pane?.left ?? 0) - frame.left) / frame.width, (at[1] - (pane?.top ?? 0) - frame.top) / frame.height];
+  return [
+    (at[0] - (pane?.left ?? 0) - frame.left) / frame.width,
+    (at[1] - (pane?.top ?? 0) - frame.top) / frame.height,
+  ];
 }
 
 const onField = (event) => placeOf(event).map((part) => clamp(part, 0, 1));

@@ -55,7 +55,12 @@ export function surfaceOn(canvas) {
         Object.assign(mesh, { geometry, material });
         dress(material);
         // a viewport begins in the lower left
-        const place = [((number % side) * width) / side, (1 - Math.floor(number / side)) * (side - 1) * (height / side), width / side, height / side];
+        const place = [
+          ((number % side) * width) / side,
+          (1 - Math.floor(number / side)) * (side - 1) * (height / side),
+          width / side,
+          height / side,
+        ];
         renderer.setViewport(...place);
         renderer.setScissor(...place);
         renderer.render(scene, camera);
@@ -122,7 +127,11 @@ export function surfaceOn(canvas) {
     for (let row = 0; row < rows; row++) {
       // a texture's first row is its lowest
       let to = (rows - 1 - row) * columns * 4;
-      for (let from = row * columns * channels, end = from + columns * channels; from < end; from += channels, to += 4) {
+      for (
+        let from = row * columns * channels, end = from + columns * channels;
+        from < end;
+        from += channels, to += 4
+      ) {
         data[to] = pixels[from];
         data[to + 1] = pixels[from + (channels > 1 ? 1 : 0)];
         data[to + 2] = pixels[from + (channels > 1 ? 2 : 0)];

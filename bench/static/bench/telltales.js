@@ -25,7 +25,18 @@ function show() {
     const r = Math.max(10, (radius / frame.footprint[0]) * frame.width);
     const label = svg("text", { x: 0, y: r + 15 });
     label.textContent = "Heal this";
-    const mark = svg("g", { transform: `translate(${left} ${top})`, tabindex: 0, role: "button", "aria-label": `Heal telltale ${number + 1}`, "data-telltale": number }, svg("circle", { r }), label);
+    const mark = svg(
+      "g",
+      {
+        transform: `translate(${left} ${top})`,
+        tabindex: 0,
+        role: "button",
+        "aria-label": `Heal telltale ${number + 1}`,
+        "data-telltale": number,
+      },
+      svg("circle", { r }),
+      label,
+    );
     return mark;
   });
   if (!marks.length) {

@@ -20,14 +20,17 @@ function show() {
   if (drawn?.pixels === pixels && drawn.only === only) return;
   drawn = { pixels, only };
   const counts = Array.from({ length: channels }, () => new Uint32Array(LEVELS));
-  for (let i = 0; i < pixels.length; i += channels) for (let channel = 0; channel < channels; channel++) counts[channel][pixels[i + channel]]++;
+  for (let i = 0; i < pixels.length; i += channels)
+    for (let channel = 0; channel < channels; channel++) counts[channel][pixels[i + channel]]++;
   drawing.replaceChildren(
     ...counts.flatMap((each, channel) => {
       if (only !== "all" && only !== RGBA[channel]) return [];
       // each by its own highest, as a channel that is one value everywhere would leave nothing of the others; the root
       // keeps levels visible that are rare
       const most = Math.max(...each);
-      const bars = [...each].map((count, level) => `V${(60 - 58 * Math.sqrt(count / most)).toFixed(1)}H${level + 1}`).join("");
+      const bars = [...each]
+        .map((count, level) => `V${(60 - 58 * Math.sqrt(count / most)).toFixed(1)}H${level + 1}`)
+        .join("");
       return svg("path", { d: `M0 60${bars}V60z`, fill: channels === 1 ? COLOURS[3] : COLOURS[channel] });
     }),
   );

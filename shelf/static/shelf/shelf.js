@@ -22,7 +22,11 @@ async function take(files) {
   for (const [number, file] of wanted.entries()) {
     say(`Taking ${file.name}, ${number + 1} of ${wanted.length}`);
     try {
-      const answer = await send(form.dataset.keep, [["pictures", file]], (sent) => (bar.value = (100 * (done + sent)) / whole));
+      const answer = await send(
+        form.dataset.keep,
+        [["pictures", file]],
+        (sent) => (bar.value = (100 * (done + sent)) / whole),
+      );
       kept.push(...answer.sources);
       refused.push(...answer.refused);
     } catch (problem) {
@@ -35,7 +39,10 @@ async function take(files) {
   if (kept.length) {
     say(kept.length > 1 ? `Looking at ${kept.length} pictures…` : "Looking at the picture…");
     try {
-      const answer = await send(form.action, kept.map((pk) => ["source", pk]));
+      const answer = await send(
+        form.action,
+        kept.map((pk) => ["source", pk]),
+      );
       refused.push(...answer.refused);
       go = answer.go;
     } catch (problem) {
@@ -56,7 +63,10 @@ function send(address, fields, onSent = () => {}) {
     request.setRequestHeader("Accept", "application/json");
     request.responseType = "json";
     request.upload.onprogress = ({ loaded }) => onSent(loaded);
-    request.onload = () => (request.status === 200 && request.response ? resolve(request.response) : reject(new Error("The studio did not take it. Reload the page and try again.")));
+    request.onload = () =>
+      request.status === 200 && request.response
+        ? resolve(request.response)
+        : reject(new Error("The studio did not take it. Reload the page and try again."));
     request.onerror = () => reject(new Error("The studio does not answer, or it is larger than 600 MB."));
     request.send(body);
   });

@@ -20,7 +20,11 @@ function choose(chosen, wanted = "picture") {
   view = wanted;
   for (const other of maps) other.setAttribute("aria-pressed", String(other === map));
   const channels = map.dataset.channels.split(",");
-  const offered = [["picture", "Picture"], ["lit", "Lit"], ...(channels.length > 1 ? channels.map((name) => [name, name[0].toUpperCase() + name.slice(1)]) : [])];
+  const offered = [
+    ["picture", "Picture"],
+    ["lit", "Lit"],
+    ...(channels.length > 1 ? channels.map((name) => [name, name[0].toUpperCase() + name.slice(1)]) : []),
+  ];
   views.replaceChildren(
     ...offered.map(([name, label]) => {
       const button = document.createElement("button");
@@ -63,7 +67,11 @@ function paint() {
 
 views.addEventListener("click", ({ target }) => target.dataset.show && choose(map, target.dataset.show));
 for (const other of maps) other.addEventListener("click", () => choose(other, view === "lit" ? "lit" : "picture"));
-document.getElementById("full-screen").addEventListener("click", () => (document.fullscreenElement ? document.exitFullscreen() : viewer.requestFullscreen()));
+document
+  .getElementById("full-screen")
+  .addEventListener("click", () =>
+    document.fullscreenElement ? document.exitFullscreen() : viewer.requestFullscreen(),
+  );
 for (const form of document.querySelectorAll(".assign")) form.addEventListener("change", () => form.requestSubmit());
 
 // the light follows the pointer over a lit map

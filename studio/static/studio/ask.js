@@ -29,7 +29,10 @@ export async function ask(address, parameters = {}, signal = undefined) {
   }
   unsay("silent");
   if (answer.ok) return answer;
-  const sentence = answer.status === 422 ? (await answer.json()).message : "The studio could not answer that. The piece is kept; reload the page.";
+  const sentence =
+    answer.status === 422
+      ? (await answer.json()).message
+      : "The studio could not answer that. The piece is kept; reload the page.";
   throw new Unanswered(sentence, false);
 }
 

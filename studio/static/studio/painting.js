@@ -6,7 +6,11 @@ const held = new WeakMap(); // the pixels of each canvas, painted over again whi
 
 export const NEUTRAL = [1, 0.985, 0.955];
 /** One light as the bench begins with: matt plaster with a little sheen. */
-export const lightFrom = (towards) => ({ lights: [{ towards, strength: 1, tint: NEUTRAL }], ambient: 0.17, material: { albedo: 0.78, roughness: 0.6 } });
+export const lightFrom = (towards) => ({
+  lights: [{ towards, strength: 1, tint: NEUTRAL }],
+  ambient: 0.17,
+  material: { albedo: 0.78, roughness: 0.6 },
+});
 
 /**
  * Paints pixels on a canvas, which takes their size. Normals (uint16) are lit; `colours` (uint8, of the same size) are
@@ -15,7 +19,10 @@ export const lightFrom = (towards) => ({ lights: [{ towards, strength: 1, tint: 
 export function paintPixels(canvas, pixels, { channel, towards, lit = towards && lightFrom(towards), colours } = {}) {
   const [rows, columns] = pixels.shape;
   if (canvas.width !== columns || canvas.height !== rows) [canvas.width, canvas.height] = [columns, rows];
-  const image = held.get(canvas)?.width === columns && held.get(canvas).height === rows ? held.get(canvas) : new ImageData(columns, rows);
+  const image =
+    held.get(canvas)?.width === columns && held.get(canvas).height === rows
+      ? held.get(canvas)
+      : new ImageData(columns, rows);
   held.set(canvas, image);
   const out = new Uint32Array(image.data.buffer);
   if (pixels instanceof Uint16Array) {
@@ -43,19 +50,27 @@ function halfWay([x, y, z]) {
 }
 
 const WHITE = [1, 1, 1];
-const packed = (red, green, blue) => 0xff000000 | (Math.min(255, blue) << 16) | (Math.min(255, green) << 8) | Math.min(255, red);
+const packed = (red, green, blue) =>
+  0xff000000 | (Math.min(255, blue) << 16) | (Math.min(255, green) << 8) | Math.min(255, red);
 
 function lightOnce(normals, out, { lights: [{ towards, strength, tint }], ambient, material }) {
   const { matt, bright } = tables(material, strength);
   const base = ambient * material.albedo;
-  const shades = Uint32Array.from({ length: LAST + 1 }, (_, step) => packed(...tint.map((part) => Math.round((255 * part * step) / LAST))));
+  const shades = Uint32Array.from({ length: LAST + 1 }, (_, step) =>
+    packed(...tint.map((part) => Math.round((255 * part * step) / LAST))),
+  );
   const [lx, ly, lz, lo] = scaled(towards);
   const [hx, hy, hz, ho] = scaled(halfWay(towards));
   for (let i = 0, n = 0; i < out.length; i++, n += 3) {
     const [x, y, z] = [normals[n], normals[n + 1], normals[n + 2]];
     const facing = x * lx + y * ly + z * lz + lo;
     const shining = x * hx + y * hy + z * hz + ho;
-    const shade = (base + (facing > 0 ? matt[facing > LAST ? LAST : facing | 0] + bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0] : 0)) * LAST;
+    const shade =
+      (base +
+        (facing > 0
+          ? matt[facing > LAST ? LAST : facing | 0] + bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0]
+          : 0)) *
+      LAST;
     out[i] = shades[shade > LAST ? LAST : shade | 0];
   }
 }
@@ -92,9 +107,15 @@ function lightAll(normals, out, { lights, ambient, material }, colours) {
     // a colour of 200 is as light as the plain grey
     const [red, green, blue] = colours ? [colours[n] / 200, colours[n + 1] / 200, colours[n + 2] / 200] : WHITE;
     out[i] = packed(
-      (base * 255 + matt[i] * first[0] + otherMatt[i] * second[0]) * red + shine[i] * first[0] + otherShine[i] * second[0],
-      (base * 255 + matt[i] * first[1] + otherMatt[i] * second[1]) * green + shine[i] * first[1] + otherShine[i] * second[1],
-      (base * 255 + matt[i] * first[2] + otherMatt[i] * second[2]) * blue + shine[i] * first[2] + otherShine[i] * second[2],
+      (base * 255 + matt[i] * first[0] + otherMatt[i] * second[0]) * red +
+        shine[i] * first[0] +
+        otherShine[i] * second[0],
+      (base * 255 + matt[i] * first[1] + otherMatt[i] * second[1]) * green +
+        shine[i] * first[1] +
+        otherShine[i] * second[1],
+      (base * 255 + matt[i] * first[2] + otherMatt[i] * second[2]) * blue +
+        shine[i] * first[2] +
+        otherShine[i] * second[2],
     );
   }
 }
