@@ -122,6 +122,13 @@ def back_to_proof(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def go_to(request: HttpRequest, pk: int) -> HttpResponse:
+    """Takes any earlier or later state back; the others stay in the list."""
+    number = whole_number(request.POST.get("number"))
+    return _carried_out(request, pk, lambda base: Revision.objects.go_to(base.piece, base.number, number))
+
+
+@require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Goes one change back."""
     return _carried_out(request, pk, lambda base: Revision.objects.undo(base.piece, base.number))

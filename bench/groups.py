@@ -17,6 +17,7 @@ from relief.recipe.layer import Layer, Picture
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.finished import packable
+from relief.run.stages import GROUND
 from relief.treat.treatment import Treatment
 from shelf.models import Source
 
@@ -46,6 +47,8 @@ class Field:
     control: Control
     value: Any
     suggested: bool
+    zero: str = ""
+    """What a value of 0 stands for here, in words."""
 
     @property
     def id(self) -> str:
@@ -120,11 +123,25 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
         fields = [field_at(recipe, path, recipe.main.suggested) for path in paths if has_a_use(recipe, path)]
         if step.name == "source":
             fields = _with_names(fields, revision)
+        fields = [_with_size(item, revision) for item in fields]
         if fields:
             shown.append(_with_folds(Group(title, fields), recipe, step.seldom))
     if step.name == "maps":
         shown += more_maps(recipe.main) + packs(recipe.main)
     return shown + (of_layer(revision, layer) + treatments(recipe.main, layer) if step.name == "relief" else [])
+
+
+def _with_size(item: Field, revision: Revision) -> Field:
+    """The field of the maps' size with what 0 stands for: the texels that the ground has of itself."""
+    if not item.control.zero or item.value:
+        return item
+    recipe = revision.read()
+    relief, reference = recipe.main, recipe.sources.get(recipe.main.layers[0].source)
+    source = reference and Source.objects.filter(owner=revision.piece.owner, digest=reference.digest).first()
+    if source is None:
+        return replace(item, zero=f"{GROUND} px")
+    cut = max(relief.final_footprint.sides) / max(relief.footprint.sides)
+    return replace(item, zero=f"{item.control.zero}, {max(source.facts.columns, source.facts.rows) * cut:.0f} px")
 
 
 def _with_folds(group: Group, document: Document, seldom: tuple[str, ...] = ()) -> Group:

@@ -8,6 +8,7 @@ from typing import Any
 from django.db import models, transaction
 from django.utils import timezone
 
+from relief.errors import RecipeError
 from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.relief import Relief
 from shelf.models import Piece, Source, keep_file
@@ -89,6 +90,17 @@ class RevisionManager(models.Manager):
         """
         following = self.get(piece=piece, number=base).following()
         return self._move(piece, base, following.number if following else base)
+
+    def go_to(self, piece: Piece, base: int, to: int) -> Revision:
+        """Goes to any state of the piece.
+
+        Raises:
+            StaleError: the piece no longer stands at `base`.
+            RecipeError: there is no such state.
+        """
+        if not self.filter(piece=piece, number=to).exists():
+            raise RecipeError("There is no such state of this piece.")
+        return self._move(piece, base, to)
 
     def _move(self, piece: Piece, base: int, to: int) -> Revision:
         """Sets the piece's position, if it still is where the change was made."""

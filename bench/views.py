@@ -93,6 +93,19 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     return render(request, "bench/parts.html" if partly else "bench/bench.html", context)
 
 
+MOST_REVISIONS = 60
+"""States that the history lists."""
+
+
+@require_safe
+def revisions(request: HttpRequest, pk: int) -> HttpResponse:
+    """The states of a piece with their labels, the newest first."""
+    shown = piece_of(request, pk)
+    listed = Revision.objects.filter(piece=shown).defer("recipe").order_by("-number")
+    context = {"piece": shown, "revisions": listed[:MOST_REVISIONS], "more": max(0, listed.count() - MOST_REVISIONS)}
+    return render(request, "bench/revisions.html", context)
+
+
 def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()

@@ -112,9 +112,13 @@ def number(
     step: float = 0.01,
     slider: tuple[float, float] | None = None,
     logarithmic: bool = False,
+    zero: str = "",
 ) -> Any:
-    """A real or whole number from `low` to `high`. The slider may cover a narrower, handier range than the bounds."""
-    extra = {"unit": unit, "step": step, "slider": slider or (low, high), "logarithmic": logarithmic}
+    """A real or whole number from `low` to `high`. The slider may cover a narrower, handier range than the bounds.
+
+    `zero` are the words for what 0 stands for, where it is not a number like the others.
+    """
+    extra = {"unit": unit, "step": step, "slider": slider or (low, high), "logarithmic": logarithmic, "zero": zero}
     return Field(default, ge=low, le=high, title=label, description=help, json_schema_extra=extra)
 
 
@@ -165,6 +169,7 @@ class Control:
     slider: tuple[float, float] | None = None
     logarithmic: bool = False
     names: dict[str, str] | None = None
+    zero: str = ""
     shown: str = ""
     kept_as: type[Kept] | None = None
 
@@ -178,6 +183,8 @@ class Control:
             return value
         if self.kind == "drawn":
             return f"{len(value)}"
+        if self.zero and value == 0:
+            return self.zero
         return f"{value:.6g} {self.unit}".rstrip()
 
 
@@ -201,6 +208,7 @@ def control(model: type[Parameters], name: str) -> Control:
         step=extra["step"],
         slider=extra["slider"],
         logarithmic=extra["logarithmic"],
+        zero=extra["zero"],
         low=_bound(field, "ge"),
         high=_bound(field, "le"),
         **shared,

@@ -1,5 +1,7 @@
 """Every change is a revision; undo and redo move between them, and an old page overwrites nothing."""
 
+from django.urls import reverse
+
 from bench.beginning import start_anew
 from bench.models import Revision, StaleError
 from bench.tests.case import StudioTestCase
@@ -63,3 +65,22 @@ class RevisionTests(StudioTestCase):
         self.assertTrue(fresh.main.layers[0].treatments[0].on, "a photo gets levels")
         self.assertEqual((fresh.main.maps.normal.green, fresh.main.footprint.width), ("down", 50))
         self.assertIn("amplitude", fresh.main.suggested)
+
+
+class HistoryTests(StudioTestCase):
+    def test_any_state_is_listed_with_its_label_and_taken_back(self):
+        piece = self.piece()
+        for base, amplitude in enumerate((4, 6, 9), start=1):
+            self.post("bench:change", piece, base, amplitude=str(amplitude))
+        page = self.get("bench:revisions", piece)
+        for words in ("Suggested start", "to 4 mm", "to 9 mm", "as it stands"):
+            self.assertContains(page, words)
+        self.assertContains(self.post("bench:go-to", piece, 4, number=2), 'data-revision="2"')
+        self.assertEqual(self.recipe(piece).main.amplitude, 4)
+        self.assertContains(self.post("bench:go-to", piece, 2, number=4), 'data-revision="4"')
+        self.assertContains(self.post("bench:go-to", piece, 4, number=9), "no such state", status_code=422)
+        self.assertContains(self.post("bench:go-to", piece, 1, number=2), "another window", status_code=409)
+
+    def test_the_size_of_the_maps_says_what_the_source_has(self):
+        page = self.client.get(reverse("bench:step", args=[self.piece().pk, "maps"]))
+        self.assertContains(page, "as the source, 64 px")

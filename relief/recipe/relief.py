@@ -42,7 +42,7 @@ class Maps(Parameters):
     packs: tuple[Pack, ...] = Field((), max_length=MOST_PACKS)
     """Pictures that hold several maps in their channels."""
     resolution: int = number(
-        0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192),
+        0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192), zero="as the source",
         help="Texels on the long side of all maps; 0 is the size of the source. The full picture is kept to the end "
         "and shrunk last.",
     )  # fmt: skip

@@ -6,6 +6,7 @@ import { toggleRaking } from "./dome.js";
 import { fill, showAll, zoom } from "./sight.js";
 
 const dialog = document.getElementById("keys");
+const revisions = document.getElementById("revisions");
 const STRENGTH_STEP = 0.1;
 
 const strength = (by) => {
@@ -56,6 +57,11 @@ document.addEventListener("keydown", (event) => {
 
 document.addEventListener("click", ({ target }) => {
   if (target.closest("#show-keys")) dialog.showModal();
+  if (target.closest("#show-revisions")) {
+    revisions.showModal();
+    htmx.trigger("#revisions-list", "open");
+  }
+  if (target.closest("#revisions-list button")) revisions.close();
   if (target.closest("#close-notice")) target.closest(".notice").remove();
   if (target.closest("#swap-section")) swapLine();
 });

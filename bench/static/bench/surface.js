@@ -10,7 +10,7 @@ const CLAY = 0xdedad0;
 const SOOT = 0x0a0a0a;
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
 const DIRECTIONS = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
-const WIDE = 1.3; // a stage of these proportions or wider shows the whole surface
+const FILLED = 0.9; // of the stage, by the surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 
 /**
@@ -100,15 +100,32 @@ export function surfaceOn(canvas) {
     const radius = size();
     controls.target.set(0, 0, 0);
     direction.normalize();
-    // farther away on a narrow stage, nearer where the surface itself looks narrow
-    const narrow = Math.max(1, (WIDE * canvas.clientHeight) / (canvas.clientWidth || 1));
-    camera.position.copy(direction.multiplyScalar(radius * narrow * (2.6 + 0.55 * direction.z)));
+    camera.position.copy(direction.multiplyScalar(farEnough(direction)));
     camera.near = radius / 100;
     camera.far = radius * 20;
     controls.minDistance = radius * 0.1;
     controls.maxDistance = radius * 12;
     controls.update();
     draw();
+  }
+
+  /** How far away in a direction the camera sees all corners of the surface. */
+  function farEnough(towards) {
+    const box = shapes[0]?.geometry.boundingBox;
+    if (!box) return 4;
+    const right = new THREE.Vector3().crossVectors(camera.up, towards).normalize();
+    const up = new THREE.Vector3().crossVectors(towards, right);
+    const high = Math.tan((camera.fov * Math.PI) / 360) * FILLED;
+    const wide = (high * (canvas.clientWidth || 1)) / (canvas.clientHeight || 1);
+    const sides = [box.min, box.max];
+    const corners = sides.flatMap(({ x }) =>
+      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z))),
+    );
+    return Math.max(
+      ...corners.map(
+        (corner) => corner.dot(towards) + Math.max(Math.abs(corner.dot(right)) / wide, Math.abs(corner.dot(up)) / high),
+      ),
+    );
   }
 
   const aim = () => stand(new THREE.Vector3(...DIRECTIONS[look.camera]));
@@ -156,6 +173,7 @@ export function surfaceOn(canvas) {
     geometry.setAttribute("uv", new THREE.BufferAttribute(uv, 2));
     geometry.setIndex(new THREE.BufferAttribute(triangles, 1));
     geometry.computeBoundingSphere();
+    geometry.computeBoundingBox();
     return geometry;
   }
 
