@@ -8,7 +8,7 @@ from collections.abc import Hashable
 
 from django.http import HttpRequest
 
-from relief.run.engine import Progress
+from relief.progress import Progress
 
 MOST_PAGES = 500
 """Pages that are remembered."""

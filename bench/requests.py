@@ -6,7 +6,7 @@ from django.http import Http404, HttpRequest, QueryDict
 from django.shortcuts import get_object_or_404
 
 from bench.models import Proof, Revision
-from bench.steps import BY_NAME, Step
+from bench.pages.steps import BY_NAME, Step
 from relief.inspect.section import Point
 from relief.recipe.relief import Relief
 from shelf.models import Piece

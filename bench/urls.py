@@ -1,8 +1,10 @@
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
-from bench import changes, measured, proofs, stage, swatches, trials, views
-from bench.steps import BY_NAME
+from bench.pages import measured, proofs, trials, views
+from bench.pages.steps import BY_NAME
+from bench.pixels import stage, swatches
+from bench.posts import changes
 
 
 class StepConverter(StringConverter):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from bench.beginning import begin_piece
 from bench.models import Proof, Revision
-from bench.steps import BY_NAME
+from bench.pages.steps import BY_NAME
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief.maps import COMPANION_MAPS

@@ -18,7 +18,7 @@ import numpy as np
 
 from catalogue.textures import MAPS, SIZES, TEXTURES, Texture, maps
 from relief.deliver.images import png
-from relief.run.engine import Progress
+from relief.progress import Progress
 
 SLOW = 1.5
 """Seconds that a slow answer takes."""

@@ -8,7 +8,7 @@ from typing import Any
 from catalogue.models import Order
 from catalogue.supplier import Supplier, SupplierError
 from relief.errors import PictureError
-from relief.run.engine import Progress
+from relief.progress import Progress
 from shelf.archives import incoming
 from shelf.intake import keep_source
 from shelf.models import TextureSet

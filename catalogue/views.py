@@ -16,7 +16,7 @@ from relief.height import Edges, Footprint, HeightField
 from relief.inspect.swatch import swatch
 from shelf.search import FAMILIES
 from studio.packet import packet
-from work.carrying import begin
+from work.tasks import begin
 
 SWATCH, LARGE = 256, 1024
 

@@ -6,7 +6,8 @@ from typing import Any
 
 from jobs.models import Job
 from relief.deliver.bundle import write_bundle
-from relief.run.engine import Engine, Progress
+from relief.progress import Progress
+from relief.run.engine import Engine
 from shelf.models import read_source
 from work.carrying import carries_out
 

@@ -11,7 +11,7 @@ from bench.models import Revision
 from bench.requests import piece_of, revision_of
 from jobs.models import Job
 from shelf.models import Piece
-from work.carrying import begin
+from work.tasks import begin
 
 SHOWN = 6
 """Deliveries listed at a piece, newest first."""

@@ -1,4 +1,4 @@
-"""Who carries out which kind of work; how it is begun, carried out once, and taken up when its worker was lost."""
+"""Who carries out which kind of work, and how it is carried out: once, and to a clear end."""
 
 from __future__ import annotations
 
@@ -8,16 +8,14 @@ import secrets
 import socket
 import threading
 from collections.abc import Callable
-from datetime import timedelta
 from typing import Any
 
 from django.apps import apps
 from django.db import connection
-from django.utils import timezone
 
 from relief.errors import Cancelled, ReliefError
-from relief.run.engine import Progress
-from work.models import LEASE, MOST_ATTEMPTS, Work, WorkError
+from relief.progress import Progress
+from work.models import LEASE, Work, WorkError
 
 logger = logging.getLogger(__name__)
 
@@ -26,9 +24,6 @@ Carrier = Callable[[Any, Progress], dict[str, Any]]
 
 CARRIERS: dict[str, Carrier] = {}
 """Who carries a kind of work out, by the label of its model."""
-
-PATIENCE = timedelta(minutes=5)
-"""How long work waits before it is put in the queue once more: the first time may not have come through."""
 
 BROKE = "Something broke on the way. What you have is untouched."
 
@@ -41,17 +36,6 @@ def carries_out(kind: type[Work]) -> Callable[[Carrier], Carrier]:
         return carrier
 
     return register
-
-
-def begin(work: Work) -> None:
-    """Puts work in the queue; what cannot be put there has failed, and says so."""
-    from work.tasks import carry_out  # the queue's own module, which needs this one
-
-    try:
-        carry_out(work._meta.label, work.pk)
-    except Exception:
-        logger.exception("Work could not be queued")
-        work.advance(state=Work.State.FAILED, message="It could not be put in the queue. Start it again.")
 
 
 def carry_out_once(label: str, pk: int) -> None:
@@ -82,19 +66,6 @@ def _outcome(work: Work, worker: str) -> dict[str, Any]:
         logger.exception("Work broke")
         return {"state": failed, "message": BROKE}
     return {"state": Work.State.DONE, "progress": 1, "message": "", **done}
-
-
-def take_up_what_was_left() -> None:
-    """Work of workers that were lost, and what waits for longer than it should, is put in the queue again."""
-    for label in CARRIERS:
-        kind = apps.get_model(label)
-        for work in kind.left():
-            if work.attempts < MOST_ATTEMPTS:
-                begin(work)
-            else:
-                work.advance(state=Work.State.FAILED, message="The worker was stopped half way. Start it again.")
-        for work in kind.objects.filter(state=Work.State.WAITING, made__lt=timezone.now() - PATIENCE):
-            begin(work)
 
 
 class WorkProgress(Progress):

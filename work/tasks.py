@@ -1,26 +1,59 @@
-"""The tasks in the queue: one for all kinds of work, and one that looks after what was left."""
+"""The queue: work is begun, carried out, and taken up again when its worker was lost. One task for all kinds of it."""
 
 from __future__ import annotations
 
+import logging
+from datetime import timedelta
+
+from django.apps import apps
+from django.utils import timezone
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
-from work import carrying
+from work.carrying import CARRIERS, carry_out_once
+from work.models import MOST_ATTEMPTS, Work
+
+logger = logging.getLogger(__name__)
+
+PATIENCE = timedelta(minutes=5)
+"""How long work waits before it is put in the queue once more: the first time may not have come through."""
 
 
 @db_task()
 def carry_out(label: str, pk: int) -> None:
     """Carries out one piece of work, named by its model's label and its key."""
-    carrying.carry_out_once(label, pk)
+    carry_out_once(label, pk)
+
+
+def begin(work: Work) -> None:
+    """Puts work in the queue; what cannot be put there has failed, and says so."""
+    try:
+        carry_out(work._meta.label, work.pk)
+    except Exception:
+        logger.exception("Work could not be queued")
+        work.advance(state=Work.State.FAILED, message="It could not be put in the queue. Start it again.")
+
+
+def take_up_what_was_left() -> None:
+    """Work of workers that were lost, and what waits for longer than it should, is put in the queue again."""
+    for label in CARRIERS:
+        kind = apps.get_model(label)
+        for work in kind.left():
+            if work.attempts < MOST_ATTEMPTS:
+                begin(work)
+            else:
+                work.advance(state=Work.State.FAILED, message="The worker was stopped half way. Start it again.")
+        for work in kind.objects.filter(state=Work.State.WAITING, made__lt=timezone.now() - PATIENCE):
+            begin(work)
 
 
 @db_periodic_task(crontab(minute="*"))
 def look_after() -> None:
     """Every minute: what was left is taken up."""
-    carrying.take_up_what_was_left()
+    take_up_what_was_left()
 
 
 @on_startup()
 def look_after_at_once() -> None:
     """A worker that was killed may have left something; what another one is at stays its own."""
-    carrying.take_up_what_was_left()
+    take_up_what_was_left()

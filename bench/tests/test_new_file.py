@@ -37,7 +37,7 @@ ASK = """
 import json, sys
 import django
 django.setup()
-from bench.offers import gallery
+from bench.pages.offers import gallery
 from relief.__main__ import main
 from relief.recipe.recipe import Recipe
 layer = {"name": "Slope", "content": {"kind": "slope", "rise": 0.5}}

@@ -5,8 +5,8 @@ from unittest import mock
 import numpy as np
 from django.urls import reverse
 
-from bench.measured import MEASURING
-from bench.previews import VIEWS
+from bench.pages.measured import MEASURING
+from bench.pixels.previews import VIEWS
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.inspect.findings import measured_and_found
 from relief.maps.normal import normal_map
@@ -132,7 +132,7 @@ class RightSideTests(StudioTestCase):
     def test_a_source_that_is_gone_from_the_disk_is_said(self):
         piece = self.piece()
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
-        for module in ("stage", "measured", "previews"):
+        for module in ("pixels.stage", "pages.measured", "pixels.previews"):
             self.enterContext(mock.patch(f"bench.{module}.get_engine", return_value=Engine()))
         for name in ("bench:measured", "bench:facts"):
             self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
@@ -149,8 +149,8 @@ class MeasuringTests(StudioTestCase):
                 MEASURING.asked((piece.pk, page))
                 return measured_and_found(*arguments, **named)
 
-            asking = mock.patch("bench.measured.measured_and_found", asks_anew)
-            with asking, mock.patch("bench.measured.get_engine", return_value=Engine()):
+            asking = mock.patch("bench.pages.measured.measured_and_found", asks_anew)
+            with asking, mock.patch("bench.pages.measured.get_engine", return_value=Engine()):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})
             self.assertEqual(answer.status_code, status)

@@ -18,7 +18,7 @@ from catalogue.supplier import EVERY_FAILED, Supplier, SupplierError
 from catalogue.textures import MAPS, TEXTURES, maps
 from relief.errors import Cancelled
 from relief.inspect.sets import set_findings
-from relief.run.engine import Progress
+from relief.progress import Progress
 from relief.sources.colour import full_scale
 from relief.sources.facts import mean_colour
 from relief.sources.picture import Picture

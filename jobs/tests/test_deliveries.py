@@ -15,8 +15,9 @@ from jobs.models import Job
 from relief.errors import Cancelled
 from shelf.intake import keep_source
 from shelf.models import source_path
-from work.carrying import WorkProgress, carry_out_once, take_up_what_was_left
+from work.carrying import WorkProgress, carry_out_once
 from work.models import MOST_ATTEMPTS
+from work.tasks import take_up_what_was_left
 
 
 class DeliveryTests(StudioTestCase):

@@ -11,8 +11,9 @@ from pathlib import Path
 from relief.deliver.bundle import delivery_files
 from relief.deliver.files import write_all
 from relief.errors import ReliefError
+from relief.progress import Progress
 from relief.recipe.recipe import Recipe
-from relief.run.engine import Engine, Progress
+from relief.run.engine import Engine
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

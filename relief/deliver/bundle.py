@@ -25,10 +25,11 @@ from relief.generate import test_card
 from relief.height import HeightField
 from relief.maps.displacement import displacement_range
 from relief.maps.packing import Pack
+from relief.progress import Part, Progress
 from relief.recipe.edits import with_test_card
 from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
 from relief.recipe.relief import Relief
-from relief.run.engine import Engine, Part, Progress
+from relief.run.engine import Engine
 from relief.run.finished import finished, packable
 from relief.run.meshes import displaced_mesh
 from relief.run.pipeline import Pipeline, ReadSource

@@ -28,9 +28,10 @@ from relief.inspect.thresholds import (
     TELLTALE_ABOVE,
     WEAK_BELOW,
 )
+from relief.progress import Progress
 from relief.recipe.edits import LAID_AT_FIRST, with_halved_amount
 from relief.recipe.relief import Relief
-from relief.run.engine import Engine, Progress, Stage
+from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
 from relief.sources.facts import clipped_light, few_levels
 from relief.sources.picture import Picture

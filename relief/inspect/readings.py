@@ -11,7 +11,7 @@ from relief.height import HeightField
 from relief.inspect.wavelengths import wavelengths
 from relief.maps.displacement import displacement
 from relief.maps.slopes import steepness
-from relief.run.engine import Progress
+from relief.progress import Progress
 from relief.sources.facts import seam_ratios
 
 STEEPEST_SHARE, SHARPEST_SHARE = 0.05, 0.005

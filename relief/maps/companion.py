@@ -12,7 +12,7 @@ from relief.filters.curve import Curve
 from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.parameters import choice, number, switch
-from relief.run.engine import Progress
+from relief.progress import Progress
 
 FINEST = 65_535
 """Steps from 0 to 1 that the tone curve tells apart, as many as 16 bits have."""

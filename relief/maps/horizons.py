@@ -14,7 +14,7 @@ import numpy as np
 from relief.filters.resample import averaged
 from relief.height import HeightField, padded
 from relief.kernels import helper, kernel, prange
-from relief.run.engine import Progress
+from relief.progress import Progress
 
 NEAR = 8
 """How many texels away the relief itself is looked at before the next level is."""

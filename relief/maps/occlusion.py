@@ -15,7 +15,7 @@ from relief.height import HeightField
 from relief.maps.companion import CompanionMap
 from relief.maps.horizons import seen
 from relief.parameters import number
-from relief.run.engine import Progress
+from relief.progress import Progress
 
 
 def occlusion(

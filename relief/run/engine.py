@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 
 from relief.errors import Cancelled
+from relief.progress import Part, Progress
 
 
 @dataclass(frozen=True)
@@ -43,39 +44,6 @@ class Stage:
     def __post_init__(self) -> None:
         content = json.dumps([self.name, self.parameters, [stage.key for stage in self.inputs]], sort_keys=True)
         object.__setattr__(self, "key", hashlib.blake2b(content.encode(), digest_size=20).hexdigest())
-
-
-class Progress:
-    """Told how far a computation is; asked whether it should stop. This one listens to nobody."""
-
-    def report(self, fraction: float, message: str) -> None:
-        """Takes note of `fraction` (0 to 1) done and of what is being done now."""
-
-    def cancelled(self) -> bool:
-        return False
-
-    def step(self, fraction: float, message: str) -> None:
-        """Reports and goes on.
-
-        Raises:
-            Cancelled: somebody asked for that.
-        """
-        if self.cancelled():
-            raise Cancelled
-        self.report(fraction, message)
-
-
-class Part(Progress):
-    """A stretch of another progress, from `low` to `high`."""
-
-    def __init__(self, whole: Progress, low: float, high: float) -> None:
-        self.whole, self.low, self.high = whole, low, high
-
-    def report(self, fraction: float, message: str) -> None:
-        self.whole.report(self.low + (self.high - self.low) * fraction, message)
-
-    def cancelled(self) -> bool:
-        return self.whole.cancelled()
 
 
 class Engine:

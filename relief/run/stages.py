@@ -18,8 +18,8 @@ from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fitted_size
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
+from relief.progress import Progress
 from relief.recipe.layer import Layer, Picture
-from relief.run.engine import Progress
 from relief.sources import picture as pictures
 from relief.sources.colour import (
     displayed,

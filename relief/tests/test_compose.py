@@ -23,11 +23,12 @@ from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import Footprint
 from relief.inspect.start import generated
+from relief.progress import Progress
 from relief.recipe import edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_LAYERS
-from relief.run.engine import Engine, Progress
+from relief.run.engine import Engine
 from relief.run.finished import finished
 from relief.run.pipeline import Pipeline
 from relief.run.stages import over_grid, samples_over_grid, second_seen

@@ -22,10 +22,10 @@ from relief.displace.displace import displaced
 from relief.errors import Cancelled
 from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
+from relief.progress import Progress
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
-from relief.run.engine import Progress
 from relief.run.pipeline import Pipeline
 from relief.surface.plane import plane
 from relief.tests.fields import field, rough

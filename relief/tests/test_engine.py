@@ -12,7 +12,8 @@ from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.maps import COMPANION_MAPS
-from relief.run.engine import Engine, Progress, Stage
+from relief.progress import Progress
+from relief.run.engine import Engine, Stage
 from relief.run.stages import drawn_on
 from relief.tests.fields import rough
 from relief.treat import TREATMENTS

@@ -15,7 +15,7 @@ import numpy as np
 from relief.height import HeightField, padded
 from relief.kernels import helper, kernel, prange, serial_kernel, thread_count
 from relief.parameters import number
-from relief.run.engine import Progress
+from relief.progress import Progress
 from relief.treat.treatment import Family, Treatment
 
 COARSE = 64

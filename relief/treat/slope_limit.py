@@ -20,7 +20,7 @@ from relief.filters.gaussian import softened
 from relief.height import HeightField
 from relief.kernels import helper, kernel, prange
 from relief.parameters import number
-from relief.run.engine import Progress
+from relief.progress import Progress
 from relief.treat.treatment import Family, Treatment
 
 ROUNDING = 1.0

@@ -9,7 +9,7 @@ import numpy as np
 
 from relief.height import Edges, Footprint, HeightField
 from relief.parameters import Parameters, switch
-from relief.run.engine import Progress
+from relief.progress import Progress
 
 Family = Literal["tone", "detail", "place", "edges"]
 FAMILY_NAMES = {"tone": "Tone", "detail": "Detail", "place": "Place", "edges": "Edges and faults"}

@@ -11,8 +11,9 @@ from bench.tests.case import StudioTestCase
 from jobs.models import Job
 from relief.errors import Cancelled, PictureError
 from work import carrying, tasks
-from work.carrying import Lease, WorkProgress, begin, carry_out_once, take_up_what_was_left
+from work.carrying import Lease, WorkProgress, carry_out_once
 from work.models import MOST_ATTEMPTS, WorkError
+from work.tasks import begin, take_up_what_was_left
 
 
 class WorkTests(StudioTestCase):

@@ -1,41 +1,29 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
-import {
-  APART,
-  apart,
-  bench,
-  channelOf,
-  currentView,
-  inSpace,
-  look,
-  onStage,
-  page,
-  proofStands,
-  setLook,
-} from "./look.js";
+import { APART, apart, bench, currentView, inSpace, look, onStage, page, proofStands, setLook } from "./look.js";
 import { Latest } from "../studio/ask.js";
 import { fetchPacket } from "../studio/packet.js";
-import * as stage from "./stage.js";
-import { drawSection, onDrag, render as renderSection } from "./section.js";
-import { commit, onDraft, showDraft, showIn, showValues, within } from "./controls.js";
-import { showCurves } from "./curve.js";
-import { showGrips } from "./arrange.js";
-import { inHand, showTool, shownUntil } from "./tools.js";
-import { showLayers, showProfiles } from "./layers.js";
-import { findTelltales } from "./telltales.js";
-import { onSight, sight } from "./sight.js";
-import { besideNow, showLegend } from "./proofs.js";
-import "./dome.js";
-import "./folds.js";
-import "./pointer.js";
-import "./tones.js";
-import "./trial.js";
+import * as stage from "./stage/stage.js";
+import { drawSection, onDrag, render as renderSection } from "./stage/section.js";
+import { commit, onDraft, showDraft, showValues } from "./controls/controls.js";
+import { showCurves } from "./controls/curve.js";
+import { showGrips } from "./controls/arrange.js";
+import { inHand, showTool, shownUntil } from "./tools/tools.js";
+import { showLayers, showProfiles } from "./controls/layers.js";
+import { findTelltales } from "./stage/telltales.js";
+import { onSight, sight } from "./stage/sight.js";
+import { LIT_VIEWS, showChoices } from "./stage/choices.js";
+import { besideNow, showLegend } from "./proofs/proofs.js";
+import "./stage/dome.js";
+import "./controls/folds.js";
+import "./stage/pointer.js";
+import "./stage/tones.js";
+import "./proofs/trial.js";
 import { belongsTo } from "./keys.js";
 
 const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
 const REST = 250; // ms
-const LIT_VIEWS = ["lit", "shaded", "surface", "ways"];
 const ANY_HAS = "shaded"; // a view that every state has
 
 const latest = new Latest();
@@ -45,7 +33,6 @@ const solid = document.getElementById("solid");
 const hint = document.getElementById("hint");
 let rest = null;
 let surface = null;
-let tilted = 0; // degrees from straight above that the camera stands at
 let surfaceShown = ""; // what it was made of
 let noSurface = null; // why there is none
 let before = false;
@@ -128,7 +115,7 @@ async function show(longest, signal) {
     if (solidView) await showSurface(packet);
     if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);
-    showTools();
+    showChoices();
     showLegend(packet);
     hint.classList.toggle("strong", before);
     say(noSurface && solidView ? noSurface : "");
@@ -181,7 +168,7 @@ async function showSurface(packet) {
   if (!surface) {
     try {
       solid.hidden = false;
-      const { surfaceOn } = await import("./surface.js");
+      const { surfaceOn } = await import("./stage/surface.js");
       surface = surfaceOn(solid);
     } catch {
       noSurface = "This browser shows no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
@@ -237,67 +224,6 @@ function say(text) {
   message.classList.toggle("aside", Boolean(noSurface));
 }
 
-/** Marks the buttons of the stage and shows those that the view has a use for. */
-function showTools() {
-  const view = currentView();
-  const solidView = inSpace();
-  const channels = stage.pixelsShown()?.shape[2] ?? 1;
-  const map = !solidView && stage.pixelsShown() instanceof Uint8Array && !apart();
-  const uses = {
-    colour: map && channels > 1,
-    map,
-    flat: !solidView,
-    surface: view === "surface",
-    solid: solidView,
-    compared: look.against !== null && !solidView,
-    comparing: (look.against !== null || look.beside.length > 0) && !solidView,
-  };
-  for (const group of document.querySelectorAll(".stage [data-for]")) group.hidden = !uses[group.dataset.for];
-  document.querySelector("[data-channel=alpha]").hidden = channels < 4;
-  const lit = LIT_VIEWS.includes(view) && !apart();
-  document.getElementById("dome").hidden = document.getElementById("lamp").hidden = !lit;
-  const press = (attribute, isPressed) => {
-    for (const button of document.querySelectorAll(`button[data-${attribute}]`)) {
-      button.setAttribute("aria-pressed", String(isPressed(button.dataset[attribute])));
-    }
-  };
-  press("view", (name) => name === view);
-  press("channel", (name) => name === channelOf(channels));
-  press("toggle", (name) => look[name]);
-  press("camera", (name) => name === look.camera && look.tilt === null);
-  press("how", (name) => name === look.how);
-  press("fill", () => look.full);
-  const more = document.getElementById("more-views");
-  if (more) more.value = more.querySelector(`option[data-view="${view}"]`) ? view : "";
-  document.getElementById("card").value = look.card;
-  showIn(document.getElementById("tilt"), tilted);
-}
-
-const showView = (view) => setLook({ views: { ...look.views, [page().step]: view } });
-
-document.getElementById("stage").addEventListener("click", ({ target }) => {
-  const { view, channel, toggle, camera, how } = target.closest("button")?.dataset ?? {};
-  if (view) showView(view);
-  if (channel) setLook({ channel });
-  if (toggle) setLook({ [toggle]: !look[toggle] });
-  if (camera) setLook({ camera, tilt: null });
-  if (how) setLook({ how });
-});
-document.getElementById("stage").addEventListener("input", ({ target }) => {
-  if (target.id === "more-views" && target.value) showView(target.value);
-  if (target.id === "card") setLook({ card: target.value });
-  takeTilt(target);
-});
-document.getElementById("stage").addEventListener("change", ({ target }) => takeTilt(target));
-document.getElementById("stage").addEventListener("tilted", ({ detail }) => {
-  tilted = detail;
-  showIn(document.getElementById("tilt"), tilted);
-});
-
-function takeTilt(box) {
-  if (box.id === "tilt" && box.value !== "") setLook({ tilt: within(box) });
-}
-
 const DRAWN_ALONE = [
   "channel",
   "repeats",
@@ -312,7 +238,7 @@ const DRAWN_ALONE = [
 ];
 let [shownKind, shownHow] = [look.material.kind, look.how];
 bench.addEventListener("look", ({ detail }) => {
-  showTools();
+  showChoices();
   const { kind } = look.material;
   const recoloured = detail.material && [kind, shownKind].includes("colour") && kind !== shownKind;
   const difference =
@@ -390,7 +316,7 @@ document.addEventListener("htmx:afterSettle", ({ detail }) => {
   if (bench.dataset.step !== step && look.alone !== null) setLook({ alone: null });
   Object.assign(bench.dataset, { step, revision, layer });
   draft = {};
-  showTools();
+  showChoices();
   findTelltales();
   refresh();
 });
@@ -421,6 +347,6 @@ function showParts() {
 
 Object.assign(bench.dataset, page());
 showParts();
-showTools();
+showChoices();
 findTelltales();
 refresh();

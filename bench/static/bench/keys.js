@@ -1,9 +1,9 @@
 // The keys of the bench.
 
 import { page, look, setLook } from "./look.js";
-import { swapLine } from "./stage.js";
-import { toggleRaking } from "./dome.js";
-import { fill, showAll, zoom } from "./sight.js";
+import { swapLine } from "./stage/stage.js";
+import { toggleRaking } from "./stage/dome.js";
+import { fill, showAll, zoom } from "./stage/sight.js";
 
 const dialog = document.getElementById("keys");
 const revisions = document.getElementById("revisions");

@@ -1,7 +1,7 @@
 // The brush: strokes over places that are meant, to be healed or masked.
 
 import { draggable, nudged } from "../drag.js";
-import { frame } from "../stage.js";
+import { frame } from "../stage/stage.js";
 import { clamp, svg } from "../svg.js";
 import { append, at, controls, FINE, grown, overlay, place, STEP } from "./hand.js";
 

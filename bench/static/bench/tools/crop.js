@@ -2,7 +2,7 @@
 
 import { page } from "../look.js";
 import { draggable } from "../drag.js";
-import { frame } from "../stage.js";
+import { frame } from "../stage/stage.js";
 import { clamp, svg } from "../svg.js";
 import { askJson } from "../../studio/ask.js";
 import { at, CORNERS, hand, handle, input, overlay, place, post, refocus } from "./hand.js";

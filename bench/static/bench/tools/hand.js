@@ -1,9 +1,9 @@
 // The tool in the hand: whose parameters it sets, where it stands on the stage, and what all tools are made of.
 
 import { bench, page } from "../look.js";
-import { commit } from "../controls.js";
+import { commit } from "../controls/controls.js";
 import { draggable, nudged } from "../drag.js";
-import { frame } from "../stage.js";
+import { frame } from "../stage/stage.js";
 import { clamp, svg } from "../svg.js";
 
 export const overlay = document.getElementById("tool");

@@ -1,8 +1,8 @@
 // The light and the material that the stage is looked at with. Nothing of it goes into the maps.
 
-import { showIn, within } from "./controls.js";
-import { PLAINLY, bench, look, lightDirection, setLook } from "./look.js";
-import { NEUTRAL } from "../studio/painting.js";
+import { showIn, within } from "../controls/controls.js";
+import { PLAINLY, bench, look, lightDirection, setLook } from "../look.js";
+import { NEUTRAL } from "../../studio/painting.js";
 
 const panel = document.getElementById("lamp");
 const WARM = [1, 0.86, 0.68];

@@ -1,12 +1,12 @@
 // The flat stage: draws the pixels of a view, lit in the browser where they are normals, and the section line on top.
 // Beside the piece as it stands up to three others may lie on it, each in a pane of its own, seen at the same place.
 
-import { bench, channelOf, look, setLook } from "./look.js";
-import { draggable, nudged } from "./drag.js";
+import { bench, channelOf, look, setLook } from "../look.js";
+import { draggable, nudged } from "../drag.js";
 import { lamp } from "./lamp.js";
 import { onSight, pan, sight, zoom } from "./sight.js";
-import { clamp, svg } from "./svg.js";
-import { paintPixels } from "../studio/painting.js";
+import { clamp, svg } from "../svg.js";
+import { paintPixels } from "../../studio/painting.js";
 
 const stage = document.getElementById("stage");
 const canvas = document.getElementById("flat");

@@ -1,9 +1,9 @@
 // The value under the pointer: the server reads the finished height at full size; the levels are those that are drawn.
 
-import { apart, bench, currentView, look, onStage, page } from "./look.js";
+import { apart, bench, currentView, look, onStage, page } from "../look.js";
 import { levelsAt, placeOf } from "./stage.js";
 import { sight } from "./sight.js";
-import { askJson, Latest } from "../studio/ask.js";
+import { askJson, Latest } from "../../studio/ask.js";
 
 const canvas = document.getElementById("flat");
 const shown = document.getElementById("value");

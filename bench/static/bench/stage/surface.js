@@ -1,9 +1,9 @@
 // The surface: the mesh that the server displaced, drawn with three.js and turned with the pointer; alone, or four ways
 // at once under one camera and one light.
 
-import * as THREE from "../vendor/three/three.module.js";
-import { OrbitControls } from "../vendor/three/OrbitControls.js";
-import { look } from "./look.js";
+import * as THREE from "../../vendor/three/three.module.js";
+import { OrbitControls } from "../../vendor/three/OrbitControls.js";
+import { look } from "../look.js";
 import { lamp } from "./lamp.js";
 
 const CLAY = 0xdedad0;

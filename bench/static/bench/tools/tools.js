@@ -1,16 +1,16 @@
 // Tools that set parameters on the stage. One is taken up at a time; the stage then shows the relief as it reaches the
 // treatment that the tool belongs to. Each tool is a file in `tools/` and says its kind, a hint, and how it is shown.
 
-import { bench } from "./look.js";
-import { commit } from "./controls.js";
-import { onFramed } from "./stage.js";
-import { hand, overlay } from "./tools/hand.js";
-import * as brush from "./tools/brush.js";
-import * as corners from "./tools/corners.js";
-import * as crop from "./tools/crop.js";
-import * as line from "./tools/line.js";
-import * as places from "./tools/places.js";
-import * as strokes from "./tools/strokes.js";
+import { bench } from "../look.js";
+import { commit } from "../controls/controls.js";
+import { onFramed } from "../stage/stage.js";
+import { hand, overlay } from "./hand.js";
+import * as brush from "./brush.js";
+import * as corners from "./corners.js";
+import * as crop from "./crop.js";
+import * as line from "./line.js";
+import * as places from "./places.js";
+import * as strokes from "./strokes.js";
 
 const TOOLS = Object.fromEntries([brush, corners, crop, line, places, strokes].map((tool) => [tool.kind, tool]));
 const hint = document.getElementById("tool-hint");

@@ -1,9 +1,9 @@
 // Telltales: the places that will give the repeat away are marked on the stage, each with a button that heals it.
 
-import { bench, look, page } from "./look.js";
+import { bench, look, page } from "../look.js";
 import { frame, onFramed } from "./stage.js";
-import { svg } from "./svg.js";
-import { askJson } from "../studio/ask.js";
+import { svg } from "../svg.js";
+import { askJson } from "../../studio/ask.js";
 
 const overlay = document.getElementById("telltales");
 let places = [];

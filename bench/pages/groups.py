@@ -7,7 +7,7 @@ from collections.abc import Container, Iterable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
-from bench.steps import Step, has_a_use
+from bench.pages.steps import Step, has_a_use
 from relief.height import Footprint
 from relief.maps.companion import CompanionMap
 from relief.maps.packing import CHANNELS

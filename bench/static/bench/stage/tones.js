@@ -1,8 +1,8 @@
 // The histogram of what is on the stage: how often each level is drawn, channel by channel.
 
-import { bench, channelOf, look } from "./look.js";
+import { bench, channelOf, look } from "../look.js";
 import { onFramed, pixelsShown } from "./stage.js";
-import { svg } from "./svg.js";
+import { svg } from "../svg.js";
 
 const drawing = document.getElementById("tones");
 const LEVELS = 256;

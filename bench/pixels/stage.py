@@ -10,9 +10,9 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_http_methods, require_safe
 
-from bench.appending import with_items_appended
 from bench.models import Proof, Revision
-from bench.previews import APART, apart, bump_span, has_view, only, pixels_of
+from bench.pixels.previews import APART, apart, bump_span, has_view, only, pixels_of
+from bench.posts.appending import with_items_appended
 from bench.requests import (
     asked,
     draft_of,

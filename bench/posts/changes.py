@@ -11,13 +11,13 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
-from bench.appending import with_items_appended
 from bench.beginning import content_of_set, start_anew
-from bench.groups import FROM_SHELF, groups, layer_rows
 from bench.models import Revision, StaleError
+from bench.pages.groups import FROM_SHELF, groups, layer_rows
+from bench.pages.steps import Step, views
+from bench.pages.views import page_context
+from bench.posts.appending import with_items_appended
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
-from bench.steps import Step, views
-from bench.views import page_context
 from relief.compose.layout import Layout
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError

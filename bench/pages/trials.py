@@ -11,9 +11,9 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
-from bench.groups import Field, groups
 from bench.models import Revision
-from bench.previews import finished_pixels
+from bench.pages.groups import Field, groups
+from bench.pixels.previews import finished_pixels
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError

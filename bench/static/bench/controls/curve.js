@@ -1,10 +1,10 @@
 // The tone curve: its stops are dragged on a small graph over the histogram of the heights that reach it.
 
-import { page } from "./look.js";
+import { page } from "../look.js";
 import { commit, tryOut } from "./controls.js";
-import { draggable, nudged } from "./drag.js";
-import { clamp, svg } from "./svg.js";
-import { askJson } from "../studio/ask.js";
+import { draggable, nudged } from "../drag.js";
+import { clamp, svg } from "../svg.js";
+import { askJson } from "../../studio/ask.js";
 
 const OUT = 0.12; // a stop dragged this far out of the graph is taken away
 const APART = 0.004; // stops stay this far from each other

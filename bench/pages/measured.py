@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from bench.models import Revision
 from bench.newest import Newest, page_of
-from bench.previews import only, uncurved
+from bench.pixels.previews import only, uncurved
 from bench.requests import (
     asked,
     layer_of,
@@ -26,8 +26,8 @@ from relief.filters.curve import Curve
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measured_and_found
 from relief.inspect.repeats import motif, suggested_crops, telltales
+from relief.progress import Progress
 from relief.recipe.layer import Picture
-from relief.run.engine import Progress
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
 from shelf.engine import get_engine

@@ -1,10 +1,10 @@
 // Proofs: one is compared with the piece as it stands, by a wipe over the stage, inside a rectangle, by how far both are
 // apart, and in words; up to three more lie beside it.
 
-import { APART, bench, look, setLook, page } from "./look.js";
-import { draggable, nudged } from "./drag.js";
-import { clamp, svg } from "./svg.js";
-import { compared, onFramed } from "./stage.js";
+import { APART, bench, look, setLook, page } from "../look.js";
+import { draggable, nudged } from "../drag.js";
+import { clamp, svg } from "../svg.js";
+import { compared, onFramed } from "../stage/stage.js";
 
 const overlay = document.getElementById("wipe");
 const differences = document.getElementById("differences");

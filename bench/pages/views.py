@@ -13,11 +13,11 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from bench.beginning import begin_piece, begin_piece_of_set
-from bench.groups import field_at, groups, layer_rows
 from bench.models import Revision
-from bench.offers import gallery, offered, offered_maps, offered_packs
+from bench.pages.groups import field_at, groups, layer_rows
+from bench.pages.offers import gallery, offered, offered_maps, offered_packs
+from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.requests import layer_of, piece_of, whole_number
-from bench.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from relief.deliver.plan import plan
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError, RecipeError

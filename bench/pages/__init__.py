@@ -1,0 +1,1 @@
+"""What fills the pages of the bench."""

@@ -1,0 +1,1 @@
+"""What the stage is sent: raw arrays and small pictures."""

@@ -1,0 +1,1 @@
+"""What is posted to the bench, and the revisions that it makes."""
