@@ -50,7 +50,7 @@ def _parser(asked: list[str]) -> argparse.ArgumentParser:
     known = [module.name for module in pkgutil.iter_modules(commands.__path__) if not module.name.startswith("_")]
     for name in [name for name in known if [name] == asked] or known:
         command = importlib.import_module(f"relief.commands.{name}")
-        said = command.__doc__.rstrip(".")
+        said = (command.__doc__ or "").rstrip(".")
         subparser = subparsers.add_parser(name, help=said[0].lower() + said[1:])
         command.add_options(subparser)
         subparser.set_defaults(run=command.run)

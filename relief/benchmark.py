@@ -293,7 +293,7 @@ def warm_up() -> None:
     slopes(field, 1)
     normal_map(field, 1, Normal())
     normal_map(field, 1, Normal(), 16)
-    flat = np.broadcast_to(np.float32([0, 0, 1]), (4, 4, 3)).copy()
+    flat = np.broadcast_to(np.array([0, 0, 1], np.float32), (4, 4, 3)).copy()
     for bits in (8, 16):
         normal_map(field, 1, Normal(of="both"), bits, flat)
     occlusion(field, 1, 1, 4)

@@ -7,7 +7,7 @@ Conventions that hold everywhere: samples are float32 of shape (rows, columns), 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -101,6 +101,12 @@ class HeightField:
     levels: np.ndarray | None = None
 
     @property
+    def size(self) -> tuple[int, int]:
+        """How many rows and columns."""
+        rows, columns = self.samples.shape
+        return rows, columns
+
+    @property
     def spacing(self) -> tuple[float, float]:
         """Width and height of a texel in mm."""
         rows, columns = self.samples.shape
@@ -124,7 +130,7 @@ class HeightField:
 def padded(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
     """Samples (rows, columns[, channels]) with `beyond` (across, down) more on each side, wrapped or clamped."""
     sides, still = ((beyond[1],) * 2, (beyond[0],) * 2), ((0, 0),) * (samples.ndim - 2)
-    modes = ["wrap" if wrapping else "edge" for wrapping in wraps]
+    modes: list[Any] = ["wrap" if wrapping else "edge" for wrapping in wraps]
     if modes[0] == modes[1]:
         return np.pad(samples, (*sides, *still), mode=modes[0])
     across = np.pad(samples, ((0, 0), sides[1], *still), mode=modes[0])

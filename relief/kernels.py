@@ -21,7 +21,8 @@ import numpy as np
 def _numba() -> ModuleType:
     import numba
 
-    numba.config.THREADING_LAYER = "threadsafe"
+    config: Any = numba.config
+    config.THREADING_LAYER = "threadsafe"
     for library in Path(sys.prefix, "lib").glob("libtbb.so.*"):
         # The TBB wheel puts its library where the dynamic linker does not look; once loaded it is found by name.
         ctypes.CDLL(str(library), mode=ctypes.RTLD_GLOBAL)
@@ -69,7 +70,9 @@ def _compiled(function: Callable[..., Any], **options: Any) -> Deferred:
                 named[name] = named[name].made  # Numba looks a name up where the function stands
         return _numba().njit(nogil=True, **options)(function)
 
-    return update_wrapper(Deferred(make), function)
+    deferred = Deferred(make)
+    update_wrapper(deferred, function)
+    return deferred
 
 
 kernel = partial(_compiled, cache=True, parallel=True, fastmath=True, error_model="numpy")

@@ -11,7 +11,7 @@ import json
 import pkgutil
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, Self, get_args, get_origin
+from typing import Any, ClassVar, Literal, Self, TypeVar, cast, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from pydantic.fields import FieldInfo
@@ -77,7 +77,9 @@ class Parameters(BaseModel):
             name = str(error["loc"][0]) if error["loc"] else ""
             known = control(cls, name) if name in cls.model_fields and cls.model_fields[name].title else None
             raise RecipeError(
-                complaint(error, known.label if known else f"{cls.__name__} {name}".strip(), known and known.unit)
+                complaint(
+                    error, known.label if known else f"{cls.__name__} {name}".strip(), known.unit if known else ""
+                )
             ) from problem
 
 
@@ -118,13 +120,13 @@ def number(
 
     `zero` are the words for what 0 stands for, where it is not a number like the others.
     """
-    extra = {"unit": unit, "step": step, "slider": slider or (low, high), "logarithmic": logarithmic, "zero": zero}
+    extra: Any = {"unit": unit, "step": step, "slider": slider or (low, high), "logarithmic": logarithmic, "zero": zero}
     return Field(default, ge=low, le=high, title=label, description=help, json_schema_extra=extra)
 
 
-def choice(default: str, names: dict[str, str], *, label: str, help: str) -> Any:
+def choice(default: Any, names: dict[Any, str], *, label: str, help: str) -> Any:
     """One of several; `names` gives the word shown for each value. The field's type is the matching `Literal`."""
-    return Field(default, title=label, description=help, json_schema_extra={"names": names})
+    return Field(default, title=label, description=help, json_schema_extra=cast(Any, {"names": names}))
 
 
 def switch(default: bool, *, label: str, help: str) -> Any:
@@ -134,7 +136,7 @@ def switch(default: bool, *, label: str, help: str) -> Any:
 
 def tint(default: str, *, label: str, help: str) -> Any:
     """A colour as `#rrggbb`, sRGB."""
-    extra = {"tint": True}
+    extra: Any = {"tint": True}
     return Field(default, pattern=r"^#[0-9a-fA-F]{6}$", title=label, description=help, json_schema_extra=extra)
 
 
@@ -149,7 +151,7 @@ def drawn(
         kept_as: what one item of the list is, where the list holds the hashes of items that are kept elsewhere.
         bounds: those of Pydantic's `Field`.
     """
-    extra = {"drawn": True, "shown": shown, "kept_as": kept_as}
+    extra: Any = {"drawn": True, "shown": shown, "kept_as": kept_as}
     return Field(default, title=label, description=help, json_schema_extra=extra, **bounds)
 
 
@@ -168,7 +170,7 @@ class Control:
     high: float | None = None
     slider: tuple[float, float] | None = None
     logarithmic: bool = False
-    names: dict[str, str] | None = None
+    names: dict[Any, str] | None = None
     zero: str = ""
     shown: str = ""
     kept_as: type[Kept] | None = None
@@ -178,7 +180,7 @@ class Control:
         if self.kind == "switch":
             return "on" if value else "off"
         if self.kind == "choice":
-            return {str(known): name for known, name in self.names.items()}.get(str(value), str(value))
+            return {str(known): name for known, name in (self.names or {}).items()}.get(str(value), str(value))
         if self.kind == "tint":
             return value
         if self.kind == "drawn":
@@ -191,8 +193,8 @@ class Control:
 def control(model: type[Parameters], name: str) -> Control:
     """The control of one field of a model."""
     field = model.model_fields[name]
-    extra = field.json_schema_extra or {}
-    shared = {"name": name, "label": field.title, "help": field.description, "default": field.default}
+    extra: Any = field.json_schema_extra or {}
+    shared: dict[str, Any] = {"name": name, "label": field.title, "help": field.description, "default": field.default}
     if field.annotation is bool:
         return Control(kind="switch", **shared)
     if extra.get("drawn"):
@@ -245,7 +247,8 @@ def _read(model: type[Parameters], name: str, text: str) -> Any:
     field = model.model_fields.get(name)
     if field is None:
         return text
-    if (field.json_schema_extra or {}).get("drawn"):
+    extra: Any = field.json_schema_extra or {}
+    if extra.get("drawn"):
         try:
             return json.loads(text)
         except (ValueError, RecursionError):
@@ -259,12 +262,15 @@ def _bound(field: FieldInfo, name: str) -> float | None:
     return next((getattr(item, name) for item in field.metadata if hasattr(item, name)), None)
 
 
-def discovered(package: str, base: type[Parameters]) -> dict[str, type[Parameters]]:
+Kind = TypeVar("Kind", bound=Parameters)
+
+
+def discovered(package: str, base: type[Kind]) -> dict[str, type[Kind]]:
     """The subclasses of `base` that the modules of a package define, by their `kind`.
 
     To add one is to add a file to the package: nothing else lists it.
     """
-    found = {}
+    found: dict[str, type[Kind]] = {}
     for module_info in sorted(pkgutil.iter_modules(importlib.import_module(package).__path__), key=lambda m: m.name):
         module = importlib.import_module(f"{package}.{module_info.name}")
         for item in vars(module).values():

@@ -216,7 +216,7 @@ def print_results(recipe: Recipe, **results: Any) -> None:
     """One JSON object: what was written and measured, and the values it was made with."""
     relief = recipe.main
     used = {
-        "reading": relief.layers[0].content.reading,
+        "reading": relief.picture.reading if relief.picture else "",
         "footprint": [relief.final_footprint.width, relief.final_footprint.height],
         "edges": [relief.final_edges.across, relief.final_edges.down],
         "treatments": [treatment.model_dump(mode="json") for treatment in relief.layers[0].treatments],

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
+from typing import Any
 
 from relief.errors import ReliefError
 from relief.inspect.check import check
@@ -27,7 +28,7 @@ def run(chosen: argparse.Namespace) -> None:
     found = check({str(path): path.read_bytes() for path in paths})
     if len(found.problems) == len(paths):
         raise ReliefError(f"{paths[0]}: {found.problems[str(paths[0])]}")
-    listed = {name: {"problem": problem} for name, problem in found.problems.items()}
+    listed: dict[str, Any] = {name: {"problem": problem} for name, problem in found.problems.items()}
     for name, role in found.roles.items():
         listed[name] = {"role": role, "findings": [_in_words(item) for item in found.files[name]]}
     sets = {name: [_in_words(item) for item in items] for name, items in found.sets.items()}

@@ -47,5 +47,5 @@ def run(chosen: argparse.Namespace) -> None:
             print(f"relief: {files[key]} is not the file that {key} was made with.", file=sys.stderr)
         by_digest[reference.digest] = data
     made = delivery_files(recipe, by_digest.__getitem__, Engine(), chosen.recipe.stem, Progress())
-    files = [str(place) for place in write_all(chosen.out, made)]
-    print(json.dumps({"files": files, "layers": [layer.name for layer in recipe.main.layers]}, indent=2))
+    places = [str(place) for place in write_all(chosen.out, made)]
+    print(json.dumps({"files": places, "layers": [layer.name for layer in recipe.main.layers]}, indent=2))

@@ -20,7 +20,7 @@ def _in_words() -> str:
     """Every treatment with its parameters, their bounds and units."""
     lines = []
     for kind, model in TREATMENTS.items():
-        lines.append(f"{kind}  {model.__doc__.strip()}")
+        lines.append(f"{kind}  {model.about()}")
         for known in controls(model):
             if known.name == "on":
                 continue
@@ -28,7 +28,7 @@ def _in_words() -> str:
                 case "number":
                     values = f"{known.low:g} to {known.high:g} {known.unit}"
                 case "choice":
-                    values = ", ".join(map(str, known.names))
+                    values = ", ".join(map(str, known.names or ()))
                 case "switch":
                     values = "true, false"
                 case _:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -171,7 +171,7 @@ def stamp(imprints: Imprints, picture: HeightField | None) -> HeightField:
 def _drawn(shape: str) -> np.ndarray:
     """A shape alone: float32 (STAMP, STAMP), 0 to 1."""
     if shape in GENERATORS:
-        generator = GENERATORS[shape]()
+        generator: Any = GENERATORS[shape].checked()
         return generator.draw(Grid(STAMP, STAMP, Footprint().resized(generator.width, generator.width)))
     place = (np.arange(STAMP, dtype=np.float32) + 0.5) / STAMP * 2 - 1
     return np.sqrt(np.clip(1 - place[None, :] ** 2 - place[:, None] ** 2, 0, 1))
@@ -250,7 +250,8 @@ class _Stamps:
 
     def __init__(self, small: HeightField, companion: np.ndarray | None) -> None:
         self.small = small
-        parts = [small.samples[..., None], small.alpha[..., None]] + ([] if companion is None else [companion])
+        alpha = np.ones_like(small.samples) if small.alpha is None else small.alpha
+        parts = [small.samples[..., None], alpha[..., None]] + ([] if companion is None else [companion])
         self.whole = np.concatenate(parts, axis=2).astype(np.float32)
         self.channels = self.whole.shape[2]
         self._kept: dict[tuple[int, int], np.ndarray] = {}

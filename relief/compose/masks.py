@@ -86,7 +86,7 @@ class Mask(Parameters):
         Args:
             field: the relief that is looked at, which also gives shape and footprint. Its amplitude counts for slopes.
         """
-        grid = Grid(*field.samples.shape, field.footprint)
+        grid = Grid(*field.size, field.footprint)
         match self.source:
             case "none" | "picture" | "set":  # of the last two, where there is no picture
                 return None

@@ -88,14 +88,14 @@ class Maps:
         match file.name:
             case "heights":
                 return tiff(self.displacing.samples)
-            case "mask":
+            case "mask" if self.height.alpha is not None:
                 return png(eight_bits(self.height.alpha))
         return png(self.engine.run(finished(self.pipeline, file.name, self.delivery.bits_of(file.name))))
 
     def _seen(self, layer: int) -> np.ndarray:
         """Where a layer is seen, on the grid of the maps."""
         seen = self.engine.run(self.pipeline.seen(layer))
-        return resampled(seen, *self.height.samples.shape, "area", self.height.edges.wraps)
+        return resampled(seen, *self.height.size, "area", self.height.edges.wraps)
 
     def entry(self, file: Planned) -> Entry:
         """What the note says of a planned file."""

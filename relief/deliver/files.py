@@ -40,7 +40,8 @@ class Named(Protocol):
     @property
     def name(self) -> str: ...
 
-    data: bytes
+    @property
+    def data(self) -> bytes: ...
 
 
 def write_all(folder: Path, files: Iterable[Named]) -> list[Path]:

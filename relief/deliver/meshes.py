@@ -6,6 +6,7 @@ Lengths are mm, except in GLB, which is metres with y up (glTF 2.0). A relief st
 from __future__ import annotations
 
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -31,8 +32,8 @@ def mesh_file(mesh: Mesh, kind: str) -> bytes:
 
     scale = 1 / 1000 if kind == "glb" else 1
     cut = mesh.cut_at_seams()
-    triangles = trimesh.Trimesh(
-        (cut.positions + np.float32(cut.middle)) * scale,
+    triangles: Any = trimesh.Trimesh(
+        (cut.positions + np.array(cut.middle, np.float32)) * scale,
         cut.corners[cut.triangles()],
         vertex_normals=cut.normals,
         visual=trimesh.visual.TextureVisuals(uv=cut.uv),
@@ -40,7 +41,8 @@ def mesh_file(mesh: Mesh, kind: str) -> bytes:
         validate=False,
     )
     if kind == "glb":
-        return trimesh.Scene({"relief": triangles}).export(file_type="glb", include_normals=True)
+        scene: Any = trimesh.Scene({"relief": triangles})
+        return scene.export(file_type="glb", include_normals=True)
     if kind == "ply":
         return triangles.export(file_type="ply", vertex_normal=True)
     return triangles.export(file_type=kind)

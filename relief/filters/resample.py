@@ -180,7 +180,7 @@ def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
     Returns:
         Samples of the same type; whole numbers at the nearest level.
     """
-    rows, columns = fitted_size(*samples.shape[:2], longest)
+    rows, columns = fitted_size(samples.shape[0], samples.shape[1], longest)
     if (rows, columns) == samples.shape[:2]:
         return samples
     return as_type(averaged(samples, rows, columns), samples.dtype)

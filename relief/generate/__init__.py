@@ -2,6 +2,7 @@
 
 from functools import reduce
 from operator import or_
+from typing import TYPE_CHECKING
 
 from relief.generate.generator import Generator
 from relief.parameters import discovered
@@ -9,4 +10,7 @@ from relief.parameters import discovered
 GENERATORS = discovered(__name__, Generator)
 """Every noise and pattern by its kind."""
 
-AnyGenerator = reduce(or_, GENERATORS.values())
+if TYPE_CHECKING:
+    AnyGenerator = Generator
+else:
+    AnyGenerator = reduce(or_, GENERATORS.values())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import ClassVar, Literal
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 import numpy as np
 
@@ -124,6 +124,9 @@ def numbers(count: int, seed: int) -> np.ndarray:
 
 class InSquares(Generator):
     """Base of the patterns that stand in square fields of one `width`, mm."""
+
+    if TYPE_CHECKING:
+        width: float
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Fields across and down."""

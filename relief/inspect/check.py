@@ -37,7 +37,8 @@ class Check:
 
 def check(files: Mapping[str, bytes]) -> Check:
     """Checks pictures by their file name. One that cannot be read does not stop the others."""
-    found, families = Check(), defaultdict(dict)
+    found = Check()
+    families: dict[str, dict[str, Picture]] = defaultdict(dict)
     for name, data in files.items():
         try:
             picture = decode(data, name)

@@ -80,7 +80,7 @@ def height_difference(reliefs: tuple[Relief, Relief], fields: tuple[HeightField,
 def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, HeightField]:
     """Both on the grid of the first; its footprint stretches over the first's."""
     one, other = fields
-    samples = resampled(other.samples, *one.samples.shape, "area", other.edges.wraps)
+    samples = resampled(other.samples, *one.size, "area", other.edges.wraps)
     return one, HeightField(samples, other.footprint, other.edges)
 
 
@@ -104,9 +104,10 @@ def in_words(one: Recipe, other: Recipe, key: str = MAIN) -> list[str]:
     for number, pair in enumerate(zip(before.layers, after.layers, strict=False)):
         name = "Treatments" if number == 0 else f"{pair[1].name}: treatments"
         owner = f"layers.{number}.treatments."
-        titles = [_titles(treatment.title for treatment in layer.treatments) for layer in pair]
-        lists.append((name, *titles, owner))
-    words, told = [], []
+        here, there = (_titles(treatment.title for treatment in layer.treatments) for layer in pair)
+        lists.append((name, here, there, owner))
+    words: list[str] = []
+    told: list[str] = []
     for name, here, there, owner in lists:
         if here != there and not owner.startswith(tuple(told)):
             words.append(f"{name} {here} to {there}")

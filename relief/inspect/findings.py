@@ -92,7 +92,7 @@ def findings(
     if picture:
         found += [clipped(relief, picture, cut), cliffs(relief, measured)]
     levels = few_levels(picture.pixels) if picture else None
-    if levels is not None:
+    if picture and levels is not None:
         found.append(steps(relief, height, levels, picture.grain))
     return [finding for finding in found if finding]
 
@@ -149,7 +149,7 @@ def clipped(relief: Relief, picture: Picture, cut: float) -> Finding | None:
 
     Both are measured before anything is softened, which hides plateaus and leaves them flat.
     """
-    if relief.layers[0].content.reading != "photo":
+    if relief.picture is None or relief.picture.reading != "photo":
         return None
     low, high = clipped_light(picture.pixels)
     if max(low, high) > CLIPPED_ABOVE:
@@ -186,7 +186,7 @@ def _beyond(black: float, white: float, field: HeightField) -> float:
 
 def cliffs(relief: Relief, measured: Readings) -> Finding | None:
     """A photo whose edges stand upright, be they less than the steepest 5 %."""
-    if relief.layers[0].content.reading != "photo":
+    if relief.picture is None or relief.picture.reading != "photo":
         return None
     angle = measured.sharpest
     if angle <= CLIFF_ABOVE:
@@ -354,7 +354,7 @@ def stair(samples: np.ndarray, level: float = 0) -> tuple[float, float, float]:
         changed = difference > 1e-6
         alone = changed[:, 1:-1] & ~changed[:, :-2] & ~changed[:, 2:] & (difference[:, 1:-1] < most)
         jumps.append(difference[:, 1:-1][alone])
-        changes += np.count_nonzero(changed[:, 1:-1])
+        changes += int(np.count_nonzero(changed[:, 1:-1]))
         pairs += changed[:, 1:-1].size
     single = np.concatenate(jumps)
     if not single.size:

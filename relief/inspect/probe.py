@@ -72,7 +72,7 @@ def probe(pipeline: Pipeline, engine: Engine, x: float, y: float) -> Reading:
         height=float(sample),
         distance=float(displacement(sample, relief.amplitude, relief.midlevel)),
         slope=float(steepness(_cut(field, down, across), relief.amplitude)[here]),
-        normal=tuple(float(part) for part in vector),
+        normal=(float(vector[0]), float(vector[1]), float(vector[2])),
     )
 
 

@@ -110,8 +110,10 @@ def _bent(samples: np.ndarray, normals: np.ndarray, green: Green) -> list[SetFin
         f"Its slopes fit the normal map to {max(taken_off, put_on):.2f} with the display curve {done} and to "
         f"{as_it_is:.2f} as it is. Its mean is {samples.mean():.2f} and should be {curve(samples).mean():.2f}."
     )
-    mend = ("gamma", "Take the display curve off") if taken_off > put_on else ("", "")
-    return [SetFinding("gamma", "Display gamma in the height", reason, "height", *mend)]
+    title = "Display gamma in the height"
+    if taken_off > put_on:
+        return [SetFinding("gamma", title, reason, "height", "gamma", "Take the display curve off")]
+    return [SetFinding("gamma", title, reason, "height")]
 
 
 def _green_finding(right: Green, why: str) -> SetFinding:

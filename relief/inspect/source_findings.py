@@ -24,6 +24,7 @@ from relief.sources.roles import (
     READING_NAMES,
     READING_OF,
     ROLE_NAMES,
+    Green,
     Role,
     colourfulness,
     green_of,
@@ -48,8 +49,9 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
         PictureError: a source cannot be read.
     """
     relief = pipeline.relief
-    content = relief.layers[0].content
-    picture = engine.run(pipeline.picture())
+    content, picture = relief.picture, engine.run(pipeline.picture())
+    if content is None:
+        return []
     filename = pipeline.sources[content.source].filename
     of_set = of_its_set(pipeline, engine)
     # a height whose normal map says that a display curve is in it is rightly decoded
@@ -186,8 +188,8 @@ def stretched(relief: Relief, picture: Picture) -> Finding | None:
 
 def reversed_green(relief: Relief, picture: Picture) -> Finding | None:
     """The height is found from a normal map whose green is taken the wrong way."""
-    content = relief.layers[0].content
-    if content.reading != "normal" or not picture.is_colour:
+    content = relief.picture
+    if content is None or content.reading != "normal" or not picture.is_colour:
         return None
     right = green_of(picture)
     if right == content.green:
@@ -204,7 +206,9 @@ def reversed_green(relief: Relief, picture: Picture) -> Finding | None:
 def of_its_set(pipeline: Pipeline, engine: Engine) -> list[SetFinding]:
     """What does not fit between the pictures of the ground's texture set, as they are stored."""
     relief = pipeline.relief
-    content = relief.layers[0].content
+    content = relief.picture
+    if content is None:
+        return []
     members = {content.source, *(item.source for item in content.beside.values())}
     roles = [role for role in pipeline.sources if role in ROLE_NAMES and role in members]
     if len(roles) < 2:
@@ -217,13 +221,15 @@ def of_its_set(pipeline: Pipeline, engine: Engine) -> list[SetFinding]:
     )
 
 
-def _held_against_itself(roles: tuple[str, ...], green: str, inverted: bool, *pictures: Picture) -> list[SetFinding]:
+def _held_against_itself(roles: tuple[str, ...], green: Green, inverted: bool, *pictures: Picture) -> list[SetFinding]:
     return set_findings(dict(zip(roles, pictures, strict=True)), green, inverted)
 
 
 def _mend(item: SetFinding, relief: Relief) -> Mend | None:
     """What the piece does about something that does not fit in its set."""
-    content = relief.layers[0].content
+    content = relief.picture
+    if content is None:
+        return None
     match item.mend:
         case "green":
             right = "down" if content.green == "up" else "up"

@@ -127,7 +127,7 @@ def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
     """
     if kind not in GENERATORS:
         raise RecipeError("There is no such noise or pattern.")
-    content = GENERATORS[kind]()
+    content = GENERATORS[kind].checked()
     layer = Layer(name=content.title, content=content)
     relief = Relief(layers=(layer,), footprint=FROM_NOTHING, edges=Edges(across="wrap", down="wrap"))
     return Recipe.of(_with_measured_depth(Pipeline(relief, {}, read_source), engine))
@@ -187,7 +187,9 @@ def _with_depth(relief: Relief, height: HeightField, amplitude: float) -> Relief
 
 def _parts(relief: Relief, picture: Decoded) -> list[HeightField]:
     """A few parts of a large picture as relief, at full size, where slopes are steeper than in a shrunk copy."""
-    content, parts = relief.layers[0].content, []
+    content, parts = relief.picture, list[HeightField]()
+    if content is None:
+        return parts
     for here in spread_parts(picture.rows, picture.columns):
         part = replace(picture, pixels=picture.pixels[here], alpha=None, extra=_cut(picture.extra, here))
         size = relief.footprint.resized(

@@ -5,7 +5,7 @@ A grey map is a `CompanionMap` in a file of its own; `COMPANION_MAPS` finds the 
 
 from functools import reduce
 from operator import or_
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field
 
@@ -15,5 +15,8 @@ from relief.parameters import discovered
 COMPANION_MAPS = discovered(__name__, CompanionMap)
 """Every grey map by its kind."""
 
-AnyCompanionMap = Annotated[reduce(or_, COMPANION_MAPS.values()), Field(discriminator="kind")]
+if TYPE_CHECKING:
+    AnyCompanionMap = CompanionMap
+else:
+    AnyCompanionMap = Annotated[reduce(or_, COMPANION_MAPS.values()), Field(discriminator="kind")]
 """The type of one entry of a recipe's list of grey maps."""

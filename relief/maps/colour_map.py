@@ -64,7 +64,7 @@ def coloured(
         return colours
     linear = decoded(colours)
     if settings.even:
-        luminance = np.ascontiguousarray(linear @ np.float32(LUMINANCE_WEIGHTS))
+        luminance = np.ascontiguousarray(linear @ np.array(LUMINANCE_WEIGHTS, np.float32))
         light = light_of(luminance, settings.window, spacing, wraps)
         linear /= (1 + np.float32(settings.even) * (light - 1))[..., None]
     factors = decoded(np.array([[[int(settings.tint[at : at + 2], 16) for at in (1, 3, 5)]]], np.uint8))

@@ -54,7 +54,7 @@ class CompanionMap(Curve):
     @classmethod
     def begun(cls, roles: Collection[str], layers: int) -> Self:
         """The map as it is begun in a piece with pictures of these roles beside its relief, and so many layers."""
-        return cls()
+        return cls.checked()
 
     def following(self, order: Sequence[Any]) -> Self:
         """The map of a piece whose layers were put in another order: new ones, and those it had by their number."""

@@ -7,6 +7,7 @@ with the reach.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -66,7 +67,7 @@ NO_LEVEL = Level(
 def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
     """As many levels as it takes to look as far as `reach` mm; the first is the relief itself."""
     mean = highest = np.ascontiguousarray(field.samples)
-    wraps, found = field.edges.wraps, []
+    wraps, found = field.edges.wraps, list[Level]()
     while True:
         rows, columns = mean.shape
         spacing = field.footprint.width / columns, field.footprint.height / rows
@@ -74,8 +75,8 @@ def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
         farthest = max(first, int(np.ceil(reach * np.abs(_ahead(spacing, directions)).max())))
         enough = farthest <= (last if found else ENOUGH) or max(rows, columns) <= last
         around = steps(range(first, (farthest if enough else last) + 1), spacing, directions)
-        beyond = tuple(int(np.abs(around[0][..., axis]).max()) for axis in (1, 0))
-        found.append(Level(mean, padded(highest, beyond, wraps), *beyond, *around))
+        across, down = (int(np.abs(around[0][..., axis]).max()) for axis in (1, 0))
+        found.append(Level(mean, padded(highest, (across, down), wraps), across, down, *around))
         if enough:
             return found
         mean = averaged(mean, max(1, rows // 2), max(1, columns // 2), wraps)
@@ -83,7 +84,7 @@ def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
 
 
 def steps(
-    counts: list[int], spacing: tuple[float, float], directions: int
+    counts: Sequence[int], spacing: tuple[float, float], directions: int
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Where each direction is looked at: on whole texels along its longer axis, between two texels along the other.
 

@@ -103,7 +103,7 @@ def packed(pack: Pack, maps: Mapping[str, np.ndarray], shape: tuple[int, int]) -
             levels = pixels[..., CHANNELS.index(part)] if part else pixels
             levels = at_depth(levels, pack.bits)
         else:
-            levels = np.uint16(round(getattr(pack, f"{channel}_value") * most))
+            levels = np.array(round(getattr(pack, f"{channel}_value") * most), np.uint16)
         out[..., place] = most - levels if getattr(pack, f"{channel}_inverted") else levels
     return out
 

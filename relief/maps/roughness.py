@@ -55,7 +55,7 @@ class Roughness(CompanionMap):
             rough = beside["roughness"].copy()
         elif self.ground == "photo" and "colour" in beside:
             colours = beside["colour"]
-            rough = colours @ np.float32(LUMINANCE_WEIGHTS) if colours.ndim == 3 else colours.copy()
+            rough = colours @ np.array(LUMINANCE_WEIGHTS, np.float32) if colours.ndim == 3 else colours.copy()
         if self.cavities:
             rough += np.float32(self.cavities) * hollow(field, amplitude, self.size)
         if self.slopes:

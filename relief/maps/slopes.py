@@ -28,7 +28,7 @@ KERNEL_NAMES = {
     "smooth": "Smooth, 5 taps",
 }
 SIDE_WEIGHTS = {"central": 0.0, "prewitt": 1 / 3, "sobel": 1 / 4, "scharr": 3 / 16, "smooth": 1 / 4}
-BINOMIAL = np.float32([1, 2, 1]) / 4
+BINOMIAL = np.array([1, 2, 1], np.float32) / 4
 
 
 @inlined

@@ -22,7 +22,7 @@ LOWEST = 1e-4
 def unit(vectors: np.ndarray) -> np.ndarray:
     """Vectors (rows, columns, 3) brought to length 1; what has no length becomes flat."""
     length = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    flat = np.float32([0, 0, 1])
+    flat = np.array([0, 0, 1], np.float32)
     return np.where(length > LOWEST, vectors / np.maximum(length, LOWEST), flat).astype(np.float32)
 
 
@@ -58,7 +58,7 @@ def of_slopes(slopes: np.ndarray) -> np.ndarray:
 
 def strengthened(vectors: np.ndarray, strength: float) -> np.ndarray:
     """Unit vectors whose slopes are `strength` times as steep; a minus turns in and out around."""
-    return unit(vectors * np.float32([strength, strength, 1]))
+    return unit(vectors * np.array([strength, strength, 1], np.float32))
 
 
 def reoriented(base: np.ndarray, detail: np.ndarray) -> np.ndarray:
@@ -70,7 +70,7 @@ def reoriented(base: np.ndarray, detail: np.ndarray) -> np.ndarray:
     Returns:
         float32 unit vectors of the same shape (Barre-Brisebois & Hill 2012, formula for unpacked normals).
     """
-    leaning = base + np.float32([0, 0, 1])
-    facing = detail * np.float32([-1, -1, 1])
+    leaning = base + np.array([0, 0, 1], np.float32)
+    facing = detail * np.array([-1, -1, 1], np.float32)
     along = (leaning * facing).sum(axis=-1, keepdims=True)
     return unit(leaning * along / np.maximum(leaning[..., 2:], LOWEST) - facing)

@@ -6,6 +6,7 @@ from typing import Any
 
 from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
+from relief.content import Content
 from relief.errors import RecipeError
 from relief.generate import GENERATORS
 from relief.generate.test_card import TestCard
@@ -48,7 +49,7 @@ def moved(relief: Relief, number: int, to: int, layer: int = 0) -> Done:
 def duplicated(relief: Relief, number: int, layer: int = 0) -> Done:
     """A second treatment of the same kind and values, right after the first."""
     treatment = _at(relief, number, layer)
-    order: list[int | Treatment] = _all(relief, layer)
+    order: list[int | Treatment] = [*_all(relief, layer)]
     order.insert(number + 1, treatment)
     return relief.with_treatments(order, layer), f"Duplicated {treatment.title}"
 
@@ -63,8 +64,8 @@ def removed(relief: Relief, number: int, layer: int = 0) -> Done:
 def reset(relief: Relief, number: int, layer: int = 0) -> Done:
     """A treatment with its values as they are at first."""
     treatment = _at(relief, number, layer)
-    order: list[int | Treatment] = _all(relief, layer)
-    order[number] = type(treatment)(on=treatment.on)
+    order: list[int | Treatment] = [*_all(relief, layer)]
+    order[number] = type(treatment).checked(on=treatment.on)
     return relief.with_treatments(order, layer), f"Reset {treatment.title}"
 
 
@@ -223,10 +224,10 @@ def layer_added(relief: Relief, kind: str) -> Done:
     Raises:
         RecipeError: there is no such kind, or too many layers.
     """
-    kinds = {**GENERATORS, "imprints": Imprints, "strokes": Strokes}
+    kinds: dict[str, type[Content]] = {**GENERATORS, "imprints": Imprints, "strokes": Strokes}
     if kind not in kinds:
         raise RecipeError("There is no such kind of layer.")
-    content = kinds[kind]()
+    content = kinds[kind].checked()
     blend, amount = LAID_AT_FIRST.get(kind, ("add", 0.2))
     layer = Layer(name=content.title, content=content, blend=blend, amount=amount)
     return relief.with_layers([*range(len(relief.layers)), layer]), f"Added {content.title}"

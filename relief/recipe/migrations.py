@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final
 
 from relief.compose.strokes import Stroke
 from relief.errors import RecipeError
@@ -43,7 +43,7 @@ def _kept(stroke: Data, strokes: Data) -> str:
 STEPS: dict[int, Callable[[Data], Data]] = {1: _reliefs_under_a_key, 2: _strokes_by_their_hash}
 """By the version that a step begins with."""
 
-VERSION = max(STEPS) + 1
+VERSION: Final = 3
 
 
 def migrated(data: Any) -> Data:

@@ -114,6 +114,12 @@ class Relief(Document):
                 footprint, edges = treatment.footprint_after(footprint, edges), treatment.edges_after(edges)
         return footprint, edges
 
+    @property
+    def picture(self) -> Picture | None:
+        """What the ground is made of, where it is a picture."""
+        content = self.layers[0].content
+        return content if isinstance(content, Picture) else None
+
     def companion_roles(self) -> list[str]:
         """The roles of all companions of all layers, in the order they are met."""
         return list(dict.fromkeys(role for layer in self.layers for role in layer.companions))
@@ -121,7 +127,7 @@ class Relief(Document):
     @property
     def has_colours(self) -> bool:
         """Whether colours go along: those of a texture set, or of a photo."""
-        return "colour" in self.companion_roles() or getattr(self.layers[0].content, "reading", "") == "photo"
+        return "colour" in self.companion_roles() or (self.picture is not None and self.picture.reading == "photo")
 
     def source_keys(self) -> set[str]:
         """The keys of the sources that it is made of."""
@@ -130,7 +136,7 @@ class Relief(Document):
     def surroundings(self, sources: int) -> Surroundings:
         """What its parameters may depend on, in a piece of so many sources."""
         roles = tuple(self.companion_roles())
-        return Surroundings(roles, self.has_colours, sources, isinstance(self.layers[0].content, Picture))
+        return Surroundings(roles, self.has_colours, sources, self.picture is not None)
 
     def kept(self) -> set[str]:
         """The hashes of what it is made of that is kept beside the sources."""

@@ -47,7 +47,7 @@ def along(relief: Relief) -> list[str]:
 
 def packable(relief: Relief) -> dict[str, str]:
     """What a channel can hold, by its name: whole grey maps, and the channels of coloured ones."""
-    found = {}
+    found: dict[str, str] = {}
     for name, title in titles(relief).items():
         kind, _, number = name.partition("-")
         if kind == "pack":
@@ -119,7 +119,7 @@ def came_along(pipeline: Pipeline, normal: Normal) -> Stage | None:
 def vectors_along(pipeline: Pipeline, engine: Engine) -> np.ndarray | None:
     """The vectors that the relief's own normal map takes in beside the relief's; none where it takes none."""
     stage = came_along(pipeline, pipeline.relief.maps.normal)
-    return stage and engine.run(stage)
+    return engine.run(stage) if stage else None
 
 
 def normal_vectors(pipeline: Pipeline, engine: Engine) -> np.ndarray:
@@ -128,7 +128,7 @@ def normal_vectors(pipeline: Pipeline, engine: Engine) -> np.ndarray:
     return vectors(height, relief.amplitude, relief.maps.normal, vectors_along(pipeline, engine))
 
 
-def _normals(amplitude: float, normal: Normal, bits: int, field: HeightField, along: np.ndarray | None = None):
+def _normals(amplitude: float, normal: Normal, bits: Any, field: HeightField, along: np.ndarray | None = None):
     return normal_map(field, amplitude, normal, bits, along)
 
 
@@ -168,8 +168,8 @@ def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
 
 
 def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: Any):
-    *beside, progress = beside if grey.slow else (*beside, None)
-    fitted = [_at_size_of(field, full_scale(samples)) for samples in beside]
+    *arrays, progress = beside if grey.slow else (*beside, None)
+    fitted = [_at_size_of(field, full_scale(samples)) for samples in arrays]
     return grey.coded(field, amplitude, dict(zip(names, fitted, strict=True)), progress)
 
 

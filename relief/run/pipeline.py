@@ -14,7 +14,6 @@ from functools import partial
 
 from relief.compose.imprints import Imprints, stamp
 from relief.compose.masks import FOLLOWS
-from relief.compose.strokes import Strokes
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
 from relief.recipe.layer import Beside, Layer, Picture, SourceReference
@@ -191,7 +190,7 @@ class Pipeline:
         if not chosen.on:
             return below
         if chosen.content.works_below:
-            over = self._worked(below, chosen.content)
+            over = self._worked(below, chosen.content.kept)
             for treatment in self._switched_on(top):
                 over = self._after(over, treatment)
         else:
@@ -205,13 +204,13 @@ class Pipeline:
         compute = partial(stages.layer_laid_over, top, chosen, amplitude)
         return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
 
-    def _worked(self, below: Stage, content: Strokes) -> Stage:
+    def _worked(self, below: Stage, strokes: tuple[str, ...]) -> Stage:
         """The relief below after strokes by hand.
 
         A stage takes a whole block of strokes, and each of the last ones has a stage of its own: one stroke more, or
         one less, is a moment's work however many there are.
         """
-        strokes, stage = content.strokes, Stage("What lies below", stages.field_of, None, (below,))
+        stage = Stage("What lies below", stages.field_of, None, (below,))
         whole = len(strokes) // BLOCK * BLOCK
         blocks = [strokes[first : first + BLOCK] for first in range(0, whole, BLOCK)]
         for block in [*blocks, *((stroke,) for stroke in strokes[whole:])]:
@@ -305,7 +304,7 @@ class Pipeline:
             )
             cell = Stage("Cutting a repeat", layer.layout.cell, layer.layout.model_dump(), (self.grid(),))
             content = layer.content
-            inputs = (cell, self._stamp(content), picture)
+            inputs: tuple[Stage, ...] = (cell, self._stamp(content), picture)
             pressed_ = Stage(
                 "Pressing colours in", partial(stages.colours_pressed, content), content.model_dump(), inputs
             )
@@ -322,7 +321,7 @@ class Pipeline:
         longest = self._longest_of_source if layer == 0 else self.longest
         content = self.relief.layers[layer].content
         picture = self.picture(beside.source)
-        if role == "normal":
+        if role == "normal" and isinstance(content, Picture):
             rebuild = content.rebuild_blue or content.unpacked.normal
             compute = partial(stages.vectors, content.green, rebuild, longest)
             companion = Stage("Reading its normals", compute, [content.green, rebuild, longest], (picture,))

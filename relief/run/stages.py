@@ -41,7 +41,7 @@ WRAPPED = Edges(across="wrap", down="wrap")
 GROUND = 2048
 """Texels on the long side of relief that no picture gives a size to."""
 
-FLAT = np.float32([0, 0, 1])
+FLAT = np.array([0, 0, 1], np.float32)
 """The normal of level ground."""
 
 ReadSource = Callable[[str], bytes]
@@ -96,7 +96,7 @@ def vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pict
 
 def unit_vectors(vectors: np.ndarray, field: HeightField) -> np.ndarray:
     """Vectors on the grid of a field, of length 1 again after they were mixed and resampled."""
-    return unit(resampled(vectors, *field.samples.shape, "area", field.edges.wraps))
+    return unit(resampled(vectors, *field.size, "area", field.edges.wraps))
 
 
 def followed(treatment: Treatment, role: str, companion: np.ndarray, field: HeightField) -> np.ndarray:
@@ -130,7 +130,7 @@ def companion_laid_over(number: int, below: np.ndarray, over: np.ndarray, compos
 
 def colours_pressed(content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray) -> np.ndarray:
     colours = colours if colours.ndim == 3 else np.dstack([colours] * 3)
-    colours = resampled(colours, *small.samples.shape, "area", (False, False))
+    colours = resampled(colours, *small.size, "area", (False, False))
     return pressed(small, presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
 
 
@@ -242,6 +242,7 @@ def layer_laid_over(
     The mask looks at what lies below, at another layer, or at a picture (rows, columns).
     """
     field = below.field
+    mask: np.ndarray | None
     if isinstance(looked_at, np.ndarray):
         mask = layer.mask.of_picture(looked_at)
     else:

@@ -57,7 +57,7 @@ def full_scale(samples: np.ndarray) -> np.ndarray:
 
 def shrunk_to_scale(samples: np.ndarray, longest: int | None) -> np.ndarray:
     """As `full_scale` of `shrunk`, but not rounded between the two: float32, at most `longest` texels on a side."""
-    rows, columns = fitted_size(*samples.shape[:2], longest)
+    rows, columns = fitted_size(samples.shape[0], samples.shape[1], longest)
     if (rows, columns) == samples.shape[:2]:
         return full_scale(np.ascontiguousarray(samples))
     small = averaged(samples, rows, columns)

@@ -93,7 +93,7 @@ def _mended(samples: np.ndarray) -> tuple[np.ndarray, int]:
     """Samples that can be computed with, and how many had to be replaced."""
     good = np.isfinite(samples)
     good &= np.abs(samples, where=good, out=np.zeros_like(samples)) < LARGEST_VALUE
-    bad = samples.size - np.count_nonzero(good)
+    bad = samples.size - int(np.count_nonzero(good))
     if not bad:
         return samples, 0
     middle = np.median(samples[good]) if bad < samples.size else 0

@@ -23,7 +23,7 @@ def decode_exr(data: bytes) -> Picture:
     columns, rows = (int(corners[1][axis] - corners[0][axis] + 1) for axis in (0, 1))
     refuse_if_too_large(columns, rows)
     file = OpenEXR.File(io.BytesIO(data), True)
-    remarks = (f"The first of {len(file.parts)} parts is used.",) if len(file.parts) > 1 else ()
+    remarks: tuple[str, ...] = (f"The first of {len(file.parts)} parts is used.",) if len(file.parts) > 1 else ()
     channels = {name: channel.pixels for name, channel in file.parts[0].channels.items()}
     full = {name: pixels for name, pixels in channels.items() if pixels.shape == (rows, columns)}
     if not full:

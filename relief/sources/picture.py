@@ -80,7 +80,9 @@ class Picture:
             raise PictureError(f"The picture has no channel “{name}”. It has {', '.join(self.channels)}.")
         if name in COLOURS:
             return self.pixels[..., COLOURS.index(name)]
-        return {"grey": self.pixels, "alpha": self.alpha, **self.extra}[name]
+        if name == "alpha" and self.alpha is not None:
+            return self.alpha
+        return self.pixels if name == "grey" else self.extra[name]
 
     @property
     def nbytes(self) -> int:

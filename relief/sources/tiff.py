@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+from typing import Any
 
 import numpy as np
 import tifffile
@@ -18,7 +19,7 @@ logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong with a
 def decode(data: bytes) -> Picture:
     """The first page of a TIFF."""
     with tifffile.TiffFile(io.BytesIO(data)) as tiff:
-        page = tiff.pages[0]
+        page: Any = tiff.pages[0]
         if page.samplesperpixel > 4 or page.imagedepth > 1:
             raise PictureError(f"This TIFF has {page.samplesperpixel} channels. Up to four can be read.")
         refuse_if_too_large(page.imagewidth, page.imagelength)

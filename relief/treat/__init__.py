@@ -6,7 +6,7 @@ files by itself.
 
 from functools import reduce
 from operator import or_
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field
 
@@ -16,5 +16,8 @@ from relief.treat.treatment import Treatment
 TREATMENTS = discovered(__name__, Treatment)
 """Every treatment by its kind."""
 
-AnyTreatment = Annotated[reduce(or_, TREATMENTS.values()), Field(discriminator="kind")]
+if TYPE_CHECKING:
+    AnyTreatment = Treatment
+else:
+    AnyTreatment = Annotated[reduce(or_, TREATMENTS.values()), Field(discriminator="kind")]
 """The type of one entry of a layer's list of treatments."""

@@ -195,7 +195,8 @@ class CloseSeam(Treatment):
         )
 
     def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
-        return self._closed(field, companion)[1]
+        closed = self._closed(field, companion)[1]
+        return companion if closed is None else closed
 
     def _closed(self, field: HeightField, companion: np.ndarray | None) -> tuple[np.ndarray, np.ndarray | None]:
         """The samples after closing, and a companion that is laid over just as they are."""

@@ -21,4 +21,4 @@ class Invert(Treatment):
         return field.with_samples(1 - field.samples)
 
     def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
-        return vectors * np.float32([-1, -1, 1])
+        return vectors * np.array([-1, -1, 1], np.float32)

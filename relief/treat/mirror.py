@@ -24,4 +24,4 @@ class Mirror(Placement):
         return np.ascontiguousarray(samples[:: -1 if self.down else 1, :: -1 if self.across else 1])
 
     def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
-        return vectors * np.float32([-1 if self.across else 1, -1 if self.down else 1, 1])
+        return vectors * np.array([-1 if self.across else 1, -1 if self.down else 1, 1], np.float32)

@@ -53,7 +53,7 @@ class Turn(Placement):
     def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
         angle = math.radians(90 * self.quarters + self.angle)
         cosine, sine = math.cos(angle), math.sin(angle)
-        around = np.float32([[cosine, -sine, 0], [sine, cosine, 0], [0, 0, 1]])
+        around = np.array([[cosine, -sine, 0], [sine, cosine, 0], [0, 0, 1]], np.float32)
         return vectors @ around.T
 
     def _after_quarters(self, footprint: Footprint) -> Footprint:
