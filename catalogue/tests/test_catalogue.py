@@ -33,8 +33,7 @@ def picture(pixels: np.ndarray) -> Picture:
 
 
 class SurfaceTests(TestCase):
-    def test_thirty_surfaces_of_every_colour(self):
-        self.assertEqual(len(TEXTURES), 30)
+    def test_there_are_surfaces_of_every_colour(self):
         self.assertEqual({texture.family for texture in TEXTURES.values()}, set(FAMILIES))
 
     def test_each_has_the_colour_it_says_its_maps_agree_and_it_tiles(self):
