@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import tempfile
-import time
 from pathlib import Path
 
 import numpy as np
@@ -132,16 +131,13 @@ class BrowserTestCase(StaticLiveServerTestCase):
     def settled(self):
         """Waits until the stage shows the state that the page is at, sharpened, and nothing is asked for."""
         script = (
-            "const { revision, drawn } = document.getElementById('flat').dataset;"
-            "return [revision, drawn, document.getElementById('stage').textContent.includes('Working on it')]"
+            "const at = document.getElementById('state').dataset.revision;"
+            "return document.getElementById('flat').dataset.revision === at"
+            " && document.getElementById('stage').ariaBusy === 'false' && !document.querySelector('.htmx-request')"
         )
-        self.until(lambda: self.run_script(script)[0] == self.revision())
-        # what takes longer says so over the picture, and is waited for
-        before, now = None, self.run_script(script)[1:]
-        until = time.monotonic() + WAIT
-        while (before != now or now[1]) and time.monotonic() < until:
-            time.sleep(0.5)
-            before, now = now, self.run_script(script)[1:]
+        self.until(lambda: self.run_script(script))
+        # what was drawn is on the screen after the next frame
+        self.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
 
     def pixels(self, selector: str = "#stage") -> np.ndarray:
         """What an element looks like on the screen: float (rows, columns, 3), 0 to 1."""

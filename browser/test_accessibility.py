@@ -15,7 +15,7 @@ from relief.maps.packing import PRESETS
 from relief.recipe import edits
 from shelf.intake import keep_source
 from shelf.models import Piece
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
 
@@ -43,7 +43,7 @@ class AccessibilityTests(BrowserTestCase):
             Revision.objects.edit_relief(piece, piece.position, partial(edits.pack_added, preset=preset))
         Proof.objects.create(revision=Revision.objects.now(piece), name="Calm water")
         Piece.objects.update(guide="Drag this, watch that.")
-        sets, _ = gathered([keep_source(the_artist(), *file) for file in set_files().items()])
+        sets, _ = gather_sets([keep_source(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
         for theme in ("light", "dark"):
             feature = {"name": "prefers-color-scheme", "value": theme}

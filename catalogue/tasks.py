@@ -12,7 +12,7 @@ from relief.progress import Progress
 from shelf.archives import incoming
 from shelf.intake import keep_source
 from shelf.models import TextureSet
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from work.carrying import carries_out
 from work.models import WorkError
 
@@ -41,7 +41,7 @@ def _kept(order: Order, data: bytes) -> TextureSet:
         known.removed = None
         known.save(update_fields=["removed"])
         return known
-    sets, _ = gathered(sources)
+    sets, _ = gather_sets(sources)
     texture_set = sets[0]
     texture_set.name = f"{order.texture.name}, {order.size}"
     texture_set.tags = order.texture.words

@@ -18,8 +18,8 @@ import numpy as np
 import scipy.ndimage
 from PIL import Image
 
-from relief.compose.imprints import Imprints, Press, pressed, stamp
-from relief.compose.strokes import Stroke, Work, worked
+from relief.compose.imprints import Imprints, Press, press_stamp, stamp
+from relief.compose.strokes import Stroke, Work, draw_strokes
 from relief.displace.displace import displaced
 from relief.filters.gaussian import gaussian
 from relief.filters.resample import averaged, enlarged
@@ -232,9 +232,9 @@ def _by_hand() -> list[tuple[str, float]]:
     rows = []
     for work in get_args(Work):
         stroke = Stroke(work=work, points=points, radius=10)
-        rows.append((f"a stroke of 151 points: {work}", _best(lambda stroke=stroke: worked(field, (stroke,)), 3)))
+        rows.append((f"a stroke of 151 points: {work}", _best(lambda stroke=stroke: draw_strokes(field, (stroke,)), 3)))
     many = (Stroke(work="raise", points=points, radius=10),) * 500
-    rows.append(("500 such strokes", _best(lambda: worked(field, many), 1)))
+    rows.append(("500 such strokes", _best(lambda: draw_strokes(field, many), 1)))
     rough = np.random.default_rng(1).random((1024, 1024), dtype=np.float32)
     return rows + [
         (f"median, radius {radius}", _best(lambda radius=radius: median(rough, (radius, radius), (True, True)), 3))
@@ -312,9 +312,9 @@ def warm_up() -> None:
     median(rough.samples, (2, 1), (True, True))
     SlopeLimit().treat(rough)
     line = np.array([(0.1, 0.1, 1), (0.5, 0.5, 1)])
-    worked(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
+    draw_strokes(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
     painted(field, (Mark(points=((0.5, 0.5),), radius=50),))
-    pressed(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
+    press_stamp(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
     for model in (GradientNoise, ValueNoise, CellularNoise):
         model().draw(Grid(4, 4, field.footprint))
         model(warp=1).draw(Grid(4, 4, field.footprint))

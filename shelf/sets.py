@@ -15,7 +15,7 @@ from relief.sources.roles import family, role_in_name
 from shelf.models import Source, TextureSet, read_source
 
 
-def gathered(sources: Iterable[Source]) -> tuple[list[TextureSet], list[Source]]:
+def gather_sets(sources: Iterable[Source]) -> tuple[list[TextureSet], list[Source]]:
     """Makes sets of the sources whose names belong together; and gives those that stand alone.
 
     A set needs two members at least, one of them named after its role.

@@ -13,7 +13,7 @@ from shelf.models import Source
 Refused = list[tuple[str, str]]
 
 
-def taken(request: HttpRequest) -> tuple[list[Source], Refused]:
+def keep_uploads(request: HttpRequest) -> tuple[list[Source], Refused]:
     """Keeps the pictures of a request, those in ZIP archives too; gives them and, by name, why others were not kept."""
     kept: list[Source] = []
     refused: Refused = []

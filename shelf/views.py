@@ -18,7 +18,7 @@ from relief.sources.decode import ENDINGS
 from relief.sources.roles import ROLE_NAMES
 from shelf import looks, search, sets
 from shelf.models import Piece, Source, TextureSet
-from shelf.uploads import taken
+from shelf.uploads import keep_uploads
 from studio.packet import packet
 
 SHARPEST = 2048
@@ -51,7 +51,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
 @require_POST
 def keep(request: HttpRequest) -> JsonResponse:
     """Takes pictures in and says which sources they are now; what to make of them is asked later."""
-    kept, refused = taken(request)
+    kept, refused = keep_uploads(request)
     return JsonResponse({"sources": [source.pk for source in kept], "refused": refused})
 
 

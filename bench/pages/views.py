@@ -26,8 +26,8 @@ from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
-from shelf.sets import gathered
-from shelf.uploads import taken
+from shelf.sets import gather_sets
+from shelf.uploads import keep_uploads
 
 
 @require_POST
@@ -41,12 +41,12 @@ def begin(request: HttpRequest) -> HttpResponse:
         sources, refused = [], []
         sets = [texture_set]
     else:
-        sources, refused = taken(request)
+        sources, refused = keep_uploads(request)
         chosen = [whole_number(pk) for pk in request.POST.getlist("source")]
         sources += Source.objects.filter(owner=request.artist, pk__in=chosen)
         if not sources and not refused:
             refused = [("No picture", f"Choose a picture. The app reads {KNOWN}, and ZIP archives of them.")]
-        sets, sources = gathered(sources) if len(sources) > 1 else ([], sources)
+        sets, sources = gather_sets(sources) if len(sources) > 1 else ([], sources)
     begun = []
     for work in [*(partial(begin_piece_of_set, item) for item in sets), *map(_begun_alone, sources)]:
         try:

@@ -183,7 +183,7 @@ def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[
     """Each layer's own section, the ground first; and how the chosen one lies where it contests with what is below."""
     relief = state.relief
     profiles = [
-        section(get_engine().run(state.laid(number)), *line, count=LAYER_SECTION)
+        section(get_engine().run(state.layer_on_grid(number)), *line, count=LAYER_SECTION)
         for number, layer in enumerate(relief.layers)
         if not layer.content.works_below
     ]
@@ -195,7 +195,7 @@ def _of_layers(state: Pipeline, chosen: int, line: tuple[Point, Point]) -> dict[
     found = {"layers": np.stack(profiles)}
     layer = relief.layers[chosen]
     if chosen and layer.blend in ("taller", "lower") and layer.on and not layer.content.works_below:
-        lifted = layer.amount * section(get_engine().run(state.laid(chosen)), *line) + layer.offset
+        lifted = layer.amount * section(get_engine().run(state.layer_on_grid(chosen)), *line) + layer.offset
         found["contest"] = lifted.astype(np.float32)
     return found
 

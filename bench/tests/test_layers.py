@@ -11,7 +11,7 @@ from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.generate import GENERATORS
 from shelf.intake import keep_source
 from shelf.models import Piece, read_source
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
 
@@ -95,7 +95,7 @@ class LayerTests(StudioTestCase):
 
     def test_a_set_from_the_shelf_becomes_a_layer_with_its_companions(self):
         piece = self.piece()
-        sets, _ = gathered([keep_source(the_artist(), *file) for file in set_files().items()])
+        sets, _ = gather_sets([keep_source(the_artist(), *file) for file in set_files().items()])
         self.post("bench:layers", piece, 1, action="source", **{"from": f"set:{sets[0].pk}"})
         recipe = self.recipe(piece)
         self.assertEqual(recipe.main.layers[1].content.companions, {"colour": "colour", "normal": "normal"})

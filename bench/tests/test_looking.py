@@ -20,7 +20,7 @@ from relief.run.pipeline import Pipeline
 from shelf.engine import get_engine
 from shelf.intake import keep_source
 from shelf.models import Source, read_source
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from studio.middleware import the_artist
 
 
@@ -175,7 +175,7 @@ class MapTests(StudioTestCase):
         heights = png(HEIGHTS)
         normal = png(np.broadcast_to(np.uint8([128, 128, 255]), (48, 64, 3)).copy())
         files = {"hull_height.png": heights, "hull_normal.png": normal}
-        sets, _ = gathered([keep_source(the_artist(), name, data) for name, data in files.items()])
+        sets, _ = gather_sets([keep_source(the_artist(), name, data) for name, data in files.items()])
         piece = begin_piece_of_set(sets[0])
         self.assertContains(self.client.get(f"/piece/{piece.pk}/maps/"), "The one that came along")
         own, both = (

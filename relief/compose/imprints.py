@@ -113,7 +113,7 @@ class Press:
     size: float
 
 
-def presses(imprints: Imprints, footprint: Footprint, wraps: tuple[bool, bool]) -> list[Press]:
+def places_of_presses(imprints: Imprints, footprint: Footprint, wraps: tuple[bool, bool]) -> list[Press]:
     """All imprints of a set, fixed by its seed."""
     places = [*imprints.places, *_on_line(imprints.line, imprints.along, footprint)]
     places += scattered(imprints.count, imprints.spacing, footprint, wraps, imprints.seed)
@@ -177,7 +177,7 @@ def _drawn(shape: str) -> np.ndarray:
     return np.sqrt(np.clip(1 - place[None, :] ** 2 - place[:, None] ** 2, 0, 1))
 
 
-def pressed(
+def press_stamp(
     small: HeightField, places: list[Press], grid: Grid, wraps: tuple[bool, bool], companion: np.ndarray | None = None
 ) -> tuple[np.ndarray, np.ndarray]:
     """A small relief pressed in at many places; where imprints meet the taller is seen.

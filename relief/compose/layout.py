@@ -73,7 +73,7 @@ class Layout(Parameters):
             return Grid(columns, rows, Footprint().resized(height, width))
         return Grid(rows, columns, grid.footprint.resized(width, height))
 
-    def laid(self, samples: np.ndarray, grid: Grid, second: np.ndarray | None = None) -> np.ndarray:
+    def repeat(self, samples: np.ndarray, grid: Grid, second: np.ndarray | None = None) -> np.ndarray:
         """Samples of one repeat (rows, columns[, channels]) over the whole grid.
 
         `second` is where the copy is seen that is moved by half both ways, as `second_seen` has it.
@@ -89,9 +89,9 @@ class Layout(Parameters):
         """Where the second of two copies is seen: the taller, as far as each is there. None where there is one only."""
         if self.arrangement != "centre_corners":
             return None
-        standing = self.laid(heights - heights.min() + 1e-3, grid)
+        standing = self.repeat(heights - heights.min() + 1e-3, grid)
         if cover is not None:
-            standing = standing * self.laid(cover, grid)
+            standing = standing * self.repeat(cover, grid)
         return self._moved_by_half(standing) > standing
 
     def _tiled(self, samples: np.ndarray) -> np.ndarray:

@@ -62,7 +62,7 @@ class Strokes(Content):
         return self.strokes
 
 
-def worked(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
+def draw_strokes(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
     """The samples of a field after some strokes, in their order: float32 (rows, columns)."""
     samples = field.samples.copy()
     brush = Brush(field)

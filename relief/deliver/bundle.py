@@ -18,7 +18,7 @@ from relief.deliver.files import written_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import obj
 from relief.deliver.note import Entry, note
-from relief.deliver.plan import CARD, SEEN, Planned, plan, plan_maps, plan_test_card, told_apart
+from relief.deliver.plan import CARD, SEEN, Planned, distinguish_names, plan, plan_maps, plan_test_card
 from relief.displace.forecast import forecast, refuse_if_too_large
 from relief.filters.resample import resampled
 from relief.generate import test_card
@@ -224,7 +224,7 @@ def delivery_files(
     height = engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.5))
     first, *files = plan(recipe, title)
     if height.alpha is not None:
-        files = told_apart([*files, *plan_maps(relief, title, alpha=True)[-1:]])
+        files = distinguish_names([*files, *plan_maps(relief, title, alpha=True)[-1:]])
     entries = {file.name: _entry(recipe, maps, file) for file in files}
     text = note(title, relief, height, list(entries.values()))
     yield File(Entry(first.filename, first.title, first.format, ""), text.encode())

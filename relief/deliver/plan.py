@@ -57,7 +57,7 @@ def plan(recipe: Recipe, title: str = "") -> list[Planned]:
     files += plan_test_card(relief, stem, delivery) if delivery.test_card else []
     files.append(Planned("mesh", f"{stem}_plane.obj", "Displaced plane", "OBJ"))
     files.append(Planned("recipe", "recipe.json", "Recipe", "JSON"))
-    return told_apart(files)
+    return distinguish_names(files)
 
 
 def plan_maps(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS, alpha: bool = False) -> list[Planned]:
@@ -69,7 +69,7 @@ def plan_maps(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS, alpha: 
             files.append(Planned("heights", f"{stem}_displacement.tif", title, "TIFF", "32-bit float, grey"))
     if alpha:
         files.append(Planned("mask", f"{stem}_mask.png", "Mask", "PNG", "8 bit, grey"))
-    return told_apart(files)
+    return distinguish_names(files)
 
 
 def plan_test_card(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS) -> list[Planned]:
@@ -115,7 +115,7 @@ def _depth(relief: Relief, name: str, delivery: Delivery) -> str:
 CHANNELS = {1: "grey", 3: "red green blue", 4: "red green blue alpha"}
 
 
-def told_apart(files: Iterable[Planned]) -> list[Planned]:
+def distinguish_names(files: Iterable[Planned]) -> list[Planned]:
     """The files with a number after each name that another one has already."""
     given: set[str] = set()
     named = []

@@ -10,6 +10,7 @@ from relief.generate.generator import Grid
 from relief.generate.kernels import add_cells, measure_cells
 from relief.generate.noise import NOTHING, Noise, cells_beyond, offset_of, placed
 from relief.parameters import choice, number
+from relief.progress import Progress
 
 Measure = Literal["nearest", "second", "edges", "value"]
 MEASURES: dict[Measure, int] = {"nearest": 0, "second": 1, "edges": 2, "value": 3}
@@ -39,11 +40,12 @@ class CellularNoise(Noise):
         1, 0, 1, label="Scatter", step=0.01, help="How far points stray from a grid; 0 leaves them on it."
     )
 
-    def draw(self, grid: Grid) -> np.ndarray:
+    def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
         total = np.zeros((grid.rows, grid.columns), np.float32)
         bend = self.bend(grid)
         whole = sum(self.gain**octave for octave in range(self.octaves))
         for octave in range(self.octaves):
+            progress.step(octave / self.octaves, self.title)
             weight = np.float32(self.gain**octave * self.contrast / whole)
             add_cells(*self._cells(grid, octave, bend), SHAPES[self.shape], MEASURES[self.measure], weight, total)
         return np.float32(0.5) + total

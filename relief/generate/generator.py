@@ -10,8 +10,12 @@ import numpy as np
 
 from relief.content import Content
 from relief.height import Footprint
+from relief.progress import Progress
 
 Family = Literal["noise", "pattern"]
+
+BAND = 512
+"""Rows of a pattern that are drawn at a time."""
 
 
 @dataclass(frozen=True)
@@ -58,8 +62,6 @@ class Generator(Content):
     """
 
     family: ClassVar[Family]
-    by_bands: ClassVar[bool] = True
-    """Whether each texel depends on its own place alone, so that it can be drawn band by band."""
 
     @classmethod
     def about(cls) -> str:
@@ -69,6 +71,14 @@ class Generator(Content):
     def draw(self, grid: Grid) -> np.ndarray:
         """Heights, 0 to 1 where nothing is exaggerated: float32 (rows, columns), the same at every resolution."""
         raise NotImplementedError
+
+    def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
+        """The same, cancelled between bands of rows where that is asked for: a texel depends on its own place alone."""
+        heights = np.empty((grid.rows, grid.columns), np.float32)
+        for band in grid.bands(BAND):
+            progress.step(band.first / grid.rows, self.title)
+            heights[band.first : band.first + band.rows] = self.draw(band)
+        return heights
 
 
 def fitted(length: float, side: float, even: bool = False) -> int:

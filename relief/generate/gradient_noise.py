@@ -9,6 +9,7 @@ import numpy as np
 from relief.generate.generator import Grid
 from relief.generate.kernels import add_gradient
 from relief.generate.noise import SummedNoise, gradients
+from relief.progress import Progress
 
 
 class GradientNoise(SummedNoise):
@@ -17,5 +18,5 @@ class GradientNoise(SummedNoise):
     title: ClassVar[str] = "Gradient noise"
     kind: Literal["gradient_noise"] = "gradient_noise"
 
-    def draw(self, grid: Grid) -> np.ndarray:
-        return self.summed(grid, add_gradient, gradients)
+    def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
+        return self.summed(grid, add_gradient, gradients, progress)

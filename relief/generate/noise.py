@@ -18,6 +18,7 @@ from relief.generate.kernels import add_gradient
 from relief.generate.lattice import MOST_CELLS, Lattice, mixed
 from relief.height import Footprint
 from relief.parameters import Surroundings, choice, number
+from relief.progress import Progress
 
 Sum = Literal["fractal", "ridged", "billowed"]
 MODES: dict[Sum, int] = {"fractal": 0, "ridged": 1, "billowed": 2}
@@ -35,7 +36,6 @@ class Noise(Generator):
     """Base of the noises."""
 
     family: ClassVar[Family] = "noise"
-    by_bands: ClassVar[bool] = False
     rest: ClassVar[float] = 0.5
     size: float = number(
         60, 0.05, 100_000, label="Size", unit="mm", step=1, slider=(1, 600), logarithmic=True,
@@ -90,6 +90,13 @@ class Noise(Generator):
         width, height = self.size * self.stretch_across / finer, self.size * self.stretch_down / finer
         return Lattice.over(footprint, width, height, self.turn)
 
+    def draw(self, grid: Grid) -> np.ndarray:
+        return self.draw_slowly(grid, Progress())
+
+    def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
+        """As `draw`, cancelled between octaves: a warp is looked at as a whole, so bands of rows would not meet."""
+        raise NotImplementedError
+
     def bend(self, grid: Grid) -> tuple[np.ndarray, np.ndarray]:
         """How far each place is moved by the warp, as parts of width and height; nothing when there is none."""
         if self.warp == 0:
@@ -132,16 +139,17 @@ class SummedNoise(Noise):
         help="Plain rolls up and down, ridged stands in sharp crests, billowed in round heaps.",
     )  # fmt: skip
 
-    def summed(self, grid: Grid, add: Callable, table: Callable) -> np.ndarray:
+    def summed(self, grid: Grid, add: Callable, table: Callable, progress: Progress) -> np.ndarray:
         """All octaves: 0.5 + contrast / 2 times their weighed mean, 0 to 1 at contrast 1: float32 (rows, columns)."""
         total = np.zeros((grid.rows, grid.columns), np.float32)
         bend = self.bend(grid)
         whole = 0.0
-        for number_ in range(self.octaves):
-            weight = self.gain**number_
+        for octave in range(self.octaves):
+            progress.step(octave / self.octaves, self.title)
+            weight = self.gain**octave
             whole += weight
-            lattice, mode = self.lattice(grid.footprint, number_), MODES[self.sum]
-            add_octave(add, table, lattice, self.seed, number_, grid, bend, weight, mode, total)
+            lattice, mode = self.lattice(grid.footprint, octave), MODES[self.sum]
+            add_octave(add, table, lattice, self.seed, octave, grid, bend, weight, mode, total)
         return np.float32(0.5) + total * np.float32(0.5 * self.contrast / whole)
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from relief.filters.resample import resampled
 from relief.generate.generator import Family, Generator, Grid
+from relief.progress import Progress
 
 CARD = 512
 """Texels on a side of a test card that is delivered."""
@@ -28,7 +29,6 @@ class TestCard(Generator):
 
     __test__ = False  # it is no test, whatever its name begins with
 
-    by_bands: ClassVar[bool] = False
     title: ClassVar[str] = "Test card"
     family: ClassVar[Family] = "pattern"
     rest: ClassVar[float] = 0.5
@@ -42,6 +42,11 @@ class TestCard(Generator):
         heights += np.where((along > 0) & (along < 1) & (np.abs(y - 0.75) < 0.13), 0.5 * along, 0)
         letters = resampled(_word(), grid.rows, grid.columns, "area", (False, False))
         return (heights + 0.4 * letters).astype(np.float32)
+
+    def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
+        """As `draw`, at once: its letters are brought to size as a whole."""
+        progress.step(0, self.title)
+        return self.draw(grid)
 
 
 def _cap(x: np.ndarray, y: np.ndarray, radius: float = 0.17) -> np.ndarray:

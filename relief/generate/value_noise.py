@@ -10,6 +10,7 @@ from relief.generate.generator import Grid
 from relief.generate.kernels import add_value
 from relief.generate.lattice import Lattice
 from relief.generate.noise import SummedNoise
+from relief.progress import Progress
 
 
 class ValueNoise(SummedNoise):
@@ -18,8 +19,8 @@ class ValueNoise(SummedNoise):
     title: ClassVar[str] = "Value noise"
     kind: Literal["value_noise"] = "value_noise"
 
-    def draw(self, grid: Grid) -> np.ndarray:
-        return self.summed(grid, add_value, heights)
+    def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
+        return self.summed(grid, add_value, heights, progress)
 
 
 def heights(lattice: Lattice, seed: int, beyond: float, octave: int) -> np.ndarray:

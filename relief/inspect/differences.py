@@ -14,7 +14,7 @@ from relief.maps.displacement import displacement
 from relief.maps.normal import vectors
 from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.relief import Relief
-from relief.run.stages import unit_vectors
+from relief.run.stages import resample_vectors
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,9 @@ def angles_apart(
     """The angles between the normals of two states, degrees: float32 (rows, columns). Takes what `difference` takes."""
     fields = _on_one_grid(fields)
     first, second = (
-        vectors(field, relief.amplitude, relief.maps.normal, None if beside is None else unit_vectors(beside, field))
+        vectors(
+            field, relief.amplitude, relief.maps.normal, None if beside is None else resample_vectors(beside, field)
+        )
         for relief, field, beside in zip(reliefs, fields, along, strict=True)
     )
     # of two nearly equal vectors the cosine says nothing in float32, but the length of what lies between them does

@@ -26,7 +26,7 @@ from relief.recipe.recipe import Recipe
 from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline, ReadSource
-from relief.run.stages import grey
+from relief.run.stages import read_grey
 from relief.sources.colour import full_scale
 from relief.sources.decode import decode
 from relief.sources.facts import SEAMLESS_BELOW, seam_ratios
@@ -195,7 +195,7 @@ def _parts(relief: Relief, picture: Decoded) -> list[HeightField]:
         size = relief.footprint.resized(
             relief.footprint.width * part.columns / picture.columns, relief.footprint.height * part.rows / picture.rows
         )
-        field = HeightField(grey(content, None, part), size, Edges())
+        field = HeightField(read_grey(content, None, part), size, Edges())
         for treatment in relief.layers[0].treatments:
             field = treatment.treat(field) if treatment.on else field
         parts.append(field)

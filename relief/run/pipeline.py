@@ -35,7 +35,7 @@ PROXY = 1024
 def reading(source: SourceReference, read_source: ReadSource) -> Stage:
     """The decoded picture of a source: a `Picture`. It depends on its bytes, and on its name's ending."""
     ending = source.filename.rpartition(".")[2].lower()
-    compute = partial(stages.decoded, read_source, source.digest, source.filename)
+    compute = partial(stages.decode_source, read_source, source.digest, source.filename)
     return Stage("Reading the picture", compute, [source.digest, ending])
 
 
@@ -69,9 +69,11 @@ class Pipeline:
     def colour(self) -> Stage:
         """The ground's source as it is looked at: uint8 (rows, columns, 3)."""
         if not self.relief.layers[0].source:
-            return Stage("Plain grey", stages.plain)
+            return Stage("Plain grey", stages.plain_colours)
         longest = self._longest_of_source
-        return Stage("Shrinking the colours", partial(stages.colour, longest=longest), longest, (self.picture(),))
+        return Stage(
+            "Shrinking the colours", partial(stages.display_colours, longest=longest), longest, (self.picture(),)
+        )
 
     # one layer
 
@@ -83,7 +85,7 @@ class Pipeline:
             footprint, edges, grid = self.relief.footprint, self.relief.edges, None
             resolution, longest = self.relief.maps.resolution or None, self._longest_of_source
             whole = Stage(
-                "Laying out the ground", partial(stages.grid_of, footprint, resolution, longest),
+                "Laying out the ground", partial(stages.grid_over_footprint, footprint, resolution, longest),
                 [footprint.model_dump(), resolution, longest],
             )  # fmt: skip
         else:
@@ -93,14 +95,14 @@ class Pipeline:
             return self._of_picture(content, footprint, edges, grid)
         grid = grid or whole
         if isinstance(content, Generator):
-            compute = partial(stages.drawn_on, content)
+            compute = partial(stages.draw_generator, content)
             return Stage(content.title, compute, content.model_dump(), (grid,), reports=True)
         if isinstance(content, Imprints):
             inputs = (grid, self._stamp(content))
             return Stage(
-                "Pressing in", partial(stages.imprints_pressed, content), content.model_dump(exclude={"source"}), inputs
+                "Pressing in", partial(stages.press_imprints, content), content.model_dump(exclude={"source"}), inputs
             )
-        return Stage("Level ground", stages.level, None, (grid,))
+        return Stage("Level ground", stages.level_ground, None, (grid,))
 
     def _of_picture(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
         """The field of a picture, on its own footprint, or on that of one repeat."""
@@ -110,10 +112,10 @@ class Pipeline:
         fitting = () if grid is None else (grid,)
         picture = self.picture(content.source)
         if content.reading == "normal":
-            compute = partial(stages.integrated, content, footprint, edges, longest)
+            compute = partial(stages.integrate_normals, content, footprint, edges, longest)
             return Stage("Finding the height", compute, [read, place, longest], (picture, *fitting))
-        made = Stage("Making grey", partial(stages.grey, content, longest), [read, longest], (picture,))
-        compute = partial(stages.laid_out, content, footprint, edges, longest)
+        made = Stage("Making grey", partial(stages.read_grey, content, longest), [read, longest], (picture,))
+        compute = partial(stages.height_of_grey, content, footprint, edges, longest)
         return Stage("Laying it out", compute, [read, place, longest], (made, picture, *fitting))
 
     def imprint_picture(self, layer: int) -> Stage | None:
@@ -143,7 +145,7 @@ class Pipeline:
         amplitude = self.relief.amplitude if treatment.wants_amplitude else None
         if amplitude is not None:
             stage = Stage(
-                "Taking the amplitude", partial(stages.with_amplitude, amplitude=amplitude), amplitude, (stage,)
+                "Taking the amplitude", partial(stages.set_amplitude, amplitude=amplitude), amplitude, (stage,)
             )
         compute, slow = (treatment.treat_slowly, True) if treatment.slow else (treatment.treat, False)
         return Stage(treatment.title, compute, treatment.model_dump(), (stage,), reports=slow)
@@ -158,17 +160,19 @@ class Pipeline:
         if relief.layers[0].source:
             compute = partial(stages.grid_of_picture, relief.footprint, footprint, self._longest_of_source)
             return Stage("Laying out the grid", compute, [*place, self._longest_of_source], (self.picture(),))
-        return Stage("Laying out the grid", partial(stages.grid_of, footprint, resolution, self.longest), place)
+        return Stage(
+            "Laying out the grid", partial(stages.grid_over_footprint, footprint, resolution, self.longest), place
+        )
 
-    def laid(self, layer: int) -> Stage:
+    def layer_on_grid(self, layer: int) -> Stage:
         """The `HeightField` of one layer after its treatments, over the whole grid."""
         chosen = self.relief.layers[layer]
         field = self.treated(layer=layer)
         if layer == 0:
             amount = chosen.amount if chosen.on else 0.0
-            compute = partial(stages.ground, amount, type(chosen.content).rest)
+            compute = partial(stages.fit_ground, amount, type(chosen.content).rest)
             return Stage("Laying the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
-        compute = partial(stages.over_grid, chosen.layout, self.relief.final_edges)
+        compute = partial(stages.repeat_field, chosen.layout, self.relief.final_edges)
         key = [chosen.layout.model_dump(), self.relief.final_edges.model_dump()]
         return Stage("Laying it out", compute, key, (field, self.grid(), *self._second_seen(layer)))
 
@@ -177,14 +181,14 @@ class Pipeline:
         layout = self.relief.layers[layer].layout
         if layout.arrangement != "centre_corners":
             return ()
-        compute = partial(stages.second_seen, layout)
+        compute = partial(stages.find_second_copy, layout)
         return (Stage("Laying it twice", compute, layout.model_dump(), (self.treated(layer=layer), self.grid())),)
 
     def composite(self, top: int | None = None) -> Stage:
         """The `Composite` of the layers up to one, all of them when none is named."""
         top = len(self.relief.layers) - 1 if top is None else top
         if top == 0:
-            return Stage("The ground alone", stages.alone, None, (self.laid(0),))
+            return Stage("The ground alone", stages.compose_ground, None, (self.layer_on_grid(0),))
         chosen = self.relief.layers[top]
         below = self.composite(top - 1)
         if not chosen.on:
@@ -194,14 +198,14 @@ class Pipeline:
             for treatment in self._switched_on(top):
                 over = self._after(over, treatment)
         else:
-            over = self.laid(top)
+            over = self.layer_on_grid(top)
         inputs = [below, over]
         looked_at = self._looked_at(top)
         if looked_at:
             inputs.append(looked_at)
         amplitude = self.relief.amplitude if chosen.mask.source == "slope" else 1.0
         settings = chosen.model_dump(include={"amount", "blend", "offset", "passage", "mask"})
-        compute = partial(stages.layer_laid_over, top, chosen, amplitude)
+        compute = partial(stages.blend_layer, top, chosen, amplitude)
         return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
 
     def _worked(self, below: Stage, strokes: tuple[str, ...]) -> Stage:
@@ -214,7 +218,7 @@ class Pipeline:
         whole = len(strokes) // BLOCK * BLOCK
         blocks = [strokes[first : first + BLOCK] for first in range(0, whole, BLOCK)]
         for block in [*blocks, *((stroke,) for stroke in strokes[whole:])]:
-            compute = partial(stages.strokes_worked, self.read_source, block)
+            compute = partial(stages.apply_strokes, self.read_source, block)
             stage = Stage("Hand strokes", compute, block, (stage,))
         return stage
 
@@ -223,12 +227,15 @@ class Pipeline:
         layer = self.relief.layers[number]
         mask = layer.mask
         if mask.source in FOLLOWS and 0 <= mask.layer != number:
-            return self.laid(min(mask.layer, len(self.relief.layers) - 1))
+            return self.layer_on_grid(min(mask.layer, len(self.relief.layers) - 1))
         if mask.source == "picture" and mask.picture:
             picture = Stage(
-                "Mask", partial(stages.companion, "mask", "", self.longest), self.longest, (self.picture(mask.picture),)
+                "Mask",
+                partial(stages.read_companion, "mask", "", self.longest),
+                self.longest,
+                (self.picture(mask.picture),),
             )
-            return Stage("Laying the mask", partial(stages.on_grid, "mask"), "mask", (self.grid(), picture))
+            return Stage("Laying the mask", partial(stages.fit_companion, "mask"), "mask", (self.grid(), picture))
         roles = layer.mask_roles
         if mask.source == "set" and roles:
             return self._companion_over(number, layer, mask.role if mask.role in roles else roles[0])
@@ -241,7 +248,7 @@ class Pipeline:
             field = self.treated(until)
         else:
             field = Stage("The relief", stages.field_of, None, (self.composite(),))
-        compute = partial(stages.sized, maps.resolution or None, maps.method, self.longest)
+        compute = partial(stages.resize_for_maps, maps.resolution or None, maps.method, self.longest)
         return Stage("Bringing it to size", compute, [maps.resolution, maps.method, self.longest], (field,))
 
     def displacing(self) -> Stage:
@@ -259,7 +266,7 @@ class Pipeline:
 
     def seen(self, layer: int) -> Stage:
         """How much of a layer is seen where it was laid: float32 (rows, columns)."""
-        return Stage("Who is seen", partial(stages.seen, layer), layer, (self.composite(),))
+        return Stage("Who is seen", partial(stages.cover_of_layer, layer), layer, (self.composite(),))
 
     # what goes along
 
@@ -271,7 +278,9 @@ class Pipeline:
 
     def vectors(self) -> Stage:
         """The normal map that came along, laid as the height is: float32 unit vectors (rows, columns, 3), green up."""
-        return Stage("Normals that came along", stages.unit_vectors, None, (self.companion("normal"), self.height()))
+        return Stage(
+            "Normals that came along", stages.resample_vectors, None, (self.companion("normal"), self.height())
+        )
 
     def companion(self, role: str) -> Stage:
         """A companion of all layers together, seen where its layer is seen.
@@ -283,7 +292,9 @@ class Pipeline:
         ground = self._companion_of(0, role, roles[0]) if roles[0] else None
         if ground and self._is_plain:
             return ground
-        stage = Stage(f"Laying {role}", partial(stages.on_grid, role), role, (grid, *((ground,) if ground else ())))
+        stage = Stage(
+            f"Laying {role}", partial(stages.fit_companion, role), role, (grid, *((ground,) if ground else ()))
+        )
         if len(roles) == 1:
             return stage
         composite = self.composite()
@@ -292,7 +303,7 @@ class Pipeline:
             if over is not None and layer.on:
                 key = [role, number]
                 stage = Stage(
-                    f"Laying {role} over", partial(stages.companion_laid_over, number), key, (stage, over, composite)
+                    f"Laying {role} over", partial(stages.blend_companion, number), key, (stage, over, composite)
                 )
         return stage
 
@@ -300,21 +311,19 @@ class Pipeline:
         """A layer's companion over the whole grid."""
         if isinstance(layer.content, Imprints) and role == "colour" and layer.source:
             picture = Stage(
-                "Colours", partial(stages.companion, role, "", self.longest), role, (self.picture(layer.source),)
+                "Colours", partial(stages.read_companion, role, "", self.longest), role, (self.picture(layer.source),)
             )
             cell = Stage("Cutting a repeat", layer.layout.cell, layer.layout.model_dump(), (self.grid(),))
             content = layer.content
             inputs: tuple[Stage, ...] = (cell, self._stamp(content), picture)
-            pressed_ = Stage(
-                "Pressing colours in", partial(stages.colours_pressed, content), content.model_dump(), inputs
-            )
+            samples = Stage("Pressing colours in", partial(stages.press_colours, content), content.model_dump(), inputs)
         elif role in layer.companions:
-            pressed_ = self._companion_of(number, role, layer.companions[role])
+            samples = self._companion_of(number, role, layer.companions[role])
         else:
             return None
         layout = layer.layout
-        compute = partial(stages.samples_over_grid, role, layout)
-        inputs = (pressed_, self.grid(), *self._second_seen(number))
+        compute = partial(stages.repeat_samples, role, layout)
+        inputs = (samples, self.grid(), *self._second_seen(number))
         return Stage("Laying it out", compute, [role, layout.model_dump()], inputs)
 
     def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
@@ -323,10 +332,10 @@ class Pipeline:
         picture = self.picture(beside.source)
         if role == "normal" and isinstance(content, Picture):
             rebuild = content.rebuild_blue or content.unpacked.normal
-            compute = partial(stages.vectors, content.green, rebuild, longest)
+            compute = partial(stages.read_vectors, content.green, rebuild, longest)
             companion = Stage("Reading its normals", compute, [content.green, rebuild, longest], (picture,))
         else:
-            compute = partial(stages.companion, role, beside.channel, longest)
+            compute = partial(stages.read_companion, role, beside.channel, longest)
             companion = Stage("Companion", compute, [role, beside.channel, longest], (picture,))
         return self._followed(companion, layer, role)
 
@@ -335,7 +344,7 @@ class Pipeline:
         field = self.untreated(layer)
         for treatment in self._switched_on(layer):
             if treatment.carries(role):
-                compute = partial(stages.followed, treatment, role)
+                compute = partial(stages.treat_companion, treatment, role)
                 key = [treatment.model_dump(), role == "normal"]
                 companion = Stage(treatment.title, compute, key, (companion, field))
             field = self._after(field, treatment)

@@ -10,9 +10,9 @@ import cv2
 import numpy as np
 
 from relief.compose.blend import blended
-from relief.compose.imprints import Imprints, pressed, presses
+from relief.compose.imprints import Imprints, places_of_presses, press_stamp
 from relief.compose.layout import Layout
-from relief.compose.strokes import Stroke, worked
+from relief.compose.strokes import Stroke, draw_strokes
 from relief.filters.resample import Method, as_type, field_resampled, resampled, shrunk
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fitted_size
@@ -65,20 +65,23 @@ class Composite:
         return self.field.nbytes + sum(seen.nbytes for seen in self.seen.values())
 
 
-def decoded(read_source: ReadSource, digest: str, filename: str) -> pictures.Picture:
+def decode_source(read_source: ReadSource, digest: str, filename: str) -> pictures.Picture:
+    """The `Picture` of a source; the ending of its name helps where its bytes do not say what they are."""
     return decode(read_source(digest), filename)
 
 
-def colour(picture: pictures.Picture, longest: int | None) -> np.ndarray:
+def display_colours(picture: pictures.Picture, longest: int | None) -> np.ndarray:
+    """A picture as it is looked at: uint8 (rows, columns, 3), sRGB, `longest` texels on its long side at most."""
     small = eight_bits(displayed(picture, longest))
     return small if small.ndim == 3 else cv2.cvtColor(small, cv2.COLOR_GRAY2RGB)
 
 
-def plain() -> np.ndarray:
+def plain_colours() -> np.ndarray:
+    """What stands for colours where no picture brings any: one grey texel, uint8 (1, 1, 3)."""
     return np.full((1, 1, 3), 190, np.uint8)
 
 
-def companion(role: str, channel: str, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+def read_companion(role: str, channel: str, longest: int | None, picture: pictures.Picture) -> np.ndarray:
     """A companion as floats: colours as they are displayed, data as they are."""
     if role == "colour":
         return displayed(picture, longest)
@@ -86,7 +89,7 @@ def companion(role: str, channel: str, longest: int | None, picture: pictures.Pi
     return shrunk(full_scale(samples), longest)
 
 
-def vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+def read_vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pictures.Picture) -> np.ndarray:
     """The unit vectors of a normal map; of a grey picture, which holds none, flat ones."""
     if not picture.is_colour:
         rows, columns = fitted_size(picture.rows, picture.columns, longest)
@@ -94,12 +97,12 @@ def vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pict
     return unit(shrunk(vectors_of(picture.pixels, green, rebuild_blue), longest))
 
 
-def unit_vectors(vectors: np.ndarray, field: HeightField) -> np.ndarray:
+def resample_vectors(vectors: np.ndarray, field: HeightField) -> np.ndarray:
     """Vectors on the grid of a field, of length 1 again after they were mixed and resampled."""
     return unit(resampled(vectors, *field.size, "area", field.edges.wraps))
 
 
-def followed(treatment: Treatment, role: str, companion: np.ndarray, field: HeightField) -> np.ndarray:
+def treat_companion(treatment: Treatment, role: str, companion: np.ndarray, field: HeightField) -> np.ndarray:
     """A companion after a treatment; it may have another number of texels than the height."""
     rows, columns = field.samples.shape
     if companion.shape[:2] != (rows, columns):
@@ -108,7 +111,7 @@ def followed(treatment: Treatment, role: str, companion: np.ndarray, field: Heig
     return treatment.turn_vectors(moved) if role == "normal" else moved
 
 
-def on_grid(role: str, grid: Grid, companion: np.ndarray | None = None) -> np.ndarray:
+def fit_companion(role: str, grid: Grid, companion: np.ndarray | None = None) -> np.ndarray:
     """A companion at the size of the grid; mid grey, or flat, where the ground has none."""
     if companion is None and role == "normal":
         return np.broadcast_to(FLAT, (grid.rows, grid.columns, 3)).copy()
@@ -120,7 +123,8 @@ def on_grid(role: str, grid: Grid, companion: np.ndarray | None = None) -> np.nd
     return resampled(companion, grid.rows, grid.columns, "area", (False, False))
 
 
-def companion_laid_over(number: int, below: np.ndarray, over: np.ndarray, composite: Composite) -> np.ndarray:
+def blend_companion(number: int, below: np.ndarray, over: np.ndarray, composite: Composite) -> np.ndarray:
+    """A companion over those below it, where its layer is seen: float32 (rows, columns[, 3])."""
     seen = composite.seen[number]
     if below.ndim == 3:
         over = over if over.ndim == 3 else np.dstack([over] * 3)
@@ -128,19 +132,21 @@ def companion_laid_over(number: int, below: np.ndarray, over: np.ndarray, compos
     return below + seen * (over - below)
 
 
-def colours_pressed(content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray) -> np.ndarray:
+def press_colours(content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray) -> np.ndarray:
+    """The colours of imprints over one repeat, pressed at the places of their heights: float32 (rows, columns, 3)."""
     colours = colours if colours.ndim == 3 else np.dstack([colours] * 3)
     colours = resampled(colours, *small.size, "area", (False, False))
-    return pressed(small, presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
+    return press_stamp(small, places_of_presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
 
 
-def samples_over_grid(
+def repeat_samples(
     role: str, layout: Layout, samples: np.ndarray, grid: Grid, second: np.ndarray | None = None
 ) -> np.ndarray:
+    """A companion's repeats over the grid: float32 (rows, columns[, 3]). Normals turn with their layer."""
     cell = layout.cell(grid)
     if role == "normal":
         samples = Turn(quarters=layout.quarters).turn_vectors(samples)
-    return layout.laid(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid, second)
+    return layout.repeat(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid, second)
 
 
 def grid_of_picture(whole: Footprint, left: Footprint, longest: int | None, picture: pictures.Picture) -> Grid:
@@ -150,38 +156,31 @@ def grid_of_picture(whole: Footprint, left: Footprint, longest: int | None, pict
     return Grid(max(1, down), max(1, across), left)
 
 
-def grid_of(footprint: Footprint, resolution: int | None, longest: int | None) -> Grid:
+def grid_over_footprint(footprint: Footprint, resolution: int | None, longest: int | None) -> Grid:
+    """A grid of square texels, nearly, over a footprint in mm, where no picture gives a size."""
     long_side = min(resolution or GROUND, longest or 1 << 30)
     scale = long_side / max(footprint.sides)
     return Grid(max(1, round(footprint.height * scale)), max(1, round(footprint.width * scale)), footprint)
 
 
-BAND = 512
-"""Rows of a pattern that are drawn at a time."""
+def draw_generator(generator: Generator, grid: Grid, progress: Progress) -> HeightField:
+    """A noise or pattern over a grid, in which it tiles."""
+    return HeightField(generator.draw_slowly(grid, progress), grid.footprint, WRAPPED)
 
 
-def drawn_on(generator: Generator, grid: Grid, progress: Progress) -> HeightField:
-    """A noise or pattern over a grid. A pattern is drawn by bands of rows, between which it can be cancelled."""
-    if not generator.by_bands:
-        return HeightField(generator.draw(grid), grid.footprint, WRAPPED)
-    heights = np.empty((grid.rows, grid.columns), np.float32)
-    for band in grid.bands(BAND):
-        progress.step(band.first / grid.rows, generator.title)
-        heights[band.first : band.first + band.rows] = generator.draw(band)
-    return HeightField(heights, grid.footprint, WRAPPED)
-
-
-def level(grid: Grid) -> HeightField:
+def level_ground(grid: Grid) -> HeightField:
+    """A layer of height 0, which strokes or masks are for."""
     return HeightField(np.zeros((grid.rows, grid.columns), np.float32), grid.footprint, WRAPPED)
 
 
-def imprints_pressed(content: Imprints, grid: Grid, small: HeightField) -> HeightField:
-    places = presses(content, grid.footprint, WRAPPED.wraps)
-    heights, cover = pressed(small, places, grid, WRAPPED.wraps)
+def press_imprints(content: Imprints, grid: Grid, small: HeightField) -> HeightField:
+    """Imprints over one repeat, at all their places; the field's alpha is where they reach."""
+    places = places_of_presses(content, grid.footprint, WRAPPED.wraps)
+    heights, cover = press_stamp(small, places, grid, WRAPPED.wraps)
     return HeightField(heights, grid.footprint, WRAPPED, cover)
 
 
-def ground(amount: float, rest: float, field: HeightField, grid: Grid) -> HeightField:
+def fit_ground(amount: float, rest: float, field: HeightField, grid: Grid) -> HeightField:
     """The first layer on the grid, as much of it as is wanted."""
     field = field_resampled(field, grid.rows, grid.columns, "area")
     if amount != 1:
@@ -191,32 +190,34 @@ def ground(amount: float, rest: float, field: HeightField, grid: Grid) -> Height
     return replace(field, footprint=grid.footprint)
 
 
-def second_seen(layout: Layout, field: HeightField, grid: Grid) -> np.ndarray | None:
+def find_second_copy(layout: Layout, field: HeightField, grid: Grid) -> np.ndarray | None:
     """Where the second copy of a layer is seen, when it is laid twice."""
     cell = layout.cell(grid)
     fitted = field_resampled(field, cell.rows, cell.columns, "area")
     return layout.second_seen(fitted.samples, fitted.alpha, grid)
 
 
-def over_grid(
+def repeat_field(
     layout: Layout, edges: Edges, field: HeightField, grid: Grid, second: np.ndarray | None = None
 ) -> HeightField:
     """A layer's repeats over the grid."""
     cell = layout.cell(grid)
     fitted = field_resampled(field, cell.rows, cell.columns, "area")
-    alpha = None if fitted.alpha is None else layout.laid(fitted.alpha, grid, second)
-    return HeightField(layout.laid(fitted.samples, grid, second), grid.footprint, edges, alpha, fitted.grain)
+    alpha = None if fitted.alpha is None else layout.repeat(fitted.alpha, grid, second)
+    return HeightField(layout.repeat(fitted.samples, grid, second), grid.footprint, edges, alpha, fitted.grain)
 
 
-def alone(field: HeightField) -> Composite:
+def compose_ground(field: HeightField) -> Composite:
+    """The ground with no layer over it."""
     return Composite(field, {})
 
 
 def field_of(composite: Composite) -> HeightField:
+    """The relief of a composite."""
     return composite.field
 
 
-def seen(layer: int, composite: Composite) -> np.ndarray:
+def cover_of_layer(layer: int, composite: Composite) -> np.ndarray:
     """How much of a layer is seen where it was laid; of the ground, what no other layer covers."""
     if layer == 0:
         covered = [np.float32(1) - part for part in composite.seen.values()]
@@ -224,12 +225,12 @@ def seen(layer: int, composite: Composite) -> np.ndarray:
     return composite.seen.get(layer, np.ones_like(composite.field.samples))
 
 
-def strokes_worked(read: Callable[[str], bytes], digests: tuple[str, ...], field: HeightField) -> HeightField:
+def apply_strokes(read: Callable[[str], bytes], digests: tuple[str, ...], field: HeightField) -> HeightField:
     """A field after some strokes, which are read by their hashes."""
-    return field.with_samples(worked(field, (Stroke.read(read(digest)) for digest in digests)))
+    return field.with_samples(draw_strokes(field, (Stroke.read(read(digest)) for digest in digests)))
 
 
-def layer_laid_over(
+def blend_layer(
     number: int,
     layer: Layer,
     amplitude: float,
@@ -259,7 +260,8 @@ def layer_laid_over(
     return Composite(field.with_samples(heights), {**below.seen, number: np.ascontiguousarray(seen)})
 
 
-def grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+def read_grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np.ndarray:
+    """The samples of a picture before any treatment: float32 (rows, columns), 0 to 1 of whole numbers."""
     if content.reading == "photo":
         samples = grey_of_photo(picture, content.grey, content.hue, content.transfer)
     elif content.transfer != "srgb":
@@ -269,19 +271,20 @@ def grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np
     return np.ascontiguousarray(shrunk(samples, longest), np.float32)
 
 
-def laid_out(
+def height_of_grey(
     content: Picture, footprint: Footprint, edges: Edges, longest: int | None, grey: np.ndarray,
     picture: pictures.Picture, cell: Grid | None = None,
 ) -> HeightField:  # fmt: skip
+    """Grey, float32 (rows, columns), over its footprint in mm, with the alpha, grain and levels of its picture."""
     footprint = cell.footprint if cell else footprint
     levels = few_levels(picture.pixels)
     if levels is not None:
         of_photo = content.grey if content.reading == "photo" else None
         levels = heights_of_levels(levels, picture, of_photo, content.transfer)
-    return HeightField(grey, footprint, edges, alpha(picture, longest), picture.grain, levels=levels)
+    return HeightField(grey, footprint, edges, read_alpha(picture, longest), picture.grain, levels=levels)
 
 
-def alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:
+def read_alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:
     """The source's alpha, unless it covers everything."""
     if picture.alpha is None:
         return None
@@ -289,27 +292,28 @@ def alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:
     return None if alpha.min() > 0.999 else alpha
 
 
-def integrated(
+def integrate_normals(
     content: Picture, footprint: Footprint, edges: Edges, longest: int | None, picture: pictures.Picture,
     cell: Grid | None = None,
 ) -> HeightField:  # fmt: skip
     """The height that has the slopes of a normal map."""
     footprint = cell.footprint if cell else footprint
     if not picture.is_colour:
-        return HeightField(grey(content, longest, picture), footprint, edges, grain=picture.grain)
+        return HeightField(read_grey(content, longest, picture), footprint, edges, grain=picture.grain)
     pixels = shrunk(full_scale(picture.pixels), longest)
     if content.rebuild_blue:
         pixels = vectors_of(pixels, rebuild_blue=True) * np.float32(0.5) + np.float32(0.5)
     spacing = footprint.width / pixels.shape[1], footprint.height / pixels.shape[0]
     samples, _ = height_from_normals(pixels, content.green, spacing, edges.wraps)
-    return HeightField(samples, footprint, edges, alpha(picture, longest))
+    return HeightField(samples, footprint, edges, read_alpha(picture, longest))
 
 
-def with_amplitude(field: HeightField, amplitude: float) -> HeightField:
+def set_amplitude(field: HeightField, amplitude: float) -> HeightField:
+    """The field with its amplitude in mm, for what measures true slopes."""
     return replace(field, amplitude=amplitude)
 
 
-def sized(resolution: int | None, method: Method, longest: int | None, field: HeightField) -> HeightField:
+def resize_for_maps(resolution: int | None, method: Method, longest: int | None, field: HeightField) -> HeightField:
     """The field at the resolution of the maps, a proxy at its own."""
     rows, columns = field.samples.shape
     now = max(rows, columns)

@@ -8,8 +8,8 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief.compose.imprints import Imprints, Press, pressed, stamp
-from relief.compose.strokes import Stroke, worked
+from relief.compose.imprints import Imprints, Press, press_stamp, stamp
+from relief.compose.strokes import Stroke, draw_strokes
 from relief.filters.brush import boxes_around
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
@@ -33,7 +33,9 @@ def far_from(line: np.ndarray, width: float, height: float, rows: int, columns: 
 class StrokeTilingTests(TestCase):
     def test_a_stroke_as_long_as_the_tile_leaves_no_step_at_the_edge(self):
         flat = field(np.zeros((200, 200)), 200, edges=WRAP)
-        out = worked(flat, (Stroke(work="raise", points=((0.02, 0.1, 1), (0.98, 0.9, 1)), radius=15, strength=1),))
+        out = draw_strokes(
+            flat, (Stroke(work="raise", points=((0.02, 0.1, 1), (0.98, 0.9, 1)), radius=15, strength=1),)
+        )
         for along in (out, out.T):
             self.assertLessEqual(np.abs(along[:, 0] - along[:, -1]).max(), np.abs(np.diff(along, axis=1)).max())
 
@@ -48,7 +50,7 @@ class StrokeTilingTests(TestCase):
             far = far_from(points * (180, 100), 180, 100, 80, 90, 1 if wraps else 0)
             part = np.clip((1 - far / radius) / 0.8, 0, 1)
             expected = 0.7 * part * part * (3 - 2 * part)
-            np.testing.assert_allclose(worked(here, (stroke,)), expected, atol=1e-5)
+            np.testing.assert_allclose(draw_strokes(here, (stroke,)), expected, atol=1e-5)
 
     def test_a_stroke_costs_what_it_covers(self):
         """Counted in texels that are looked at: a piece of the line asks for the box around it, not for the window."""
@@ -61,16 +63,16 @@ class StrokeTilingTests(TestCase):
         relief = rough(96, 120, seed=2)
         shifted = np.roll(relief, (48, 60), (0, 1))
         kinds = {"points": ((0.5, 0.5, 1), (0.55, 0.6, 0.5)), "work": "smooth", "radius": 18, "strength": 1}
-        inside = worked(field(relief, 120, 96, WRAP), (Stroke(**kinds),))
+        inside = draw_strokes(field(relief, 120, 96, WRAP), (Stroke(**kinds),))
         kinds["points"] = tuple((x - 0.5, y - 0.5, pressure) for x, y, pressure in kinds["points"])
-        over = worked(field(shifted, 120, 96, WRAP), (Stroke(**kinds),))
+        over = draw_strokes(field(shifted, 120, 96, WRAP), (Stroke(**kinds),))
         np.testing.assert_allclose(np.roll(over, (-48, -60), (0, 1)), inside, atol=1e-5)
 
     def test_a_level_is_that_of_the_place_and_not_of_one_grain(self):
         grain = np.random.default_rng(5).normal(0, 0.1, (200, 200))
         here = field(0.5 + grain, 400, edges=WRAP)
         stroke = Stroke(work="level", points=((0.3, 0.5, 1), (0.7, 0.5, 1)), radius=40, falloff=0.1, strength=1)
-        self.assertAlmostEqual(float(worked(here, (stroke,))[100, 100]), 0.5, delta=0.015)
+        self.assertAlmostEqual(float(draw_strokes(here, (stroke,))[100, 100]), 0.5, delta=0.015)
 
 
 class MarkTests(TestCase):
@@ -105,15 +107,15 @@ class ImprintTilingTests(TestCase):
     def test_an_imprint_as_large_as_the_tile_covers_it(self):
         for size, turn in ((199, 0), (150, 0.5), (120, 0.8)):
             for x, y in ((0.5, 0.5), (0.93, 0.08)):
-                _, cover = pressed(self.plate(size), [Press(x, y, turn, 1)], self.grid, (True, True))
+                _, cover = press_stamp(self.plate(size), [Press(x, y, turn, 1)], self.grid, (True, True))
                 self.assertAlmostEqual(cover.mean(), size * size / 200**2, delta=0.012)
-        _, cover = pressed(self.plate(500), [Press(0.3, 0.3, 0.4, 1)], self.grid, (True, True))
+        _, cover = press_stamp(self.plate(500), [Press(0.3, 0.3, 0.4, 1)], self.grid, (True, True))
         self.assertGreater(cover.min(), 1 - 1e-5)
 
     def test_it_lies_alike_wherever_the_edge_runs(self):
         small = stamp(Imprints(shape="rosette", size=170, fade=12), None)
-        inside, _ = pressed(small, [Press(0.5, 0.5, 0.3, 1)], self.grid, (True, True))
-        over, _ = pressed(small, [Press(0.5 + 60 / 200, 0.5 - 100 / 257, 0.3, 1)], self.grid, (True, True))
+        inside, _ = press_stamp(small, [Press(0.5, 0.5, 0.3, 1)], self.grid, (True, True))
+        over, _ = press_stamp(small, [Press(0.5 + 60 / 200, 0.5 - 100 / 257, 0.3, 1)], self.grid, (True, True))
         np.testing.assert_allclose(np.roll(over, (100, -60), (0, 1)), inside, atol=1e-4)
 
     def test_a_turn_runs_to_the_left_as_everywhere(self):
@@ -121,7 +123,7 @@ class ImprintTilingTests(TestCase):
         bar = np.zeros((41, 41), np.float32)
         bar[18:23, 20:] = 1
         small = HeightField(bar, Footprint(width=100, height=100), Edges(), np.ones_like(bar))
-        turned, _ = pressed(small, [Press(0.5, 0.5, math.radians(90), 1)], self.grid, (True, True))
+        turned, _ = press_stamp(small, [Press(0.5, 0.5, math.radians(90), 1)], self.grid, (True, True))
         rows, columns = np.nonzero(turned > 0.5)
         self.assertAlmostEqual(columns.mean() / 200, 0.5, delta=0.01)
         self.assertLess(rows.mean() / 257, 0.42)
@@ -131,7 +133,9 @@ class ImprintTilingTests(TestCase):
         place = np.arange(24) - 11.5
         bowl = (place[:, None] ** 2 + place[None, :] ** 2).astype(np.float32) / 300
         small = HeightField(bowl, Footprint(width=200, height=200), Edges(), np.ones_like(bowl))
-        out, _ = pressed(small, [Press(0.5, 0.5, 0, 1)], Grid(200, 200, Footprint(width=200, height=200)), (True, True))
+        out, _ = press_stamp(
+            small, [Press(0.5, 0.5, 0, 1)], Grid(200, 200, Footprint(width=200, height=200)), (True, True)
+        )
         place = ((np.arange(200) + 0.5) / 200 - 0.5) * 24
         expected = (place[:, None] ** 2 + place[None, :] ** 2) / 300
         np.testing.assert_allclose(out[20:-20, 20:-20], expected[20:-20, 20:-20], atol=1e-5)

@@ -12,10 +12,10 @@ import numpy as np
 
 from relief.__main__ import main
 from relief.compose.blend import blended
-from relief.compose.imprints import Imprints, Press, pressed, presses, scattered, stamp
+from relief.compose.imprints import Imprints, Press, places_of_presses, press_stamp, scattered, stamp
 from relief.compose.layout import Layout
 from relief.compose.masks import Mask, between
-from relief.compose.strokes import Stroke, worked
+from relief.compose.strokes import Stroke, draw_strokes
 from relief.deliver.bundle import delivery_files
 from relief.errors import RecipeError
 from relief.filters.resample import averaged
@@ -31,7 +31,7 @@ from relief.recipe.relief import MOST_LAYERS
 from relief.run.engine import Engine
 from relief.run.finished import finished
 from relief.run.pipeline import Pipeline
-from relief.run.stages import over_grid, samples_over_grid, second_seen
+from relief.run.stages import find_second_copy, repeat_field, repeat_samples
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
@@ -124,16 +124,16 @@ class LayoutTests(TestCase):
         layout = Layout(repeats_across=3, repeats_down=2)
         cell = layout.cell(GRID)
         samples = rough(cell.rows, cell.columns).astype(np.float32)
-        laid = layout.laid(samples, GRID)
+        laid = layout.repeat(samples, GRID)
         self.assertEqual(laid.shape, (200, 200))
         np.testing.assert_allclose(laid[:100], laid[100:], atol=1e-5)
         self.assertAlmostEqual(cell.footprint.width, 400 / 3)
-        moved = Layout(shift_across=25).laid(samples, GRID)
-        np.testing.assert_array_equal(moved, np.roll(Layout().laid(samples, GRID), 50, 1))
+        moved = Layout(shift_across=25).repeat(samples, GRID)
+        np.testing.assert_array_equal(moved, np.roll(Layout().repeat(samples, GRID), 50, 1))
         turned = Layout(quarters=1, repeats_across=2)
         self.assertEqual(turned.cell(GRID).footprint.width, 400)
         gradient = np.tile(np.linspace(0, 1, 200, dtype=np.float32), (100, 1))
-        self.assertGreater(turned.laid(gradient, GRID)[20].mean(), turned.laid(gradient, GRID)[180].mean())
+        self.assertGreater(turned.repeat(gradient, GRID)[20].mean(), turned.repeat(gradient, GRID)[180].mean())
 
     def test_every_other_row_or_column_is_moved_by_half(self):
         """Common practice, no source: brick moves rows, half drop moves columns; both need pairs to tile."""
@@ -145,7 +145,7 @@ class LayoutTests(TestCase):
             cell = layout.cell(grid)
             mark = np.zeros((cell.rows, cell.columns), np.float32)
             mark[cell.rows // 2, cell.columns // 2] = 1
-            rows, columns = np.nonzero(layout.laid(mark, grid) > 0.5)
+            rows, columns = np.nonzero(layout.repeat(mark, grid) > 0.5)
             along, lines = (columns, rows) if arrangement == "brick" else (rows, columns)
             self.assertEqual(len(along), 12)
             for line, place in zip(lines, along, strict=True):
@@ -157,14 +157,14 @@ class LayoutTests(TestCase):
         grid = Grid(200, 160, TILE)
         place = np.hypot(centres(200)[:, None] - 0.55, centres(160)[None, :] - 0.5)
         drawing = field(np.clip(0.3 - place, 0, 1), 400)
-        second = second_seen(layout, drawing, grid)
-        laid = over_grid(layout, WRAP, drawing, grid, second).samples
+        second = find_second_copy(layout, drawing, grid)
+        laid = repeat_field(layout, WRAP, drawing, grid, second).samples
         self.assertAlmostEqual(float(laid[110, 80]), 0.3, delta=0.01)
         self.assertAlmostEqual(float(laid[10, 0]), 0.3, delta=0.01)
         np.testing.assert_allclose(np.roll(laid, (100, 80), (0, 1)), laid, atol=1e-6)
         colours = np.zeros((200, 160, 3), np.float32)
         colours[90:130, 60:100, 0] = 1  # red round the middle of the drawing goes where the drawing goes
-        red = samples_over_grid("colour", layout, colours, grid, second)[..., 0]
+        red = repeat_samples("colour", layout, colours, grid, second)[..., 0]
         self.assertEqual((red[110, 80], red[10, 0], red[60, 20]), (1, 1, 0))
 
 
@@ -224,17 +224,17 @@ class ImprintTests(TestCase):
     def test_an_imprint_over_the_edge_comes_in_on_the_other_side(self):
         """It equals the same imprint in the middle, moved by half."""
         small = stamp(Imprints(size=90, fade=5), None)
-        edge, edge_cover = pressed(small, [Press(0, 0, 0.7, 1)], GRID, (True, True))
-        middle, middle_cover = pressed(small, [Press(0.5, 0.5, 0.7, 1)], GRID, (True, True))
+        edge, edge_cover = press_stamp(small, [Press(0, 0, 0.7, 1)], GRID, (True, True))
+        middle, middle_cover = press_stamp(small, [Press(0.5, 0.5, 0.7, 1)], GRID, (True, True))
         np.testing.assert_allclose(np.roll(edge, (100, 100), (0, 1)), middle, atol=1e-4)
         np.testing.assert_allclose(np.roll(edge_cover, (100, 100), (0, 1)), middle_cover, atol=1e-4)
-        alone, _ = pressed(small, [Press(0, 0, 0, 1)], GRID, (False, False))
+        alone, _ = press_stamp(small, [Press(0, 0, 0, 1)], GRID, (False, False))
         self.assertEqual(alone[150:, 150:].max(), 0)
 
     def test_no_square_plateau_stays(self):
         picture = field(np.full((64, 64), 0.8))
         small = stamp(Imprints(shape="picture", source="x", size=80, fade=10), picture)
-        _, cover = pressed(small, [Press(0.5, 0.5, 0, 1)], GRID, (True, True))
+        _, cover = press_stamp(small, [Press(0.5, 0.5, 0, 1)], GRID, (True, True))
         self.assertAlmostEqual(float(cover.max()), 1, places=4)
         self.assertLess(np.abs(np.diff(cover, axis=1)).max(), 0.5)
 
@@ -249,17 +249,17 @@ class ImprintTests(TestCase):
 
     def test_along_a_line_they_lie_a_step_apart_and_jitter_is_fixed_by_the_seed(self):
         imprints = Imprints(line=((0, 0.5), (1, 0.5)), along=100, turn=30, vary=0.3)
-        found = presses(imprints, TILE, (True, True))
+        found = places_of_presses(imprints, TILE, (True, True))
         np.testing.assert_allclose([place.x for place in found], [0, 0.25, 0.5, 0.75, 1])
-        self.assertEqual(found, presses(imprints, TILE, (True, True)))
+        self.assertEqual(found, places_of_presses(imprints, TILE, (True, True)))
         self.assertGreater(len({place.turn for place in found}), 3)
 
     def test_colours_are_pressed_in_at_the_same_places(self):
         small = stamp(Imprints(size=60, fade=0), None)
         colours = np.ones((*small.samples.shape, 3), np.float32) * (0.2, 0.5, 0.9)
         places = [Press(0.3, 0.3, 0, 1), Press(0.9, 0.6, 1, 1.2)]
-        heights, cover = pressed(small, places, GRID, (True, True))
-        laid, _ = pressed(small, places, GRID, (True, True), colours)
+        heights, cover = press_stamp(small, places, GRID, (True, True))
+        laid, _ = press_stamp(small, places, GRID, (True, True), colours)
         inside = (cover > 0.9) & (heights > 0.2)
         np.testing.assert_allclose(laid[inside].mean(axis=0), (0.2, 0.5, 0.9), atol=0.01)
 
@@ -270,37 +270,37 @@ class StrokeTests(TestCase):
 
     def test_raise_and_lower_by_their_strength_at_the_line_and_by_nothing_beyond(self):
         flat = field(np.full((200, 200), 0.4), width=400, edges=WRAP)
-        out = worked(flat, (self.stroke(),))
+        out = draw_strokes(flat, (self.stroke(),))
         self.assertAlmostEqual(out[100, 90], 0.6, places=3)
         self.assertAlmostEqual(out[100, 200 - 40], 0.4, places=5)
-        back = worked(flat.with_samples(out), (self.stroke("lower"),))
+        back = draw_strokes(flat.with_samples(out), (self.stroke("lower"),))
         np.testing.assert_allclose(back, flat.samples, atol=1e-5)
 
     def test_pressure_counts_and_density_of_points_does_not(self):
         flat = field(np.zeros((200, 200)), width=400)
         dense = tuple((0.3 + 0.3 * part / 50, 0.5, 1.0) for part in range(51))
         np.testing.assert_allclose(
-            worked(flat, (self.stroke(points=dense),)), worked(flat, (self.stroke(),)), atol=1e-4
+            draw_strokes(flat, (self.stroke(points=dense),)), draw_strokes(flat, (self.stroke(),)), atol=1e-4
         )
-        lighter = worked(flat, (self.stroke(points=((0.5, 0.5, 0.5),)),))
+        lighter = draw_strokes(flat, (self.stroke(points=((0.5, 0.5, 0.5),)),))
         self.assertAlmostEqual(float(lighter.max()), 0.1, delta=2e-3)
 
     def test_level_and_smooth(self):
         here = field(rough(200, 200), width=400, edges=WRAP)
-        levelled = worked(here, (self.stroke("level", strength=1, falloff=0),))
+        levelled = draw_strokes(here, (self.stroke("level", strength=1, falloff=0),))
         self.assertLess(np.ptp(levelled[98:102, 70:110]), 0.02)
-        smooth = worked(here, (self.stroke("smooth", strength=1),))
+        smooth = draw_strokes(here, (self.stroke("smooth", strength=1),))
         self.assertLess(smooth[95:105, 70:110].std(), here.samples[95:105, 70:110].std() * 0.5)
 
     def test_replayed_at_twice_the_size_and_over_the_edge(self):
         """Stated bound: 1 % of the stroke's height on average, away from single texels."""
         strokes = (self.stroke(points=((0.95, 0.2, 1), (1.0, 0.3, 0.5))), self.stroke("lower", points=((0.4, 0.4, 1),)))
-        small = worked(field(np.zeros((200, 200)), width=400, edges=WRAP), strokes)
-        large = worked(field(np.zeros((400, 400)), width=400, edges=WRAP), strokes)
+        small = draw_strokes(field(np.zeros((200, 200)), width=400, edges=WRAP), strokes)
+        large = draw_strokes(field(np.zeros((400, 400)), width=400, edges=WRAP), strokes)
         difference = large.reshape(200, 2, 200, 2).mean(axis=(1, 3)) - small
         self.assertLess(np.abs(difference).mean(), 0.01 * 0.2)
         self.assertGreater(small[45:55, :10].max(), 0.05, "it comes in on the other side")
-        clamped = worked(field(np.zeros((200, 200)), width=400, edges=CLAMP), strokes)
+        clamped = draw_strokes(field(np.zeros((200, 200)), width=400, edges=CLAMP), strokes)
         self.assertEqual(clamped[45:55, :10].max(), 0)
 
 
@@ -361,7 +361,10 @@ class PileTests(TestCase):
         relief, _ = edits.layer_added(self.relief, "net")
         relief = relief.with_changes({"layers.1.amount": 0.4})
         pipeline = Pipeline(relief, {}, self.read, 128)
-        ground, net = self.engine.run(pipeline.laid(0)).samples, self.engine.run(pipeline.laid(1)).samples
+        ground, net = (
+            self.engine.run(pipeline.layer_on_grid(0)).samples,
+            self.engine.run(pipeline.layer_on_grid(1)).samples,
+        )
         np.testing.assert_allclose(self.run_(relief).samples, ground + 0.4 * net, atol=1e-5)
         off = relief.with_changes({"layers.1.on": False})
         np.testing.assert_allclose(self.run_(off).samples, ground, atol=1e-6)

@@ -10,11 +10,11 @@ import numpy as np
 from relief.errors import Cancelled
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
+from relief.generate.noise import Noise
 from relief.height import Edges, Footprint, HeightField
 from relief.maps import COMPANION_MAPS
 from relief.progress import Progress
 from relief.run.engine import Engine, Stage
-from relief.run.stages import drawn_on
 from relief.tests.fields import rough
 from relief.treat import TREATMENTS
 
@@ -224,6 +224,14 @@ class LongWorkTests(TestCase):
             with mock.patch("relief.maps.horizons.AT_ONCE", 16), self.assertRaises(Cancelled):
                 model().draw_slowly(here, 10, Stopped())
 
-    def test_patterns(self):
-        with mock.patch("relief.run.stages.BAND", 16), self.assertRaises(Cancelled):
-            drawn_on(GENERATORS["net"](), Grid(96, 96, Footprint()), Stopped())
+    def test_noises_and_patterns(self):
+        for kind in GENERATORS.keys() - {"test_card"}:  # which is drawn at once
+            generator = GENERATORS[kind].checked()
+            if isinstance(generator, Noise):
+                generator = generator.model_copy(update={"octaves": 4})
+            with (
+                self.subTest(kind),
+                mock.patch("relief.generate.generator.BAND", 16),
+                self.assertRaises(Cancelled),
+            ):
+                generator.draw_slowly(Grid(96, 96, Footprint()), Stopped())

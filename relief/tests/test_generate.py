@@ -28,6 +28,7 @@ from relief.generate.waves import Waves
 from relief.generate.weave import Weave
 from relief.height import Footprint
 from relief.parameters import controls, discovered, number
+from relief.progress import Progress
 from relief.tests.folders import kinds_written
 
 TILE = Footprint(width=600, height=600)
@@ -297,11 +298,10 @@ class EveryGeneratorTests(TestCase):
 
 
 class BandTests(TestCase):
-    def test_what_is_drawn_band_by_band_is_what_is_drawn_at_once(self):
+    def test_what_is_drawn_part_by_part_is_what_is_drawn_at_once(self):
         grid = Grid(101, 77, Footprint(width=300, height=410))
         for kind, model in GENERATORS.items():
             with self.subTest(kind):
-                whole = model().draw(grid)
-                if model.by_bands:
-                    bands = np.concatenate([model().draw(band) for band in grid.bands(16)])
-                    np.testing.assert_array_equal(bands, whole)
+                with mock.patch("relief.generate.generator.BAND", 16):
+                    slowly = model().draw_slowly(grid, Progress())
+                np.testing.assert_array_equal(slowly, model().draw(grid))

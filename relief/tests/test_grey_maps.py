@@ -228,7 +228,7 @@ class MoreMapTests(TestCase):
         relief, _ = edits.map_added(Relief(layers=(ramp, over)), "layer_mask")
         pipeline, engine = Pipeline(relief, {}, {}.__getitem__, 64), Engine()
         mask = engine.run(finished(pipeline, "more-0"))
-        above = engine.run(pipeline.laid(1)).samples > 0
+        above = engine.run(pipeline.layer_on_grid(1)).samples > 0
         self.assertTrue(0.05 < above.mean() < 0.95)
         np.testing.assert_array_equal(mask > 127, above)
         ground = Pipeline(relief.with_changes({"maps.more.0.layer": 0}), {}, {}.__getitem__, 64)

@@ -80,7 +80,7 @@ class EnlargingTests(TestCase):
         smooth = rough(128, 128, seed=4)
         layer = field(smooth, 300, edges=WRAP)
         grid = Grid(1024, 1024, Footprint(width=300, height=300))
-        laid = field(Layout().laid(field_resampled(layer, 1024, 1024, "area").samples, grid), 300, edges=WRAP)
+        laid = field(Layout().repeat(field_resampled(layer, 1024, 1024, "area").samples, grid), 300, edges=WRAP)
         flat = np.mean(np.hypot(*np.moveaxis(slopes(laid, 20), -1, 0)) == 0)
         self.assertLess(flat, 0.001)
         steep, before = (np.percentile(steepness(here, 20), 95) for here in (laid, layer))

@@ -13,7 +13,7 @@ from bench.tests.case import unpacked
 from relief.sources.roles import READING_OF
 from shelf.intake import keep_source
 from shelf.models import Piece, Source, TextureSet
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from shelf.tests.case import ShelfTestCase, grey, png, set_files, three_maps, zipped
 from studio.middleware import the_artist
 
@@ -26,19 +26,19 @@ class SetTestCase(ShelfTestCase):
         """A set whose normal map is read with green up, whatever it was guessed to be."""
         sources = self.keep(set_files(**more))
         Source.objects.update(green="up")
-        return gathered(Source.objects.filter(pk__in=[source.pk for source in sources]))[0][0]
+        return gather_sets(Source.objects.filter(pk__in=[source.pk for source in sources]))[0][0]
 
 
 class GatherTests(SetTestCase):
     def test_files_of_one_name_become_a_set_and_others_stay_alone(self):
         sources = self.keep({**set_files(), "holiday.png": grey(9), "other_height.png": grey(7)})
-        sets, alone = gathered(sources)
+        sets, alone = gather_sets(sources)
         self.assertEqual([item.name for item in sets], ["Dune"])
         self.assertEqual(set(sets[0].by_role()), {"colour", "height", "normal"})
         self.assertEqual({source.filename for source in alone}, {"holiday.png", "other_height.png"})
 
     def test_two_pictures_without_a_role_in_their_names_are_no_set(self):
-        self.assertEqual(gathered(self.keep({"wall 1.png": grey(1), "wall 2.png": grey(2)}))[0], [])
+        self.assertEqual(gather_sets(self.keep({"wall 1.png": grey(1), "wall 2.png": grey(2)}))[0], [])
 
     def test_a_zip_is_kept_in_one_go_and_becomes_one_piece(self):
         upload = SimpleUploadedFile("dune.zip", zipped({**set_files(), "dune_notes.png": b"broken"}))
@@ -69,7 +69,7 @@ class LookTests(SetTestCase):
         files = set_files(green="up")
         linear = np.asarray(Image.open(io.BytesIO(files["dune_height.png"]))) / 65535
         bent = np.rint(linear ** (1 / 2.2) * 65535).astype(np.uint16)
-        one = gathered(self.keep(files | {"dune_height.png": png(bent)}))[0][0]
+        one = gather_sets(self.keep(files | {"dune_height.png": png(bent)}))[0][0]
         page = self.client.post(reverse("shelf:mend", args=[one.pk]), {"finding": "gamma"}, follow=True)
         self.assertContains(page, "Display gamma in the height")
         self.assertFalse(one.by_role()["height"].inverted)
@@ -116,7 +116,7 @@ class PieceOfASetTests(SetTestCase):
     def test_a_set_without_height_gets_one_from_its_normal_map(self):
         files = set_files(green="up")
         height = files.pop("dune_height.png")
-        one = gathered(self.keep(files))[0][0]
+        one = gather_sets(self.keep(files))[0][0]
         piece = begin_piece_of_set(one)
         content = Revision.objects.now(piece).read().main.layers[0].content
         self.assertEqual((content.source, content.reading), ("normal", READING_OF["normal"]))
@@ -150,7 +150,7 @@ class PieceOfASetTests(SetTestCase):
         """`orm` is occlusion, roughness, metalness in red, green, blue (common practice, no source)."""
         parts = three_maps()
         files = set_files() | {"dune_orm.png": png(np.dstack(parts)), "dune_roughness.png": png(parts[2])}
-        sets, alone = gathered(self.keep(files))
+        sets, alone = gather_sets(self.keep(files))
         self.assertEqual((len(sets), alone, sets[0].by_role()["packed"].filename), (1, [], "dune_orm.png"))
         piece = begin_piece_of_set(sets[0])
         for role, expected in (("occlusion", parts[0]), ("metalness", parts[2]), ("roughness", parts[2])):
@@ -175,7 +175,7 @@ class PieceOfASetTests(SetTestCase):
 
     def test_a_set_with_a_packed_picture_lies_on_another_relief(self):
         parts = three_maps()
-        sets, _ = gathered(self.keep(set_files() | {"dune_orm.png": png(np.dstack(parts))}))
+        sets, _ = gather_sets(self.keep(set_files() | {"dune_orm.png": png(np.dstack(parts))}))
         piece = begin_piece_of_set(sets[0])
         values = {"base": 1, "step": "relief", "action": "source", "from": f"set:{sets[0].pk}"}
         self.client.post(reverse("bench:layers", args=[piece.pk]), values)

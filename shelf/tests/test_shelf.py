@@ -7,7 +7,7 @@ from bench.beginning import begin_piece
 from shelf.intake import keep_source
 from shelf.models import TextureSet
 from shelf.search import colour_family
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from shelf.tests.case import ShelfTestCase, grey, set_files
 from studio.middleware import the_artist
 
@@ -16,7 +16,7 @@ class ShelfPageTests(ShelfTestCase):
     def setUp(self):
         super().setUp()
         artist = the_artist()
-        gathered([keep_source(artist, name, data) for name, data in set_files().items()])
+        gather_sets([keep_source(artist, name, data) for name, data in set_files().items()])
         self.source = keep_source(artist, "harbour wall.png", grey(40))
         self.piece = begin_piece(self.source, "Harbour wall")
 

@@ -14,7 +14,7 @@ from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
 from shelf.engine import get_engine
 from shelf.intake import keep_source
 from shelf.models import Piece, Source, read_source
-from shelf.sets import gathered
+from shelf.sets import gather_sets
 from studio.middleware import the_artist
 
 
@@ -64,7 +64,7 @@ class Command(BaseCommand):
         sources = [keep_source(artist, *file) for file in oyster_plaster.files().items()]
         # the mistake in the normal map is there to be found, so the app does not mend it on the way in
         Source.objects.filter(pk__in=[source.pk for source in sources]).update(green="up")
-        sets, _ = gathered(Source.objects.filter(pk__in=[source.pk for source in sources]))
+        sets, _ = gather_sets(Source.objects.filter(pk__in=[source.pk for source in sources]))
         begin_piece_of_set(
             sets[0],
             oyster_plaster.CHANGES,

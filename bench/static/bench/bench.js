@@ -43,8 +43,26 @@ const drafted = () => Object.fromEntries(Object.entries(draft).map(([path, value
 
 /** Asks for what the stage and the section show, draws it, and sharpens it when nothing more comes. */
 function refresh() {
+  run((signal) => show(PROXY, signal));
+}
+
+async function run(work, options) {
   clearTimeout(rest);
-  latest.run((signal) => show(PROXY, signal));
+  rest = null;
+  const done = latest.run(work, options);
+  announce();
+  await done;
+  announce();
+}
+
+/** Runs what takes longer when the hand has rested; whatever comes in the meantime goes first. */
+function runAtRest(work) {
+  rest = setTimeout(() => run(work, { yields: true }), REST);
+}
+
+/** Says whether more is to come onto the stage. */
+function announce() {
+  document.getElementById("stage").ariaBusy = String(rest !== null || latest.busy);
 }
 
 /** What a preview is asked with, for the piece as it stands. */
@@ -123,8 +141,7 @@ async function show(longest, signal) {
     flat.dataset.revision = base;
     const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
     if (solidView || Object.keys(draft).length) return;
-    if (longest === PROXY && largest >= PROXY)
-      rest = setTimeout(() => latest.run((later) => show(SHARP, later), { yields: true }), REST);
+    if (longest === PROXY && largest >= PROXY) runAtRest((later) => show(SHARP, later));
     else goNear();
   } catch (problem) {
     if (problem.name === "AbortError") return;
@@ -137,17 +154,11 @@ async function show(longest, signal) {
 /** When single texels come into sight, the part that is seen is asked for at full size. */
 function goNear() {
   clearTimeout(rest);
+  rest = null;
   const part = stage.seen();
-  if (
-    !part?.coarse ||
-    sight.zoom === 1 ||
-    apart() ||
-    currentView() === "whole" ||
-    inHand() ||
-    Object.keys(draft).length
-  )
-    return;
-  rest = setTimeout(() => latest.run((signal) => showNear(part.window, signal), { yields: true }), REST);
+  const alike = apart() || currentView() === "whole" || inHand() || Object.keys(draft).length;
+  if (part?.coarse && sight.zoom !== 1 && !alike) runAtRest((signal) => showNear(part.window, signal));
+  announce();
 }
 
 async function showNear(window, signal) {

@@ -54,6 +54,10 @@ export class Latest {
   #running = null;
   #waiting = null;
 
+  get busy() {
+    return Boolean(this.#running || this.#waiting);
+  }
+
   async run(work, { yields = false } = {}) {
     this.#waiting = { work, yields };
     if (this.#running) {
