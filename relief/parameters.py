@@ -141,13 +141,13 @@ def tint(default: str, *, label: str, help: str) -> Any:
 
 
 def drawn(
-    default: Any, *, label: str, help: str, shown: str = "", kept_as: type[Kept] | None = None, **bounds: Any
+    default: Any, *, label: str, help: str, shown: str = "help", kept_as: type[Kept] | None = None, **bounds: Any
 ) -> Any:
     """Something that is dragged or painted rather than typed: stops, corners, marks. A form sends it as JSON.
 
     Args:
         default, label, help: as of any parameter.
-        shown: how it is shown among the controls: `stops`, `places`, `marks`, `line`; only its help otherwise.
+        shown: how it is shown among the controls: `stops`, `places`, `marks`, `line`, or only its `help`.
         kept_as: what one item of the list is, where the list holds the hashes of items that are kept elsewhere.
         bounds: those of Pydantic's `Field`.
     """

@@ -92,8 +92,14 @@ class Group:
     """What is to be said of them."""
     kind: Literal["", "map", "pack"] = ""
     """Of a map or a packed picture, which can be named and removed."""
+    noun: str = ""
+    """What it is called, where it can be named and removed."""
     folded: list[Field] = field(default_factory=list)
     """Parameters that are seldom set, behind a line that opens."""
+    folds: str = ""
+    """What that line says, where it is not the usual."""
+    advice: str = ""
+    """The template of what is advised, with a button that does it."""
 
     @property
     def id(self) -> str:
@@ -102,6 +108,10 @@ class Group:
         if self.kind:
             return f"{self.kind}-{self.number}"
         return "group-" + self.title.lower().replace(" ", "-")
+
+    @property
+    def fold_title(self) -> str:
+        return self.folds or ("More of this" if self.fields else "What each holds")
 
     @property
     def actions(self) -> list[tuple[str, str]]:
@@ -229,8 +239,11 @@ def of_layer(revision: Revision, number: int) -> list[Group]:
         group = Group(content.title, made, owner=f"{owner}.content", tools=content.tools, notes=notes)
         shown.append(replace(_with_folds(group, relief), brush=_brush(relief)))
     if number > 0 and not content.works_below:
-        layout = fields(".layout", _names(layer.layout))
-        shown.append(Group("Placement", layout, owner=f"{owner}.layout", notes=tuple(layer.layout.nudges())))
+        layout = layer.layout
+        group = Group("Placement", fields(".layout", _names(layout)), owner=f"{owner}.layout")
+        steeper = layout.repeats_across + layout.repeats_down > 2
+        advice = "bench/halve.html" if steeper else ""
+        shown.append(replace(group, notes=tuple(layout.nudges()), advice=advice))
     if number > 0:
         mask = fields(".mask", _names(layer.mask))
         tools = layer.mask.tools if any(item.control.kind == "drawn" for item in mask) else ()
@@ -296,7 +309,8 @@ def more_maps(relief: Relief) -> list[Group]:
         own = [item for item in fields if item.control.name not in (*SHAPING, "on")]
         own = [_offering(item, layers) if item.control.name == "layer" else item for item in own]
         shaping = [item for item in fields if item.control.name in SHAPING]
-        shown.append(Group(grey.called, own, switch, number, owner=owner, kind="map", folded=shaping))
+        group = Group(grey.called, own, switch, number, owner=owner, kind="map", noun="map")
+        shown.append(replace(group, folded=shaping, folds="Curve, soften, bits"))
     return shown
 
 
@@ -316,7 +330,8 @@ def packs(relief: Relief) -> list[Group]:
         fields.append(field_at(relief, f"{owner}.bits"))
         notes = tuple(pack.costs(relief.amplitude))
         switch = field_at(relief, f"{owner}.on")
-        shown.append(Group(pack.name, fields, switch, number, owner=owner, kind="pack", folded=turned, notes=notes))
+        group = Group(pack.name, fields, switch, number, owner=owner, kind="pack", noun="packed picture", notes=notes)
+        shown.append(replace(group, folded=turned, folds="Turned around"))
     return shown
 
 

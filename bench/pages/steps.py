@@ -96,7 +96,7 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
 def views(recipe: Recipe, step: Step) -> list[View]:
     """The ways to look at the relief at a step; the light that was taken out only where some was."""
     relief = recipe.main
-    evened = any(treatment.kind == "even_light" and treatment.on for treatment in relief.layers[0].treatments)
+    evened = any(treatment.takes_out_light and treatment.on for treatment in relief.layers[0].treatments)
     at_relief = step.name == "relief"
     if step.name in ("maps", "deliver"):
         shown = {view.name for view in step.views}

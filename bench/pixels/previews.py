@@ -19,7 +19,6 @@ from relief.maps.slopes import steepness
 from relief.recipe.relief import Relief
 from relief.run.finished import finished, normals, titles, vectors_along
 from relief.run.pipeline import Pipeline
-from relief.treat.even_light import EvenLight
 from shelf.engine import get_engine
 
 GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
@@ -97,9 +96,9 @@ def _coloured(distance: np.ndarray) -> np.ndarray:
 
 
 def _light(pipeline: Pipeline) -> np.ndarray:
-    """The light that the first switched-on even light takes out, dark to bright."""
+    """The light that the first switched-on treatment takes out, dark to bright."""
     for number, treatment in enumerate(pipeline.relief.layers[0].treatments):
-        if isinstance(treatment, EvenLight) and treatment.on:
+        if treatment.takes_out_light and treatment.on:
             light = treatment.light(get_engine().run(pipeline.treated(number)))
             return _eight_bit(light / max(float(light.max()), 1e-6))
     return np.full((1, 1), SHADES // 2, np.uint8)

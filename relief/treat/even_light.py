@@ -20,6 +20,7 @@ class EvenLight(Treatment):
 
     title: ClassVar[str] = "Even light"
     family: ClassVar[Family] = "edges"
+    takes_out_light: ClassVar[bool] = True
     kind: Literal["even_light"] = "even_light"
     way: Literal["divide", "subtract"] = choice(
         "divide", {"divide": "Divide", "subtract": "Subtract"}, label="Way",

@@ -27,6 +27,8 @@ class Treatment(Parameters):
     """Whether `treat` reads the field's amplitude; it is then done anew when the amplitude changes."""
     slow: ClassVar[bool] = False
     """Whether it takes seconds at full size."""
+    takes_out_light: ClassVar[bool] = False
+    """Whether it takes the light out of a photo; it then says which by `light(field)`."""
 
     @classmethod
     def about(cls) -> str:
