@@ -27,6 +27,8 @@ def changed_recipe(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, 
 
 
 class RevisionManager(models.Manager):
+    """Keeps revisions; it decides nothing about what they hold."""
+
     def keep_first(self, owner: Any, title: str, recipe: Recipe, **piece: Any) -> Piece:
         """A new piece with a recipe as its first revision."""
         with transaction.atomic():

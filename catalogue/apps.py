@@ -2,6 +2,8 @@ from django.apps import AppConfig
 
 
 class CatalogueConfig(AppConfig):
+    """Registers the kind of work that the catalogue has."""
+
     name = "catalogue"
 
     def ready(self) -> None:

@@ -64,6 +64,7 @@ def preview(request: HttpRequest, key: str, role: str) -> HttpResponse:
 
 @require_safe
 def orders(request: HttpRequest, key: str) -> HttpResponse:
+    """How the orders of a surface stand."""
     return _orders(request, _known(key))
 
 
@@ -83,6 +84,7 @@ def take(request: HttpRequest, key: str) -> HttpResponse:
 
 @require_POST
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ends an order that is under way."""
     order = get_object_or_404(Order, pk=pk, owner=request.artist)
     order.advance(state=Order.State.CANCELLED, message="")
     return _orders(request, order.texture)

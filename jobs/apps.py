@@ -2,6 +2,8 @@ from django.apps import AppConfig
 
 
 class JobsConfig(AppConfig):
+    """Registers the kind of work that a delivery is."""
+
     name = "jobs"
 
     def ready(self) -> None:

@@ -19,6 +19,7 @@ SHOWN = 6
 
 @require_safe
 def deliveries(request: HttpRequest, pk: int) -> HttpResponse:
+    """How the deliveries of a piece stand."""
     return _list(request, piece_of(request, pk))
 
 
@@ -38,6 +39,7 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ends a delivery that is being built."""
     job = get_object_or_404(Job, pk=pk, owner=request.artist)
     job.advance(state=Job.State.CANCELLED, message="")
     return _list(request, job.revision.piece)
@@ -45,6 +47,7 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def download(request: HttpRequest, pk: int) -> FileResponse:
+    """The ZIP of a delivery that is ready."""
     job = get_object_or_404(Job, pk=pk, owner=request.artist, state=Job.State.DONE)
     try:
         return FileResponse(job.path.open("rb"), as_attachment=True, filename=job.filename)

@@ -114,6 +114,7 @@ class HeightField:
 
     @property
     def nbytes(self) -> int:
+        """Bytes of all its arrays."""
         return self.samples.nbytes + (0 if self.alpha is None else self.alpha.nbytes)
 
     def with_samples(self, samples: np.ndarray, stretch: float = 1.0) -> HeightField:

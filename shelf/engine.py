@@ -9,4 +9,5 @@ from relief.run.engine import Engine
 
 @cache
 def get_engine() -> Engine:
+    """The engine that everything in this process shares, made when it is first asked for."""
     return Engine(capacity=settings.ENGINE_BYTES)

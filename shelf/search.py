@@ -51,6 +51,7 @@ def wanted(query: dict) -> Wanted:
 
 
 def pieces(owner, look: Wanted) -> QuerySet[Piece]:
+    """The pieces that hold every word in their title, tags or remark; none where a look asks for more than words."""
     found = Piece.objects.filter(owner=owner, removed=None)
     for word in look.word.split():
         found = found.filter(Q(title__icontains=word) | Q(tags__icontains=word) | Q(remark__icontains=word))

@@ -18,6 +18,7 @@ PATIENCE = 60  # seconds until the server must have answered
 
 
 def main() -> int:
+    """Starts the studio with its demo pieces; the exit status of the process."""
     parser = argparse.ArgumentParser(prog="bin/demo", description="Starts Zealous Gravel with its demo pieces.")
     parser.add_argument("--port", type=int, default=8000, help="port on 127.0.0.1 (8000)")
     parser.add_argument("--data", type=Path, default=HOUSE / "var", metavar="DIR", help="database, media, queue (var/)")

@@ -80,6 +80,7 @@ def _begun_alone(source: Source) -> Callable[[], Piece]:
 
 @require_safe
 def piece(request: HttpRequest, pk: int) -> HttpResponse:
+    """A piece is opened at its relief."""
     return redirect("bench:step", piece_of(request, pk).pk, "relief")
 
 
@@ -109,7 +110,7 @@ def revisions(request: HttpRequest, pk: int) -> HttpResponse:
 def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()
-    plane, footprint = recipe.surface, recipe.main.final_footprint
+    shape, footprint = recipe.surface, recipe.main.final_footprint
     return {
         "piece": revision.piece,
         "revision": revision,
@@ -134,7 +135,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "redoes": revision.following(),
         "readings_of": READING_NAMES,
         "reading": getattr(recipe.main.layers[0].content, "reading", ""),
-        "levels": by_level(plane, footprint),
-        "cost": forecast(plane, footprint),
+        "levels": by_level(shape, footprint),
+        "cost": forecast(shape, footprint),
         "most_faces": MOST_FACES,
     }

@@ -36,7 +36,7 @@ from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.meshes import displaced_mesh, subdivided_mesh
 from relief.run.pipeline import PROXY, Pipeline
-from relief.surface.plane import Plane
+from relief.surface.shape import Shape
 from shelf.engine import get_engine
 from shelf.models import read_source
 from studio.packet import packet
@@ -240,7 +240,7 @@ def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
 
 @require_safe
 def surface(request: HttpRequest, pk: int) -> HttpResponse:
-    """The plane, displaced or flat."""
+    """The mesh of the surface, displaced or flat."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
     draft = draft_of(request)
     try:
@@ -270,8 +270,8 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _coarser(shape: Plane, relief: Relief) -> Plane:
-    """The plane with the highest level, at most its own, that is quick enough to follow a hand."""
+def _coarser(shape: Shape, relief: Relief) -> Shape:
+    """The shape with the highest level, at most its own, that is quick enough to follow a hand."""
     level = shape.level
     while level and forecast(shape, relief.final_footprint, level).faces > DRAFT_FACES:
         level -= 1

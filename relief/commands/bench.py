@@ -12,4 +12,5 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 
 def run(chosen: argparse.Namespace) -> None:
+    """Prints the table of times."""
     print(table())

@@ -14,6 +14,7 @@ from relief.sources.decode import ENDINGS
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
     parser.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE|DIR", help="pictures, or folders of them")
 
 

@@ -12,6 +12,7 @@ from relief.sources.facts import facts
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
     parser.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE")
 
 

@@ -21,6 +21,7 @@ from relief.run.pipeline import Pipeline
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
     add_picture(parser)
     parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
     add_choice(parser, "kernel", get_args(Kernel))

@@ -14,6 +14,7 @@ from relief.run.pipeline import Pipeline
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
     add_picture(parser)
     parser.add_argument("--out", type=Path, required=True, metavar="FILE", help=f"file ending in {', '.join(FORMATS)}")
     add_number(parser, "segments", kind=int)

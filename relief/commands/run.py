@@ -17,6 +17,7 @@ from relief.run.engine import Engine
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
     parser.add_argument("recipe", type=Path, metavar="RECIPE.json")
     parser.add_argument(
         "--source", action="append", default=[], metavar="NAME=FILE", help="the file of one of its sources"

@@ -13,6 +13,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 
 def run(chosen: argparse.Namespace) -> None:
+    """Prints every treatment with its parameters."""
     print(_in_words())
 
 

@@ -16,7 +16,7 @@ import numpy as np
 
 from relief.deliver.files import written_whole
 from relief.deliver.images import png, tiff
-from relief.deliver.meshes import obj
+from relief.deliver.meshes import mesh_file
 from relief.deliver.note import Entry, note
 from relief.deliver.plan import CARD, SEEN, Planned, distinguish_names, plan, plan_maps, plan_test_card
 from relief.displace.forecast import forecast, refuse_if_too_large
@@ -233,7 +233,7 @@ def delivery_files(
         making.step(place / len(files), f"Making {file.title.lower()}")
         match file.name:
             case "mesh":
-                data = obj(engine.run(displaced_mesh(maps.pipeline, recipe.surface)))
+                data = mesh_file(engine.run(displaced_mesh(maps.pipeline, recipe.surface)), "obj")
             case "recipe":
                 data = recipe.as_text(read_source).encode()
             case _:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from relief.errors import TooManyFacesError
 from relief.height import Footprint
-from relief.surface.plane import HIGHEST_LEVEL, Plane
+from relief.surface.shape import HIGHEST_LEVEL, Shape
 
 MOST_FACES = 2_000_000
 BYTES_OF_A_VERTEX = 3 * 4 + 3 * 4 + 2 * 4  # position, normal, uv
@@ -15,7 +15,7 @@ BYTES_OF_A_FACE = 4 * 4 + 4 + 2  # four corners, where they begin, the region
 
 @dataclass(frozen=True)
 class Forecast:
-    """The size of a mesh: quads, vertices, and bytes in memory."""
+    """The size of a mesh: faces, vertices, and bytes in memory."""
 
     level: int
     faces: int
@@ -24,32 +24,31 @@ class Forecast:
 
     @property
     def fits(self) -> bool:
+        """Whether a mesh of this size is built."""
         return self.faces <= MOST_FACES
 
 
-def forecast(plane: Plane, footprint: Footprint, level: int | None = None) -> Forecast:
-    """The cost of a plane at a level (its own when none is given)."""
-    level = plane.level if level is None else level
-    across, down = plane.model_copy(update={"level": level}).cells(footprint)
-    vertices = (across + 1) * (down + 1)
-    faces = across * down
+def forecast(shape: Shape, footprint: Footprint, level: int | None = None) -> Forecast:
+    """The cost of a shape at a level (its own when none is given)."""
+    level = shape.level if level is None else level
+    faces, vertices = shape.model_copy(update={"level": level}).count(footprint)
     return Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE + 4)
 
 
-def by_level(plane: Plane, footprint: Footprint) -> list[Forecast]:
+def by_level(shape: Shape, footprint: Footprint) -> list[Forecast]:
     """The cost at every level there is, coarsest first."""
-    return [forecast(plane, footprint, level) for level in range(HIGHEST_LEVEL + 1)]
+    return [forecast(shape, footprint, level) for level in range(HIGHEST_LEVEL + 1)]
 
 
-def refuse_if_too_large(plane: Plane, footprint: Footprint) -> None:
-    """Raises TooManyFacesError, with the largest level that fits, when the plane is over the limit."""
-    wanted = forecast(plane, footprint)
+def refuse_if_too_large(shape: Shape, footprint: Footprint) -> None:
+    """Raises TooManyFacesError, with the largest level that fits, when the shape is over the limit."""
+    wanted = forecast(shape, footprint)
     if wanted.fits:
         return
-    fitting = [cost.level for cost in by_level(plane, footprint) if cost.fits]
+    fitting = [cost.level for cost in by_level(shape, footprint) if cost.fits]
     offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
     faces, most = _spaced(wanted.faces), _spaced(MOST_FACES)
-    raise TooManyFacesError(f"Level {plane.level} would make {faces} faces; at most {most} are built. {offer}")
+    raise TooManyFacesError(f"Level {shape.level} would make {faces} faces; at most {most} are built. {offer}")
 
 
 def _spaced(count: int) -> str:

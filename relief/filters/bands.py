@@ -50,6 +50,7 @@ class Bands(Parameters):
 
     @property
     def changes_nothing(self) -> bool:
+        """Whether all bands are as they were."""
         return self.broad == self.middle == self.fine == 1
 
     def banded(self, field: HeightField) -> HeightField:

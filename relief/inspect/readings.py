@@ -59,6 +59,7 @@ class Readings:
 
     @property
     def range(self) -> float:
+        """Greatest less lowest height."""
         return self.highest - self.lowest
 
     @property

@@ -35,6 +35,7 @@ class Colour(Parameters):
 
     @property
     def changes_nothing(self) -> bool:
+        """Whether the colours are as they came."""
         return self.even == 0 and self.tint.lower() == "#ffffff"
 
 

@@ -22,14 +22,15 @@ def _reliefs_under_a_key(data: Data) -> Data:
 
 
 def _strokes_by_their_hash(data: Data) -> Data:
-    """2 to 3: layers hold the hashes of strokes; the strokes themselves stand beside the reliefs, or in files."""
+    """2 to 3: layers hold the hashes of strokes, which stand beside the reliefs or in files; a surface has a kind."""
     strokes: Data = {}
     reliefs = json.loads(json.dumps(data["reliefs"]))
     for relief in reliefs.values():
         for layer in relief["layers"]:
             if layer["content"].get("kind") == "strokes":
                 layer["content"]["strokes"] = [_kept(stroke, strokes) for stroke in layer["content"]["strokes"]]
-    return {**data, "reliefs": reliefs} | ({"strokes": strokes} if strokes else {})
+    surface = {"kind": "plane"} | data.get("surface", {})
+    return {**data, "reliefs": reliefs, "surface": surface} | ({"strokes": strokes} if strokes else {})
 
 
 def _kept(stroke: Data, strokes: Data) -> str:

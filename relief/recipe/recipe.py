@@ -20,6 +20,7 @@ from relief.recipe.document import Document
 from relief.recipe.layer import SourceReference
 from relief.recipe.migrations import VERSION, migrated
 from relief.recipe.relief import Relief
+from relief.surface import AnyShape
 from relief.surface.plane import Plane
 
 MAIN = "main"
@@ -66,7 +67,7 @@ class Recipe(Document):
     version: Literal[3] = VERSION
     sources: dict[str, SourceReference]
     reliefs: dict[str, Relief] = Field(min_length=1)
-    surface: Plane = Plane()
+    surface: AnyShape = Plane()
     delivery: Delivery = Delivery()
 
     @model_validator(mode="after")

@@ -10,21 +10,22 @@ from relief.height import Footprint, HeightField
 from relief.run.engine import Stage
 from relief.run.pipeline import Pipeline
 from relief.surface.mesh import Mesh
-from relief.surface.plane import Plane, plane
+from relief.surface.shape import Shape
 
 
-def subdivided_mesh(surface: Plane, footprint: Footprint) -> Stage:
+def subdivided_mesh(surface: Shape, footprint: Footprint) -> Stage:
     """The `Mesh` of a surface before it is displaced.
 
     Raises:
         TooManyFacesError: more faces than are built.
     """
     refuse_if_too_large(surface, footprint)
-    compute = partial(plane, footprint, *surface.cells(footprint))
-    return Stage("Subdividing the surface", compute, [surface.model_dump(), footprint.model_dump()])
+    return Stage(
+        "Subdividing the surface", partial(surface.mesh, footprint), [surface.model_dump(), footprint.model_dump()]
+    )
 
 
-def displaced_mesh(pipeline: Pipeline, surface: Plane) -> Stage:
+def displaced_mesh(pipeline: Pipeline, surface: Shape) -> Stage:
     """The `Mesh` of a surface moved by the relief of a pipeline. Raises as `subdivided_mesh` does."""
     relief = pipeline.relief
     base = subdivided_mesh(surface, relief.final_footprint)

@@ -62,6 +62,7 @@ class Composite:
 
     @property
     def nbytes(self) -> int:
+        """Bytes of all its arrays."""
         return self.field.nbytes + sum(seen.nbytes for seen in self.seen.values())
 
 

@@ -63,10 +63,12 @@ class Facts:
 
     @property
     def depth(self) -> str:
+        """Bits of a sample, in words."""
         return f"{self.bits}-bit float" if self.is_float else f"{self.bits} bit"
 
     @property
     def kind(self) -> str:
+        """What the picture holds, in words."""
         return ("colour" if self.colour else "grey") + (" with alpha" if self.alpha else "")
 
 

@@ -43,18 +43,22 @@ class Picture:
 
     @property
     def rows(self) -> int:
+        """Texels down."""
         return self.pixels.shape[0]
 
     @property
     def columns(self) -> int:
+        """Texels across."""
         return self.pixels.shape[1]
 
     @property
     def is_colour(self) -> bool:
+        """Whether it has red, green and blue."""
         return self.pixels.ndim == 3
 
     @property
     def is_float(self) -> bool:
+        """Whether its samples are floats."""
         return self.pixels.dtype.kind == "f"
 
     @property
@@ -86,6 +90,7 @@ class Picture:
 
     @property
     def nbytes(self) -> int:
+        """Bytes of all its arrays."""
         beside = sum(channel.nbytes for channel in self.extra.values())
         return self.pixels.nbytes + beside + (0 if self.alpha is None else self.alpha.nbytes)
 

@@ -2,31 +2,37 @@
 
 from __future__ import annotations
 
+from typing import ClassVar, Literal
+
 import numpy as np
 
 from relief.height import Footprint
-from relief.parameters import Parameters, number
+from relief.parameters import number
 from relief.surface.mesh import Mesh, mesh_of_faces
+from relief.surface.shape import Shape
 
-HIGHEST_LEVEL = 10
 
-
-class Plane(Parameters):
+class Plane(Shape):
     """A plane of base segments, each cut in four by every level of flat subdivision."""
 
+    title: ClassVar[str] = "Plane"
+    kind: Literal["plane"] = "plane"
     segments: int = number(
         16, 1, 2000, label="Base segments", step=1, slider=(1, 100),
         help="Quads across the plane before subdivision; down it has as many as keep them nearly square.",
-    )  # fmt: skip
-    level: int = number(
-        4, 0, HIGHEST_LEVEL, label="Subdivision level", step=1,
-        help="Each level cuts every quad into four. Too few look blocky, one more costs four times as much.",
     )  # fmt: skip
 
     def cells(self, footprint: Footprint) -> tuple[int, int]:
         """Quads (across, down) after subdivision."""
         down = max(1, round(self.segments * footprint.height / footprint.width))
         return self.segments << self.level, down << self.level
+
+    def count(self, footprint: Footprint) -> tuple[int, int]:
+        across, down = self.cells(footprint)
+        return across * down, (across + 1) * (down + 1)
+
+    def mesh(self, footprint: Footprint) -> Mesh:
+        return plane(footprint, *self.cells(footprint))
 
 
 def plane(footprint: Footprint, across: int, down: int) -> Mesh:

@@ -6,14 +6,16 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
-from relief.deliver.meshes import obj
+from relief.deliver.meshes import mesh_file
 from relief.displace.displace import displaced, vertex_normals
 from relief.displace.forecast import BYTES_OF_A_FACE, by_level, forecast, refuse_if_too_large
 from relief.errors import TooManyFacesError
 from relief.height import Footprint, sampled
+from relief.surface import SHAPES
 from relief.surface.mesh import Mesh
 from relief.surface.plane import Plane, plane
 from relief.tests.fields import WRAP, centres, field, rough, sinusoid
+from relief.tests.folders import kinds_written
 
 FOOTPRINT = Footprint(width=80, height=60)
 
@@ -165,11 +167,26 @@ class PolygonTests(TestCase):
         self.assertAlmostEqual(float(moved.positions[1, 2]), float(ends[0] + ends[1]) / 2, places=4)
 
     def test_written_as_obj_it_keeps_its_polygons_and_seam(self):
-        lines = [line.split()[1:] for line in obj(self.mesh()).decode().splitlines() if line.startswith("f ")]
+        lines = [
+            line.split()[1:] for line in mesh_file(self.mesh(), "obj").decode().splitlines() if line.startswith("f ")
+        ]
         self.assertEqual([len(line) for line in lines], [3, 4, 5])
         self.assertEqual((lines[0][0], lines[1][1]), ("2/9/2", "2/2/2"))
 
     def test_far_from_the_origin_it_is_written_where_it_lies(self):
         far = replace(self.mesh(), middle=(1_000_000.25, 0.0, -5.0))
-        first = next(line for line in obj(far).decode().splitlines() if line.startswith("v "))
+        first = next(line for line in mesh_file(far, "obj").decode().splitlines() if line.startswith("v "))
         self.assertEqual([float(part) for part in first.split()[1:]], [1_000_000.0, 0.0, -5.0])
+
+
+class EveryShapeTests(TestCase):
+    def test_every_file_of_the_folder_is_found(self):
+        self.assertEqual(sorted(SHAPES), kinds_written("surface"))
+
+    def test_the_counts_said_beforehand_are_those_of_the_mesh(self):
+        for kind, model in SHAPES.items():
+            for level in range(3):
+                with self.subTest(kind, level=level):
+                    shape = model(level=level)
+                    mesh = shape.mesh(Footprint(width=70, height=45))
+                    self.assertEqual(shape.count(Footprint(width=70, height=45)), (mesh.faces, len(mesh.positions)))

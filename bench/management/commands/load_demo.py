@@ -19,6 +19,8 @@ from studio.middleware import the_artist
 
 
 class Command(BaseCommand):
+    """The command that Django finds here."""
+
     help = __doc__
 
     def handle(self, *args, **options):

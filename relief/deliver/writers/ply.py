@@ -1,0 +1,12 @@
+"""Stanford PLY, binary: triangles with normals and texture coordinates, lengths in mm."""
+
+from __future__ import annotations
+
+from relief.deliver.writers._triangles import triangles_of
+from relief.surface.mesh import Mesh
+
+
+def write(mesh: Mesh) -> bytes:
+    """Triangles with the normal and the place on the maps of each vertex."""
+    written: bytes = triangles_of(mesh).export(file_type="ply", vertex_normal=True)
+    return written
