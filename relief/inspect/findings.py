@@ -155,27 +155,27 @@ def clipped(relief: Relief, picture: Picture, cut: float) -> Finding | None:
     if max(low, high) > CLIPPED_ABOVE:
         reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
         return Finding("clipped", "Clipped", f"{reason} It was {'under' if low > high else 'over'}exposed there.")
-    if cut <= CLIPPED_ABOVE or len(relief.layers) > 1:
+    levels = _first_levels(relief)
+    if levels is None or cut <= CLIPPED_ABOVE or len(relief.layers) > 1:
         return None
     reason = f"{cut:.0%} of the photo is cut off by the levels, and lies in plateaus without shades."
-    number = next(number for number, _ in _cutting_levels(relief))
-    path = f"layers.0.treatments.{number}"
+    path = f"layers.0.treatments.{levels[0]}"
     mend = Mend("Open the levels to the whole range", {f"{path}.black": 0, f"{path}.white": 1})
     return Finding("clipped", "Clipped", reason, mend)
 
 
-def _cutting_levels(relief: Relief) -> list[tuple[int, Levels]]:
-    """The levels of the ground that may cut something off, and where they stand in its list."""
+def _first_levels(relief: Relief) -> tuple[int, Levels] | None:
+    """The first levels of the ground that may cut something off, after their place in its list."""
     listed = enumerate(relief.layers[0].treatments)
-    return [(number, item) for number, item in listed if isinstance(item, Levels) and item.on]
+    return next(((number, item) for number, item in listed if isinstance(item, Levels) and item.on), None)
 
 
 def _cut_off(pipeline: Pipeline) -> Stage:
     """The share of samples that the first levels cut off, each side for itself, the larger."""
-    found = _cutting_levels(pipeline.relief)
+    found = _first_levels(pipeline.relief)
     if not found:
         return Stage("Nothing is cut off", lambda: 0.0)
-    number, levels = found[0]
+    number, levels = found
     compute = partial(_beyond, levels.black, levels.white)
     return Stage("What levels cut off", compute, [levels.black, levels.white], (pipeline.treated(number),))
 
