@@ -106,7 +106,7 @@ def _light(pipeline: Pipeline) -> np.ndarray:
 
 def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
     """Where a layer is laid most, in ochre over the lit relief, and where only what lies below is, in blue."""
-    seen = get_engine().run(pipeline.seen(layer)) if layer else np.ones_like(_height(pipeline).samples)
+    seen = get_engine().run(pipeline.cover(layer)) if layer else np.ones_like(_height(pipeline).samples)
     height = _height(pipeline)
     if seen.shape != height.samples.shape:
         seen = resampled(seen, *height.samples.shape, "area", height.edges.wraps)

@@ -94,7 +94,7 @@ class Maps:
 
     def _seen(self, layer: int) -> np.ndarray:
         """Where a layer is seen, on the grid of the maps."""
-        seen = self.engine.run(self.pipeline.seen(layer))
+        seen = self.engine.run(self.pipeline.cover(layer))
         return resampled(seen, *self.height.size, "area", self.height.edges.wraps)
 
     def entry(self, file: Planned) -> Entry:

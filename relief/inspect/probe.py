@@ -57,7 +57,7 @@ def probe(pipeline: Pipeline, engine: Engine, x: float, y: float) -> Reading:
     width, height = field.spacing
     sample = field.samples[row, column]
     normal = relief.maps.normal
-    seen = engine.run(Stage("What the normal map sees", normal.seen, normal.model_dump(), (pipeline.height(),)))
+    seen = engine.run(Stage("What the normal map sees", normal.filter_field, normal.model_dump(), (pipeline.height(),)))
     across, down = (_places(*of) for of in zip((column, row), (columns, rows), field.edges.wraps, strict=True))
     here = down.index(row), across.index(column)
     along = vectors_along(pipeline, engine)

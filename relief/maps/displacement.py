@@ -34,7 +34,7 @@ class Displacement(Parameters):
         "normal map keeps its detail.",
     )  # fmt: skip
 
-    def seen(self, field: HeightField) -> HeightField:
+    def filter_field(self, field: HeightField) -> HeightField:
         """The field as it displaces."""
         return field.with_samples(softened(field, self.soften))
 

@@ -163,7 +163,9 @@ def _take_highest(samples, mean, down, across, out):
             out[row, column] = min(own + above, highest)
 
 
-def seen(field: HeightField, amplitude: float, reach: float, directions: int, progress: Progress) -> np.ndarray:
+def find_open_sky(
+    field: HeightField, amplitude: float, reach: float, directions: int, progress: Progress
+) -> np.ndarray:
     """The mean over directions of cos^2 of the horizon's elevation: float32 (rows, columns).
 
     Up to a reach of 24 texels every texel is looked at. Beyond, wider texels cost this against that: a mean error of

@@ -63,7 +63,7 @@ class Normal(Parameters):
             return {"of", "detail"}
         return {"detail"} if self.of == "relief" else set()
 
-    def seen(self, field: HeightField) -> HeightField:
+    def filter_field(self, field: HeightField) -> HeightField:
         """The field as the slopes are taken of it: with the map's own bands and soften."""
         banded = self.bands.banded(field)
         return banded.with_samples(softened_slopes(banded, self.soften))
@@ -151,10 +151,10 @@ def normal_map(
     arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
     coding = np.float32(2**bits - 1), normal.red == "left", normal.green == "down"
     if along is None or normal.of == "relief":
-        _encode(presmoothed(normal.seen(field), normal.kernel), *arguments, *coding, out)
+        _encode(presmoothed(normal.filter_field(field), normal.kernel), *arguments, *coding, out)
     else:
         both = normal.of == "both"
-        samples = presmoothed(normal.seen(field), normal.kernel) if both else field.samples
+        samples = presmoothed(normal.filter_field(field), normal.kernel) if both else field.samples
         _encode_along(samples, *arguments, along, np.float32(normal.detail), both, *coding, out)
     return out
 
@@ -166,7 +166,7 @@ def vectors(field: HeightField, amplitude: float, normal: Normal, along: np.ndar
     """
     if along is not None and normal.of == "source":
         return strengthened(along, normal.detail)
-    own = of_slopes(slopes(normal.seen(field), amplitude * normal.strength, normal.kernel))
+    own = of_slopes(slopes(normal.filter_field(field), amplitude * normal.strength, normal.kernel))
     if along is None or normal.of == "relief":
         return own
     return reoriented(own, strengthened(along, normal.detail))

@@ -13,7 +13,7 @@ import numpy as np
 
 from relief.height import HeightField
 from relief.maps.companion import CompanionMap
-from relief.maps.horizons import seen
+from relief.maps.horizons import find_open_sky
 from relief.parameters import number
 from relief.progress import Progress
 
@@ -31,7 +31,7 @@ def occlusion(
         directions: how many are looked at.
         progress: told how far it is; may cancel meanwhile.
     """
-    return seen(field, amplitude, min(reach, max(field.footprint.sides)), directions, progress or Progress())
+    return find_open_sky(field, amplitude, min(reach, max(field.footprint.sides)), directions, progress or Progress())
 
 
 class Occlusion(CompanionMap):

@@ -179,7 +179,7 @@ def _beside(pipeline: Pipeline, name: str) -> Stage | None:
     if kind == "colour":
         return pipeline.laid_colour() if pipeline.relief.layers[0].source else None
     if kind == "seen":
-        return pipeline.seen(int(rest)) if int(rest) in range(len(pipeline.relief.layers)) else None
+        return pipeline.cover(int(rest)) if int(rest) in range(len(pipeline.relief.layers)) else None
     return pipeline.companion(name) if name in pipeline.relief.companion_roles() else None
 
 

@@ -256,7 +256,7 @@ class Pipeline:
         settings = self.relief.maps.displacement
         if settings.soften == 0:
             return self.height()
-        return Stage("Softening what displaces", settings.seen, settings.model_dump(), (self.height(),))
+        return Stage("Softening what displaces", settings.filter_field, settings.model_dump(), (self.height(),))
 
     @property
     def _is_plain(self) -> bool:
@@ -264,7 +264,7 @@ class Pipeline:
         ground = self.relief.layers[0]
         return len(self.relief.layers) == 1 and ground.on and ground.amount == 1
 
-    def seen(self, layer: int) -> Stage:
+    def cover(self, layer: int) -> Stage:
         """How much of a layer is seen where it was laid: float32 (rows, columns)."""
         return Stage("Who is seen", partial(stages.cover_of_layer, layer), layer, (self.composite(),))
 

@@ -54,16 +54,16 @@ class Composite:
 
     Attributes:
         field: the relief.
-        seen: how much of each layer is seen where it was laid, by its number: float32 (rows, columns), 0 to 1.
+        cover: how much of each layer is seen where it was laid, by its number: float32 (rows, columns), 0 to 1.
     """
 
     field: HeightField
-    seen: dict[int, np.ndarray]
+    cover: dict[int, np.ndarray]
 
     @property
     def nbytes(self) -> int:
         """Bytes of all its arrays."""
-        return self.field.nbytes + sum(seen.nbytes for seen in self.seen.values())
+        return self.field.nbytes + sum(seen.nbytes for seen in self.cover.values())
 
 
 def decode_source(read_source: ReadSource, digest: str, filename: str) -> pictures.Picture:
@@ -126,7 +126,7 @@ def fit_companion(role: str, grid: Grid, companion: np.ndarray | None = None) ->
 
 def blend_companion(number: int, below: np.ndarray, over: np.ndarray, composite: Composite) -> np.ndarray:
     """A companion over those below it, where its layer is seen: float32 (rows, columns[, 3])."""
-    seen = composite.seen[number]
+    seen = composite.cover[number]
     if below.ndim == 3:
         over = over if over.ndim == 3 else np.dstack([over] * 3)
         seen = seen[..., None]
@@ -221,9 +221,9 @@ def field_of(composite: Composite) -> HeightField:
 def cover_of_layer(layer: int, composite: Composite) -> np.ndarray:
     """How much of a layer is seen where it was laid; of the ground, what no other layer covers."""
     if layer == 0:
-        covered = [np.float32(1) - part for part in composite.seen.values()]
+        covered = [np.float32(1) - part for part in composite.cover.values()]
         return reduce(np.multiply, covered, np.ones_like(composite.field.samples))
-    return composite.seen.get(layer, np.ones_like(composite.field.samples))
+    return composite.cover.get(layer, np.ones_like(composite.field.samples))
 
 
 def apply_strokes(read: Callable[[str], bytes], digests: tuple[str, ...], field: HeightField) -> HeightField:
@@ -258,7 +258,7 @@ def blend_layer(
     )  # fmt: skip
     if by_hand:
         seen = np.zeros_like(heights)
-    return Composite(field.with_samples(heights), {**below.seen, number: np.ascontiguousarray(seen)})
+    return Composite(field.with_samples(heights), {**below.cover, number: np.ascontiguousarray(seen)})
 
 
 def read_grey(content: Picture, longest: int | None, picture: pictures.Picture) -> np.ndarray:

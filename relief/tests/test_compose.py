@@ -189,7 +189,7 @@ class PictureMaskTests(TestCase):
         """Where the layer is seen, at its mask's columns 8 and 40 of 64."""
         changes = {f"layers.1.{path}": value for path, value in changes.items()}
         changed = self.recipe.with_changes({"layers.1.amount": 1, **changes})
-        return Engine().run(Pipeline.of(changed, self.files.__getitem__, 64).seen(1))
+        return Engine().run(Pipeline.of(changed, self.files.__getitem__, 64).cover(1))
 
     def test_a_map_of_the_set_masks_it_and_is_placed_with_it(self):
         seen = self.seen(**{"mask.source": "set"})
@@ -405,7 +405,7 @@ class PileTests(TestCase):
         self.assertEqual(set(recipe.sources), {"height", "colour"})
         recipe = recipe.with_changes({"layers.1.blend": "taller", "layers.1.amount": 2, "layers.1.passage": 0})
         pipeline = Pipeline.of(recipe, files.__getitem__, 64)
-        seen = self.engine.run(pipeline.seen(1))
+        seen = self.engine.run(pipeline.cover(1))
         np.testing.assert_array_equal(seen[:, 33:], 1)
         laid = self.engine.run(pipeline.companion("colour"))
         np.testing.assert_allclose(laid[:, 40:, 0], 200 / 255, atol=0.01)
