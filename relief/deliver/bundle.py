@@ -18,7 +18,7 @@ from relief.deliver.files import written_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
 from relief.deliver.note import Entry, note
-from relief.deliver.plan import CARD, SEEN, Planned, distinguish_names, plan, plan_maps, plan_test_card
+from relief.deliver.plan import CARD, SEEN, Planned, plan, plan_maps, plan_test_card
 from relief.displace.forecast import forecast, refuse_if_too_large
 from relief.filters.resample import resampled
 from relief.generate import test_card
@@ -222,9 +222,7 @@ def delivery_files(
     maps = Maps(Pipeline.of(recipe, read_source), engine, recipe.delivery)
     progress.step(0.02, "Making the height at full size")
     height = engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.5))
-    first, *files = plan(recipe, title)
-    if height.alpha is not None:
-        files = distinguish_names([*files, *plan_maps(relief, title, alpha=True)[-1:]])
+    first, *files = plan(recipe, title, height.alpha is not None)
     entries = {file.name: _entry(recipe, maps, file) for file in files}
     text = note(title, relief, height, list(entries.values()))
     yield File(Entry(first.filename, first.title, first.format, ""), text.encode())

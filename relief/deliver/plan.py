@@ -42,14 +42,14 @@ class Planned:
         return ", ".join(part for part in (self.format, self.depth) if part)
 
 
-def plan(recipe: Recipe, title: str = "") -> list[Planned]:
+def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
     """The files of a delivery in their order, the note first.
 
-    A mask of the pictures' alpha comes along where they have one, which shows only when they are read: `plan_maps`.
+    With `alpha` a mask of what the relief covers is among them; that it is wanted shows when the pictures are read.
     """
     relief, delivery, stem = recipe.main, recipe.delivery, safe_stem(title)
     files = [Planned("note", "READ-ME.txt", "Reading notes", "text")]
-    files += plan_maps(relief, stem, delivery)
+    files += plan_maps(relief, stem, delivery, alpha)
     for number, layer in enumerate(relief.layers[1:], start=1):
         if layer.on and layer.blend in ("taller", "lower"):
             name = f"{stem}_seen_{number}_{safe_stem(layer.name)}.png"

@@ -116,8 +116,8 @@ class MeshTests(TestCase):
 
 
 class BundleTests(TestCase):
-    def packed(self, progress=None, everything=False) -> bytes:
-        pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16))
+    def packed(self, progress=None, everything=False, pixels: np.ndarray | None = None) -> bytes:
+        pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16) if pixels is None else pixels)
         recipe = Recipe.of(pipeline.relief, pipeline.sources)
         if everything:
             recipe = recipe.with_relief(with_every_map(recipe.main)).with_changes({"delivery.test_card": True})
@@ -128,6 +128,16 @@ class BundleTests(TestCase):
             finally:
                 self.assertLessEqual(len(list(Path(folder).iterdir())), 1, "nothing half done is left")
             return place.read_bytes()
+
+    def test_the_alpha_of_a_picture_goes_along_as_a_mask_beside_the_other_maps(self):
+        grey = np.rint(rough(41, 67) * 255).astype(np.uint8)
+        alpha = np.full_like(grey, 255)
+        alpha[:20] = 0
+        with zipfile.ZipFile(io.BytesIO(self.packed(pixels=np.dstack([grey, alpha])))) as archive:
+            self.assertLess(archive.namelist().index("sand_mask.png"), archive.namelist().index("recipe.json"))
+            self.assertIn("sand_mask.png", archive.read("READ-ME.txt").decode())
+            mask = np.asarray(Image.open(io.BytesIO(archive.read("sand_mask.png"))))
+        np.testing.assert_array_equal(mask, alpha)
 
     def test_made_twice_it_is_the_same_bytes(self):
         self.assertEqual(self.packed(), self.packed())
