@@ -86,7 +86,7 @@ def take(request: HttpRequest, key: str) -> HttpResponse:
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Ends an order that is under way."""
     order = get_object_or_404(Order, pk=pk, owner=request.artist)
-    order.advance(state=Order.State.CANCELLED, message="")
+    order.cancel()
     return _orders(request, order.texture)
 
 

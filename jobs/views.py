@@ -41,7 +41,7 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Ends a delivery that is being built."""
     job = get_object_or_404(Job, pk=pk, owner=request.artist)
-    job.advance(state=Job.State.CANCELLED, message="")
+    job.cancel()
     return _list(request, job.revision.piece)
 
 

@@ -75,6 +75,10 @@ class Work(models.Model):
         mine = type(self).objects.filter(pk=self.pk, state=self.State.RUNNING, worker=worker)
         return bool(mine.update(leased_until=timezone.now() + LEASE, **values))
 
+    def cancel(self) -> bool:
+        """Ends the work where its artist no longer wants it; false when it has ended already."""
+        return self.advance(state=self.State.CANCELLED, message="")
+
     def advance(self, **values) -> bool:
         """Sets values if the work has not ended yet; false when it has."""
         active = type(self).objects.filter(pk=self.pk, state__in=[self.State.WAITING, self.State.RUNNING])

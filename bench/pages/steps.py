@@ -90,7 +90,7 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
     relief = recipe.main
     if path.startswith(CONTENT_PATH) and not isinstance(relief.layers[0].content, Picture):
         return False
-    return recipe.is_used(recipe.full_path(path), relief.surroundings(len(recipe.sources)))
+    return recipe.is_used(path, relief.surroundings(len(recipe.sources)))
 
 
 def views(recipe: Recipe, step: Step) -> list[View]:

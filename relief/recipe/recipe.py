@@ -129,14 +129,8 @@ class Recipe(Document):
         """A path of the recipe from one that may be short: of what stands in a relief."""
         return path if path.partition(".")[0] in type(self).model_fields else f"reliefs.{key}.{path}"
 
-    def value(self, path: str) -> Any:
-        return super().value(self.full_path(path))
-
-    def control(self, path: str) -> Any:
-        return super().control(self.full_path(path))
-
-    def is_seldom(self, path: str) -> bool:
-        return super().is_seldom(self.full_path(path))
+    def _way(self, path: str) -> list[tuple[Parameters, str]]:
+        return super()._way(self.full_path(path))
 
     def with_changes(self, changes: Mapping[str, Any], key: str = MAIN) -> Self:
         """A recipe with new values at some paths; short ones are those of a relief. Values may be text of a form.

@@ -121,17 +121,19 @@ class Pipeline:
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""
         content = self.relief.layers[layer].content
-        if not isinstance(content, Imprints) or content.shape != "picture" or not content.source:
+        return self._picture_of_imprints(content) if isinstance(content, Imprints) else None
+
+    def _picture_of_imprints(self, content: Imprints) -> Stage | None:
+        if content.shape != "picture" or not content.source:
             return None
         return self._of_picture(Picture(source=content.source, reading="height"), Footprint(), Edges(), None)
 
     def _stamp(self, content: Imprints) -> Stage:
         """The small relief of one imprint."""
         shape = content.model_dump(include={"shape", "size", "fade"})
-        if content.shape != "picture" or not content.source:
+        field = self._picture_of_imprints(content)
+        if field is None:
             return Stage("Drawing an imprint", partial(stamp, content, None), shape)
-        reading = Picture(source=content.source, reading="height")
-        field = self._of_picture(reading, Footprint(), Edges(), None)
         return Stage("Cutting an imprint", partial(stamp, content), shape, (field,))
 
     def treated(self, until: int | None = None, layer: int = 0) -> Stage:
