@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from bench.models import Revision, changed_recipe
+from bench.models import Revision, change_recipe
 from relief.errors import PictureError
 from relief.inspect.start import content_of_picture, first_recipe
 from relief.recipe.layer import Picture, SourceReference, Unpacked
@@ -37,12 +37,12 @@ def content_of_set(texture_set: TextureSet) -> tuple[dict[str, SourceReference],
         reading=READING_OF[role],
         green=members["normal"].green if "normal" in members else "up",
         companions={name: name for name in GOES_ALONG if name in members and name != role},
-        unpacked=_unpacked(members),
+        unpacked=_unpack_set(members),
     )
     return {name: member.reference for name, member in members.items()}, content
 
 
-def _unpacked(members: Mapping[str, Source]) -> Unpacked:
+def _unpack_set(members: Mapping[str, Source]) -> Unpacked:
     """What the set's packed picture holds beside the maps that stand in files of their own, as far as its name says."""
     if "packed" not in members:
         return Unpacked()
@@ -80,7 +80,7 @@ def start_anew(piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
     """
 
     def anew(recipe: Recipe) -> tuple[Recipe, str]:
-        changed, label = changed_recipe(recipe, changes)
+        changed, label = change_recipe(recipe, changes)
         content = changed.main.layers[0].content
         if content.source != recipe.main.layers[0].content.source:
             # another picture has other channels

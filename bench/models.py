@@ -18,7 +18,7 @@ class StaleError(Exception):
     """The change was made to an older state of the piece than the one now kept."""
 
 
-def changed_recipe(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
+def change_recipe(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, str]:
     """The recipe with some parameters set anew, and the first of the differences in words."""
     changed = recipe.with_changes(changes)
     differences = recipe.differences(changed)
@@ -73,7 +73,7 @@ class RevisionManager(models.Manager):
 
     def change(self, piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
         """A new revision with some parameters set anew. Raises as `edit` does."""
-        return self.edit(piece, base, lambda recipe: changed_recipe(recipe, changes))
+        return self.edit(piece, base, lambda recipe: change_recipe(recipe, changes))
 
     def undo(self, piece: Piece, base: int) -> Revision:
         """Goes back to what the current revision was made from; stays at the first.

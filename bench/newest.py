@@ -21,7 +21,7 @@ class Newest:
         self._now: OrderedDict[Hashable, object] = OrderedDict()
         self._lock = threading.Lock()
 
-    def asked(self, thing: Hashable) -> Progress:
+    def follow(self, thing: Hashable) -> Progress:
         """The progress of who asks for a thing now."""
         mine = WhileNewest(self, thing)
         with self._lock:

@@ -55,23 +55,23 @@ def layer_of(values: QueryDict, relief: Relief) -> int:
 
 def draft_of(request: HttpRequest) -> dict[str, str]:
     """The changes that are tried out and not kept: parameters named `d.` and their path. Drawn ones may be posted."""
-    return {name[2:]: value for name, value in asked(request).items() if name.startswith("d.")}
+    return {name[2:]: value for name, value in read_question(request).items() if name.startswith("d.")}
 
 
-def asked(request: HttpRequest) -> QueryDict:
+def read_question(request: HttpRequest) -> QueryDict:
     """What a preview is asked with: in the address, or posted when it is long."""
     return request.POST if request.method == "POST" else request.GET
 
 
 def line_of(request: HttpRequest) -> tuple[Point, Point]:
     """The ends of the section line from `x,y,x,y`, each 0 to 1."""
-    x, y, other_x, other_y = _parts(asked(request).get("section", "0,0.5,1,0.5"), 4)
+    x, y, other_x, other_y = _parts(read_question(request).get("section", "0,0.5,1,0.5"), 4)
     return (x, y), (other_x, other_y)
 
 
 def window_of(request: HttpRequest) -> tuple[float, ...]:
     """A window of the relief from `left,top,right,bottom`, each 0 to 1."""
-    left, top, right, bottom = _parts(asked(request).get("part", ""), 4)
+    left, top, right, bottom = _parts(read_question(request).get("part", ""), 4)
     if left >= right or top >= bottom:
         raise Http404
     return left, top, right, bottom

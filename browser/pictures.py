@@ -22,7 +22,7 @@ def png16(heights: np.ndarray) -> bytes:
     return data.getvalue()
 
 
-def saved(folder: Path, name: str, data: bytes) -> str:
+def save(folder: Path, name: str, data: bytes) -> str:
     """The path of a file with this content."""
     path = folder / name
     path.write_bytes(data)

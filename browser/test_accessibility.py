@@ -34,13 +34,13 @@ class AccessibilityTests(BrowserTestCase):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
         piece = begin_piece(source, "Waves")
         for number, kind in enumerate(("crop", "tone_curve", "straighten", "heal", "close_seam"), start=1):
-            Revision.objects.edit_relief(piece, number, partial(edits.added, kind=kind))
+            Revision.objects.edit_relief(piece, number, partial(edits.add_treatment, kind=kind))
         for kind in ("cellular_noise", "imprints", "strokes"):
-            Revision.objects.edit_relief(piece, piece.position, partial(edits.layer_added, kind=kind))
+            Revision.objects.edit_relief(piece, piece.position, partial(edits.add_layer, kind=kind))
         for kind in COMPANION_MAPS:
-            Revision.objects.edit_relief(piece, piece.position, partial(edits.map_added, kind=kind))
+            Revision.objects.edit_relief(piece, piece.position, partial(edits.add_map, kind=kind))
         for preset in PRESETS:
-            Revision.objects.edit_relief(piece, piece.position, partial(edits.pack_added, preset=preset))
+            Revision.objects.edit_relief(piece, piece.position, partial(edits.add_pack, preset=preset))
         Proof.objects.create(revision=Revision.objects.now(piece), name="Calm water")
         Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gather_sets([keep_source(the_artist(), *file) for file in set_files().items()])
@@ -89,7 +89,7 @@ class AccessibilityTests(BrowserTestCase):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
         piece = begin_piece(source, "A piece with a rather long title that has to give way")
         for number, kind in enumerate(("soften_between_edges", "crop", "heal"), start=1):
-            Revision.objects.edit_relief(piece, number, partial(edits.added, kind=kind))
+            Revision.objects.edit_relief(piece, number, partial(edits.add_treatment, kind=kind))
         for width, height in ((1024, 700), (1280, 800), (2560, 1400)):
             size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
             self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)

@@ -18,7 +18,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from bench.beginning import begin_piece
 from bench.models import Revision
 from browser.driver import WITHOUT_WEBGL, BrowserTestCase
-from browser.pictures import png16, saved, waves
+from browser.pictures import png16, save, waves
 from shelf.intake import keep_source
 from shelf.models import Piece
 from studio.middleware import the_artist
@@ -43,7 +43,7 @@ class RouteTests(BrowserTestCase):
         Image.fromarray(skimage.data.gravel()).save(gravel, "PNG")
         self.open("/")
         self.assertIn("Nothing here yet", self.text("main"))
-        self.find("#pictures").send_keys(saved(Path(self._folder), "gravel.png", gravel.getvalue()))
+        self.find("#pictures").send_keys(save(Path(self._folder), "gravel.png", gravel.getvalue()))
         self.until(lambda: self.all("#facts dl"))
         self.assertIn("/source/", self.driver.current_url)
         facts = self.text("#facts")

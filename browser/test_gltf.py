@@ -8,7 +8,7 @@ from pathlib import Path
 from browser.driver import BrowserTestCase
 from browser.pictures import waves
 from relief.deliver.meshes import mesh_file
-from relief.displace.displace import displaced
+from relief.displace.displace import displace_mesh
 from relief.height import Edges, Footprint, HeightField
 from relief.surface.plane import plane
 
@@ -30,7 +30,7 @@ class ValidatorTests(BrowserTestCase):
         """glTF 2.0; `gltf-validator` from npm."""
         footprint = Footprint(width=80, height=60)
         field = HeightField(waves(64).astype("float32"), footprint, Edges(across="wrap", down="wrap"))
-        glb = mesh_file(displaced(plane(footprint, 32, 24), field, 5, 0.5), "glb")
+        glb = mesh_file(displace_mesh(plane(footprint, 32, 24), field, 5, 0.5), "glb")
         found = self.issues(glb)
         self.assertEqual((found.get("numErrors"), found.get("numWarnings")), (0, 0), found)
         broken = bytearray(glb)

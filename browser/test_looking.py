@@ -237,7 +237,7 @@ class LookingTests(BrowserTestCase):
         self.until(lambda: self.find("#keep-proof").is_displayed())
         self.press("p")
         self.until(lambda: self.all("[data-proof]"))
-        Revision.objects.edit_relief(piece, 1, lambda relief: edits.map_added(relief, "slope"))
+        Revision.objects.edit_relief(piece, 1, lambda relief: edits.add_map(relief, "slope"))
         self.open(f"/piece/{piece.pk}/maps/")
         self.settled()
         self.find("button[data-view=more-0]").click()

@@ -16,7 +16,7 @@ from selenium.webdriver.common.keys import Keys
 from bench.beginning import begin_piece
 from bench.models import Revision
 from browser.driver import BrowserTestCase
-from browser.pictures import png16, saved, waves
+from browser.pictures import png16, save, waves
 from catalogue import tasks
 from catalogue.supplier import Supplier
 from catalogue.textures import TEXTURES
@@ -72,7 +72,7 @@ class SetTests(TreatmentTestCase):
     def test_a_set_comes_in_as_a_zip_a_role_is_corrected_and_its_green_mended(self):
         files = set_files(green="down")
         files["dune_notes.png"] = b"not a picture"
-        archive = saved(Path(self._folder), "dune.zip", zipped(files))
+        archive = save(Path(self._folder), "dune.zip", zipped(files))
         self.open("/")
         self.find("#pictures").send_keys(archive)
         self.until(lambda: "dune_notes.png" in self.text("#refused"), "the broken one is said")

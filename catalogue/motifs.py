@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 
 WRAP = (True, True)
 Motif = Callable[["Sheet"], tuple[np.ndarray, np.ndarray]]
@@ -31,7 +31,7 @@ class Sheet:
     def noise(self, across: int, down: int, seed: int = 0) -> np.ndarray:
         """Smooth noise about 0, at most 1, with this many lattice places."""
         lattice = np.random.default_rng((self.seed, seed, across, down)).random((down, across), np.float32) * 2 - 1
-        return resampled(lattice, self.size, self.size, "bicubic", WRAP)
+        return resample(lattice, self.size, self.size, "bicubic", WRAP)
 
     def rough(self, cells: int, octaves: int = 5, seed: int = 0) -> np.ndarray:
         """Noise of several octaves about 0, standard deviation near 0.3."""
@@ -207,7 +207,7 @@ def ripples(count: int, sharp: float = 0.5) -> Motif:
     return draw
 
 
-def corrugated(count: int) -> Motif:
+def corrugate(count: int) -> Motif:
     """A sheet pressed into waves, with rows of rivets."""
 
     def draw(sheet: Sheet) -> tuple[np.ndarray, np.ndarray]:

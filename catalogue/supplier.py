@@ -57,7 +57,7 @@ class Supplier:
             raise SupplierError("The supplier has no such map.")
         if self.moods and next(self._previews) % EVERY_SLOW == 0:
             time.sleep(SLOW)
-        return _previewed(texture.key, size)[role]
+        return _draw_preview(texture.key, size)[role]
 
     def package(self, key: str, size: int, progress: Progress) -> bytes:
         """All maps of a surface as a ZIP.
@@ -94,5 +94,5 @@ class Supplier:
 
 
 @lru_cache(maxsize=64)
-def _previewed(key: str, size: int) -> dict[str, np.ndarray]:
+def _draw_preview(key: str, size: int) -> dict[str, np.ndarray]:
     return maps(TEXTURES[key], size)

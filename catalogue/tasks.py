@@ -24,12 +24,12 @@ def fetch(order: Order, progress: Progress) -> dict[str, Any]:
     """Carries one order out."""
     try:
         data = SUPPLIER.package(order.key, order.size, progress)
-        return {"texture_set": _kept(order, data)}
+        return {"texture_set": _keep_set(order, data)}
     except SupplierError as problem:
         raise WorkError(str(problem)) from problem
 
 
-def _kept(order: Order, data: bytes) -> TextureSet:
+def _keep_set(order: Order, data: bytes) -> TextureSet:
     """The delivered maps on the shelf, as one set with its name and words."""
     sources = []
     for name, picture in incoming("order.zip", io.BytesIO(data)):

@@ -11,7 +11,7 @@ from catalogue.motifs import (
     Motif,
     Sheet,
     cells,
-    corrugated,
+    corrugate,
     courses,
     hexagons,
     planks,
@@ -100,7 +100,7 @@ TEXTURES = {
         _texture("Limewash", "wall plaster rough", "white", "edeae0", "f7f5ee", plaster(4), width=1000, depth=6),
         _texture("Roughcast", "wall plaster coarse", "violet", "8d7591", "a890ac", plaster(9, 0.5), width=800, depth=14),
         _texture("Tide flat", "ground sand ripples shore", "brown", "75603f", "937c57", ripples(9), width=900, depth=30),
-        _texture("Coal shed roof", "metal sheet corrugated rust", "red", "7d3320", "a2502f", corrugated(8), width=800, depth=26),
+        _texture("Coal shed roof", "metal sheet corrugated rust", "red", "7d3320", "a2502f", corrugate(8), width=800, depth=26),
         _texture("Pavilion shingle", "roof scales slate", "green", "48614f", "66806c", scales(6), width=900, depth=18),
     )
 }  # fmt: skip
@@ -135,7 +135,7 @@ def maps(
         made["roughness"] = np.rint(np.clip(1 - texture.shine + 0.6 * hollow, 0.05, 1) * 255).astype(np.uint8)
     if "colour" in wanted:
         tell("colour")
-        made["colour"] = _coloured(texture, tone, hollow, Sheet(size, seed + 1))
+        made["colour"] = _colour(texture, tone, hollow, Sheet(size, seed + 1))
     return made
 
 
@@ -145,7 +145,7 @@ def _hollow(height: np.ndarray) -> np.ndarray:
     return np.clip(gaussian(height, (wide, wide), (True, True)) - height, 0, 1)
 
 
-def _coloured(texture: Texture, tone: np.ndarray, hollow: np.ndarray, sheet: Sheet) -> np.ndarray:
+def _colour(texture: Texture, tone: np.ndarray, hollow: np.ndarray, sheet: Sheet) -> np.ndarray:
     """The two colours mixed, darker in hollows, with a little weather."""
     weather = 1 + 0.10 * sheet.rough(6, 5)
     shade = (weather * (1 - 0.9 * hollow))[..., None]

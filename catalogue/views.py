@@ -32,7 +32,7 @@ def catalogue(request: HttpRequest) -> HttpResponse:
 @require_safe
 def texture(request: HttpRequest, key: str) -> HttpResponse:
     """One surface, its maps large and lit on a turning plane."""
-    one = _known(key)
+    one = _find_texture(key)
     return render(request, "catalogue/texture.html", {"texture": one, "maps": MAPS, "sizes": SIZES})
 
 
@@ -40,7 +40,7 @@ def texture(request: HttpRequest, key: str) -> HttpResponse:
 @cache_control(private=True, max_age=86_400)
 def small(request: HttpRequest, key: str) -> HttpResponse:
     """A small picture of a surface: its colours, lit."""
-    one = _known(key)
+    one = _find_texture(key)
     height = SUPPLIER.preview(key, "height", SWATCH)
     footprint = Footprint(width=one.width, height=one.width)
     light = swatch(HeightField(height / 65535, footprint, Edges(across="wrap", down="wrap")), one.depth)
@@ -52,7 +52,7 @@ def small(request: HttpRequest, key: str) -> HttpResponse:
 @require_safe
 def preview(request: HttpRequest, key: str, role: str) -> HttpResponse:
     """The pixels of one map, as the supplier shows them before it is taken."""
-    one = _known(key)
+    one = _find_texture(key)
     try:
         pixels = SUPPLIER.preview(key, role, LARGE)
     except SupplierError as problem:
@@ -65,13 +65,13 @@ def preview(request: HttpRequest, key: str, role: str) -> HttpResponse:
 @require_safe
 def orders(request: HttpRequest, key: str) -> HttpResponse:
     """How the orders of a surface stand."""
-    return _orders(request, _known(key))
+    return _orders(request, _find_texture(key))
 
 
 @require_POST
 def take(request: HttpRequest, key: str) -> HttpResponse:
     """Orders a surface at a size; one that is under way is not ordered twice."""
-    one = _known(key)
+    one = _find_texture(key)
     size = request.POST.get("size", "")
     if not size.isdecimal() or int(size) not in SIZES:
         raise Http404
@@ -90,7 +90,7 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     return _orders(request, order.texture)
 
 
-def _known(key: str) -> Texture:
+def _find_texture(key: str) -> Texture:
     if key not in TEXTURES:
         raise Http404
     return TEXTURES[key]

@@ -20,24 +20,24 @@ from PIL import Image
 
 from relief.compose.imprints import Imprints, Press, press_stamp, stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
-from relief.displace.displace import displaced
+from relief.displace.displace import displace_mesh
 from relief.filters.gaussian import gaussian
-from relief.filters.resample import averaged, enlarged
+from relief.filters.resample import enlarge, resample_by_area
 from relief.filters.statistics import SORTED, deviations, level_counts, percentiles
-from relief.filters.warp import warped
+from relief.filters.warp import warp
 from relief.generate.cellular_noise import CellularNoise
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.findings import measured_and_found
+from relief.inspect.findings import measure_and_find
 from relief.inspect.section import section
-from relief.inspect.start import generated, suggested_start
+from relief.inspect.start import start_from_nothing, suggest_start
 from relief.maps import COMPANION_MAPS
 from relief.maps.curvature import mean_curvature
 from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import occlusion
-from relief.maps.packing import Pack, packed
+from relief.maps.packing import Pack, pack_channels
 from relief.maps.slopes import slopes, steepness
 from relief.maps.vectors import vectors_of
 from relief.parameters import controls
@@ -46,10 +46,10 @@ from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.decode import decode
-from relief.sources.facts import clipped_light, facts
+from relief.sources.facts import facts, measure_clipped_light
 from relief.surface.plane import plane
 from relief.treat import TREATMENTS
-from relief.treat.heal import Mark, painted
+from relief.treat.heal import Mark, paint
 from relief.treat.median import median
 from relief.treat.slope_limit import SlopeLimit
 
@@ -149,7 +149,7 @@ def _round_trips() -> list[tuple[str, float]]:
     photo = (np.random.default_rng(2).random((PHOTO_SIZE, PHOTO_SIZE, 3)) * 255).astype(np.uint8)
     data = io.BytesIO(cv2.imencode(".png", photo)[1]).getvalue()
     engine = Engine()
-    start = suggested_start("0" * 64, "photo.png", "photo", lambda _: data, engine)
+    start = suggest_start("0" * 64, "photo.png", "photo", lambda _: data, engine)
 
     def answer(pipeline: Pipeline) -> None:
         relief, height = pipeline.relief, engine.run(pipeline.height())
@@ -166,7 +166,7 @@ def _round_trips() -> list[tuple[str, float]]:
 
     rows = [("strength dragged, proxy 1024", median(start.main, "maps.normal.strength", 1, 0.05))]
     for kind, model in TREATMENTS.items():
-        relief, _ = edits.added(start.main, kind)
+        relief, _ = edits.add_treatment(start.main, kind)
         number = len(relief.layers[0].treatments) - 1
         dragged = next((known for known in controls(model) if known.kind == "number"), None)
         if dragged:
@@ -174,17 +174,17 @@ def _round_trips() -> list[tuple[str, float]]:
             path = f"{TREATMENTS_PATH}.{number}.{dragged.name}"
             name = f"{model.title}: {dragged.label.lower()} dragged"
             rows.append((name, median(relief, path, dragged.default, step)))
-    return [*rows, *_piled(median)]
+    return [*rows, *_measure_pile(median)]
 
 
-def _piled(median: Callable[[Relief, str, float, float], float]) -> list[tuple[str, float]]:
+def _measure_pile(median: Callable[[Relief, str, float, float], float]) -> list[tuple[str, float]]:
     """Eight layers with four treatments each: the top one's amount, and the ground's."""
-    relief = generated("gradient_noise", lambda _: b"", Engine()).main
+    relief = start_from_nothing("gradient_noise", lambda _: b"", Engine()).main
     for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
-        relief, _ = edits.layer_added(relief, kind)
+        relief, _ = edits.add_layer(relief, kind)
     for layer in range(len(relief.layers)):
         for treatment in ("soften", "levels", "sharpen", "invert"):
-            relief, _ = edits.added(relief, treatment, layer)
+            relief, _ = edits.add_treatment(relief, treatment, layer)
     return [
         ("eight layers: amount of the top one", median(relief, "layers.7.amount", 0.2, 0.01)),
         ("eight layers: amount of the ground", median(relief, "layers.0.amount", 0.8, 0.01)),
@@ -215,12 +215,14 @@ def _sizes() -> list[tuple[str, int, float, float]]:
     for size, new in ((1500, 1024), (4096, 1024), (4096, 3000)):
         samples = rng.random((size, size), dtype=np.float32)
         shrink = partial(cv2.resize, samples, (new, new), interpolation=cv2.INTER_AREA)
-        rows.append((f"by area to {new}", size, _best(partial(averaged, samples, new, new), 3), _best(shrink, 3)))
+        rows.append(
+            (f"by area to {new}", size, _best(partial(resample_by_area, samples, new, new), 3), _best(shrink, 3))
+        )
     samples = rng.random((1024, 1024), dtype=np.float32)
-    enlarge = partial(Image.fromarray(samples).resize, (4096, 4096), Image.Resampling.BICUBIC)
+    resize = partial(Image.fromarray(samples).resize, (4096, 4096), Image.Resampling.BICUBIC)
     return [
         *rows,
-        ("bicubic to 4096", 1024, _best(partial(enlarged, samples, 4096, 4096, WRAPS), 3), _best(enlarge, 3)),
+        ("bicubic to 4096", 1024, _best(partial(enlarge, samples, 4096, 4096, WRAPS), 3), _best(resize, 3)),
     ]
 
 
@@ -250,13 +252,13 @@ def _coming_in() -> list[tuple[str, float]]:
     steps = {"read": lambda: decode(data), "facts": lambda: facts(decode(data), "photo.jpg")}
     rows = [(name, _spent(work)) for name, work in steps.items()]
     begun = time.perf_counter()
-    recipe = suggested_start("0" * 64, "photo.jpg", "photo", lambda _: data, engine)
+    recipe = suggest_start("0" * 64, "photo.jpg", "photo", lambda _: data, engine)
     height = engine.run(Pipeline.of(recipe, lambda _: data, PROXY).height())
     normal_map(height, recipe.main.amplitude, recipe.main.maps.normal)
     rows.append(("started and lit at the proxy", (time.perf_counter() - begun) * 1000))
     return [
         *rows,
-        ("readings and findings", _spent(lambda: measured_and_found(Pipeline.of(recipe, lambda _: data), engine))),
+        ("readings and findings", _spent(lambda: measure_and_find(Pipeline.of(recipe, lambda _: data), engine))),
     ]
 
 
@@ -269,8 +271,8 @@ def _maps(size: int) -> list[tuple[str, float]]:
     rows = [("normal map on one that came along", _best(lambda: normal_map(field, 5, Normal(of="both"), 8, along), 3))]
     for kind, model in COMPANION_MAPS.items():
         if kind != "occlusion":
-            rows.append((model.title.lower(), _best(lambda model=model: model().coded(field, 5), 3)))
-    return [*rows, ("four channels packed", _best(lambda: packed(pack, {"grey": grey}, grey.shape), 3))]
+            rows.append((model.title.lower(), _best(lambda model=model: model().encode(field, 5), 3)))
+    return [*rows, ("four channels packed", _best(lambda: pack_channels(pack, {"grey": grey}, grey.shape), 3))]
 
 
 def _occlusion(size: int) -> float:
@@ -282,7 +284,7 @@ def _occlusion(size: int) -> float:
 def _million_faces() -> float:
     samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
     field = HeightField(samples, Footprint(), WRAPPED)
-    return _best(lambda: displaced(plane(field.footprint, 1000, 1000), field, 5, 0.5), times=3)
+    return _best(lambda: displace_mesh(plane(field.footprint, 1000, 1000), field, 5, 0.5), times=3)
 
 
 def warm_up() -> None:
@@ -298,22 +300,22 @@ def warm_up() -> None:
         normal_map(field, 1, Normal(of="both"), bits, flat)
     occlusion(field, 1, 1, 4)
     mean_curvature(field, 1)
-    displaced(plane(field.footprint, 1, 1), field, 1, 0.5)
+    displace_mesh(plane(field.footprint, 1, 1), field, 1, 0.5)
     for dtype in (np.uint8, np.uint16, np.float32):
-        averaged(np.zeros((4, 4, 3), dtype), 2, 2)
-    enlarged(field.samples, 5, 5, (True, True))
-    warped(field.samples, np.eye(3), 2, 2)
+        resample_by_area(np.zeros((4, 4, 3), dtype), 2, 2)
+    enlarge(field.samples, 5, 5, (True, True))
+    warp(field.samples, np.eye(3), 2, 2)
     deviations(rough.samples)
     percentiles(np.random.default_rng(1).random(SORTED + 1, np.float32), 50)
     for dtype in (np.uint8, np.uint16):
         level_counts(np.zeros(4, dtype))
-        clipped_light(np.zeros((4, 4), dtype))
-        clipped_light(np.zeros((4, 4, 3), dtype))
+        measure_clipped_light(np.zeros((4, 4), dtype))
+        measure_clipped_light(np.zeros((4, 4, 3), dtype))
     median(rough.samples, (2, 1), (True, True))
     SlopeLimit().treat(rough)
     line = np.array([(0.1, 0.1, 1), (0.5, 0.5, 1)])
     draw_strokes(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
-    painted(field, (Mark(points=((0.5, 0.5),), radius=50),))
+    paint(field, (Mark(points=((0.5, 0.5),), radius=50),))
     press_stamp(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
     for model in (GradientNoise, ValueNoise, CellularNoise):
         model().draw(Grid(4, 4, field.footprint))

@@ -38,7 +38,7 @@ class Footprint(Parameters):
         """Width and height, mm."""
         return self.width, self.height
 
-    def resized(self, width: float, height: float) -> Footprint:
+    def resize(self, width: float, height: float) -> Footprint:
         """A footprint of another size; what a treatment leaves may be smaller than what can be typed."""
         return Footprint.model_construct(width=float(width), height=float(height), keep_aspect=self.keep_aspect)
 
@@ -51,8 +51,8 @@ class Footprint(Parameters):
         if not self.keep_aspect or (self.width != before.width) == (self.height != before.height):
             return self
         if self.width != before.width:
-            return Footprint.checked(**self.model_dump() | {"height": before.height * self.width / before.width})
-        return Footprint.checked(**self.model_dump() | {"width": before.width * self.height / before.height})
+            return Footprint.create(**self.model_dump() | {"height": before.height * self.width / before.width})
+        return Footprint.create(**self.model_dump() | {"width": before.width * self.height / before.height})
 
 
 class Edges(Parameters):
@@ -122,13 +122,13 @@ class HeightField:
         grain = self.grain * stretch
         return replace(self, samples=np.ascontiguousarray(samples, dtype=np.float32), grain=grain, levels=None)
 
-    def padded(self, beyond: tuple[int, int], samples: np.ndarray | None = None) -> np.ndarray:
+    def pad(self, beyond: tuple[int, int], samples: np.ndarray | None = None) -> np.ndarray:
         """The samples with some more (across, down) on each side, as the edges say."""
         samples = self.samples if samples is None else samples
-        return padded(samples, beyond, self.edges.wraps)
+        return pad(samples, beyond, self.edges.wraps)
 
 
-def padded(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
+def pad(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
     """Samples (rows, columns[, channels]) with `beyond` (across, down) more on each side, wrapped or clamped."""
     sides, still = ((beyond[1],) * 2, (beyond[0],) * 2), ((0, 0),) * (samples.ndim - 2)
     modes: list[Any] = ["wrap" if wrapping else "edge" for wrapping in wraps]
@@ -138,7 +138,7 @@ def padded(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool
     return np.pad(across, (sides[0], (0, 0), *still), mode=modes[1])
 
 
-def extended(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
+def extend(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bool]) -> np.ndarray:
     """Samples with `beyond` more on each side, wrapped, or gone straight on, so that a ramp keeps its slope.
 
     Beyond an edge that does not wrap they are turned half around their last one (2 h0 - h1, 2 h0 - h2, ...).
@@ -160,7 +160,7 @@ def extended(samples: np.ndarray, beyond: tuple[int, int], wraps: tuple[bool, bo
     return samples
 
 
-def fitted_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]:
+def fit_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]:
     """(rows, columns) shrunk, never enlarged, so that the longer side has at most `longest` texels."""
     if longest is None or max(rows, columns) <= longest:
         return rows, columns
@@ -168,7 +168,7 @@ def fitted_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]
     return max(1, round(rows * scale)), max(1, round(columns * scale))
 
 
-def sampled(field: HeightField, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+def sample_heights(field: HeightField, u: np.ndarray, v: np.ndarray) -> np.ndarray:
     """Heights at places of the footprint, bilinear between texel centres.
 
     Args:

@@ -62,7 +62,7 @@ def _as_numba_knows_it(argument: Any) -> Any:
     return argument
 
 
-def _compiled(function: Callable[..., Any], **options: Any) -> Deferred:
+def _compile(function: Callable[..., Any], **options: Any) -> Deferred:
     def make() -> Any:
         named = function.__globals__
         for name in function.__code__.co_names:
@@ -75,16 +75,16 @@ def _compiled(function: Callable[..., Any], **options: Any) -> Deferred:
     return deferred
 
 
-kernel = partial(_compiled, cache=True, parallel=True, fastmath=True, error_model="numpy")
+kernel = partial(_compile, cache=True, parallel=True, fastmath=True, error_model="numpy")
 """Decorator of a function that runs over whole arrays, its rows in parallel."""
 
-serial_kernel = partial(_compiled, cache=True)
+serial_kernel = partial(_compile, cache=True)
 """Decorator of a function that runs over whole arrays in one thread, as each step needs the one before."""
 
-helper = partial(_compiled, fastmath=True, error_model="numpy")
+helper = partial(_compile, fastmath=True, error_model="numpy")
 """Decorator of a step that kernels call, often a row of it at a time."""
 
-inlined = partial(_compiled, inline="always")
+inlined = partial(_compile, inline="always")
 """Decorator of the few lines that several kernels share."""
 
 prange = Deferred(lambda: _numba().prange)

@@ -64,7 +64,7 @@ class Parameters(BaseModel):
         return {name: _read(cls, name, value) if isinstance(value, str) else value for name, value in values.items()}
 
     @classmethod
-    def checked(cls, **values: Any) -> Self:
+    def create(cls, **values: Any) -> Self:
         """The model with these values.
 
         Raises:
@@ -140,7 +140,7 @@ def tint(default: str, *, label: str, help: str) -> Any:
     return Field(default, pattern=r"^#[0-9a-fA-F]{6}$", title=label, description=help, json_schema_extra=extra)
 
 
-def drawn(
+def drawn_value(
     default: Any, *, label: str, help: str, shown: str = "help", kept_as: type[Kept] | None = None, **bounds: Any
 ) -> Any:
     """Something that is dragged or painted rather than typed: stops, corners, marks. A form sends it as JSON.
@@ -175,7 +175,7 @@ class Control:
     shown: str = ""
     kept_as: type[Kept] | None = None
 
-    def worded(self, value: Any) -> str:
+    def say(self, value: Any) -> str:
         """The value as it is said in a sentence: `12 mm`, `Sobel`, `on`."""
         if self.kind == "switch":
             return "on" if value else "off"
@@ -265,7 +265,7 @@ def _bound(field: FieldInfo, name: str) -> float | None:
 Kind = TypeVar("Kind", bound=Parameters)
 
 
-def discovered(package: str, base: type[Kind]) -> dict[str, type[Kind]]:
+def discover(package: str, base: type[Kind]) -> dict[str, type[Kind]]:
     """The subclasses of `base` that the modules of a package define, by their `kind`.
 
     To add one is to add a file to the package: nothing else lists it.

@@ -54,7 +54,7 @@ def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
     for entry in pictures:
         name = _last_part(entry)
         try:
-            yield name, _unpacked(archive, entry)
+            yield name, _unpack(archive, entry)
         except PictureError as problem:
             yield name, problem
         except Exception:
@@ -71,7 +71,7 @@ def _last_part(entry: zipfile.ZipInfo) -> str:
     return entry.filename.replace("\\", "/").rpartition("/")[2]
 
 
-def _unpacked(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> bytes:
+def _unpack(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> bytes:
     """An entry's bytes, never more than it says it has.
 
     Raises:

@@ -19,7 +19,7 @@ from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import vectors_of
 from relief.run.pipeline import reading
-from relief.sources.colour import displayed, eight_bits, full_scale, grey_of_photo
+from relief.sources.colour import display, eight_bits, full_scale, grey_of_photo
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF
 from shelf.engine import get_engine
@@ -35,7 +35,7 @@ WIDTH = 300.0
 """mm that a picture without known size is lit as."""
 
 
-def decoded(source: Source) -> Picture:
+def decode_source(source: Source) -> Picture:
     """The picture of a source.
 
     Raises:
@@ -44,11 +44,11 @@ def decoded(source: Source) -> Picture:
     return get_engine().run(reading(source.reference, read_source))
 
 
-def shown(source: Source, picture: Picture, longest: int) -> np.ndarray:
+def show_picture(source: Source, picture: Picture, longest: int) -> np.ndarray:
     """The picture as it is looked at: uint8 (rows, columns[, 3]). Data beyond 0 to 1 is spread over its own range."""
     if picture.is_float and not picture.is_colour:
         return _spread(shrunk(picture.pixels, longest))
-    return eight_bits(displayed(picture, longest))
+    return eight_bits(display(picture, longest))
 
 
 def channel(picture: Picture, name: str, longest: int) -> np.ndarray:
@@ -103,10 +103,10 @@ def swatch_file(source: Source) -> bytes:
 
 def small(source: Source, longest: int) -> np.ndarray:
     """A source on the shelf: colours as they are, data in relief. uint8 (rows, columns[, 3])."""
-    picture = decoded(source)
+    picture = decode_source(source)
     if source.role in ("height", "normal"):
         if source.role == "normal" and picture.is_colour:
             return in_white(vectors_of(full_scale(shrunk(picture.pixels, longest)), source.green))
         field, amplitude = relief_of(source, picture, longest)
         return swatch(field, amplitude)
-    return shown(source, picture, longest)
+    return show_picture(source, picture, longest)

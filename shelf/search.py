@@ -39,7 +39,7 @@ class Wanted:
         return not (self.role or self.colour or self.size)
 
 
-def wanted(query: dict) -> Wanted:
+def read_search(query: dict) -> Wanted:
     """What a request looks for; what is not understood is left out."""
     size = query.get("size", "")
     return Wanted(

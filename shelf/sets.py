@@ -54,11 +54,11 @@ def findings_of(texture_set: TextureSet) -> list[SetFinding]:
     green = members["normal"].green if "normal" in members else "up"
     inverted = "height" in members and members["height"].inverted
     files = tuple((role, member.digest, member.filename) for role, member in members.items())
-    return _compared(files, green, inverted)
+    return _compare(files, green, inverted)
 
 
 @lru_cache(maxsize=64)
-def _compared(files: tuple[tuple[str, str, str], ...], green: str, inverted: bool) -> list[SetFinding]:
+def _compare(files: tuple[tuple[str, str, str], ...], green: str, inverted: bool) -> list[SetFinding]:
     """Files never change, so that what does not fit in them is found once."""
     pictures = {role: decode(read_source(digest), filename) for role, digest, filename in files}
     found = set_findings(pictures, green, inverted)

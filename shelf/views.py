@@ -33,7 +33,7 @@ KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "source": So
 @require_safe
 def shelf(request: HttpRequest) -> HttpResponse:
     """The page, or for a search the list alone."""
-    look = search.wanted(request.GET)
+    look = search.read_search(request.GET)
     context = {
         "look": look,
         "pieces": search.pieces(request.artist, look),
@@ -137,11 +137,11 @@ def pixels(request: HttpRequest, pk: int) -> HttpResponse:
     one = _of(request, Source, pk)
     view = request.GET.get("view", "picture")
     try:
-        picture = looks.decoded(one)
+        picture = looks.decode_source(one)
         if view == "lit":
             array: np.ndarray = looks.lit(one, picture, SHARPEST)
         elif view == "picture":
-            array = looks.shown(one, picture, SHARPEST)
+            array = looks.show_picture(one, picture, SHARPEST)
         else:
             array = looks.channel(picture, view, SHARPEST)
     except PictureError as problem:

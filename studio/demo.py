@@ -25,14 +25,14 @@ def main() -> int:
     parser.add_argument("--fresh", action="store_true", help="throw the data folder's demo and own pieces away first")
     chosen = parser.parse_args()
     data = chosen.data.resolve()
-    if chosen.fresh and not emptied(data):
+    if chosen.fresh and not empty_folder(data):
         return 1
     os.environ |= {"GRAVEL_DATA": str(data), "DJANGO_SETTINGS_MODULE": "studio.settings", "PYTHONUNBUFFERED": "1"}
     prepare()
     return serve(chosen.port)
 
 
-def emptied(data: Path) -> bool:
+def empty_folder(data: Path) -> bool:
     """Removes a data folder of ours; any other folder is left alone."""
     if not data.exists():
         return True

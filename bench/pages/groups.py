@@ -260,7 +260,7 @@ def _cell(relief: Relief, layer: Layer) -> Footprint:
     """The footprint of one repeat of a layer."""
     whole = relief.final_footprint
     across, down = layer.layout.counts
-    return whole.resized(whole.width / across, whole.height / down)
+    return whole.resize(whole.width / across, whole.height / down)
 
 
 @dataclass(frozen=True)

@@ -11,11 +11,11 @@ from django.views.decorators.http import require_POST, require_safe
 
 from bench.models import Revision
 from bench.newest import Newest, page_of
-from bench.pixels.previews import only, uncurved
+from bench.pixels.previews import only, read_before_curve
 from bench.requests import (
-    asked,
     layer_of,
     piece_of,
+    read_question,
     revision_of,
     whole_number,
 )
@@ -24,8 +24,8 @@ from relief.displace.forecast import forecast
 from relief.errors import Cancelled, ReliefError
 from relief.filters.curve import Curve
 from relief.inspect.finding import Finding
-from relief.inspect.findings import measured_and_found
-from relief.inspect.repeats import motif, suggested_crops, telltales
+from relief.inspect.findings import measure_and_find
+from relief.inspect.repeats import motif, suggest_crops, telltales
 from relief.progress import Progress
 from relief.recipe.layer import Picture
 from relief.run.pipeline import PROXY, Pipeline
@@ -45,7 +45,7 @@ def measured(request: HttpRequest, pk: int) -> HttpResponse:
     """
     piece = piece_of(request, pk)
     try:
-        return _measured(request, piece, MEASURING.asked((piece.pk, page_of(request))))
+        return _measure(request, piece, MEASURING.follow((piece.pk, page_of(request))))
     except Cancelled:
         return HttpResponse(status=204)
 
@@ -57,17 +57,17 @@ def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
     kind = request.POST.get("finding", "")[:40]
     piece.set_aside = sorted({*piece.set_aside, kind})[:40] if kind else []
     piece.save(update_fields=["set_aside"])
-    return _measured(request, piece, Progress())
+    return _measure(request, piece, Progress())
 
 
-def _measured(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResponse:
-    revision = revision_of(piece, asked(request).get("base"))
+def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResponse:
+    revision = revision_of(piece, read_question(request).get("base"))
     recipe = revision.read()
     context = {"piece": piece, "revision": revision}
     try:
         bits = recipe.delivery.normal_bits
-        taken, found = measured_and_found(Pipeline.of(recipe, read_source), get_engine(), bits, progress)
-        found += _inked(Pipeline.of(recipe, read_source, PROXY))
+        taken, found = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), bits, progress)
+        found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY))
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]
         context |= {
@@ -81,7 +81,7 @@ def _measured(request: HttpRequest, piece: Piece, progress: Progress) -> HttpRes
     return render(request, "bench/measured.html", context)
 
 
-def _inked(pipeline: Pipeline) -> list[Finding]:
+def _find_inked_pictures(pipeline: Pipeline) -> list[Finding]:
     """Pictures that are pressed in although they are drawn up to their edge."""
     found = []
     for number, layer in enumerate(pipeline.relief.layers):
@@ -135,7 +135,7 @@ def _outline(counts: np.ndarray) -> str:
     return f"M0 40{bars}V40z"
 
 
-def _asked_for(request: HttpRequest, revision: Revision) -> Pipeline:
+def _read_question(request: HttpRequest, revision: Revision) -> Pipeline:
     """A revision at the proxy, or one of its layers up to a treatment."""
     pipeline = Pipeline.of(revision.read(), read_source, PROXY)
     return only(pipeline, layer_of(request.GET, pipeline.relief), request.GET.get("until"), False)
@@ -145,10 +145,10 @@ def _asked_for(request: HttpRequest, revision: Revision) -> Pipeline:
 def heights(request: HttpRequest, pk: int) -> JsonResponse:
     """The histogram of what reaches a tone curve, for its graph: heights before a treatment, or a map without it."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    state = _asked_for(request, revision)
+    state = _read_question(request, revision)
     try:
         if "map" in request.GET:
-            samples = uncurved(state, whole_number(request.GET["map"], least=0))
+            samples = read_before_curve(state, whole_number(request.GET["map"], least=0))
         else:
             samples = get_engine().run(state.height()).samples
         counts, low, high = histogram(samples)
@@ -163,7 +163,7 @@ def heights(request: HttpRequest, pk: int) -> JsonResponse:
 def curve(request: HttpRequest) -> JsonResponse:
     """The line of a tone curve through some stops, as an SVG path in a square of 100."""
     try:
-        asked_for = Curve.checked(**{name: request.GET.get(name, "") for name in ("stops", "passage")})
+        asked_for = Curve.create(**{name: request.GET.get(name, "") for name in ("stops", "passage")})
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     places, values = asked_for.line()
@@ -175,7 +175,7 @@ def curve(request: HttpRequest) -> JsonResponse:
 def repeats(request: HttpRequest, pk: int) -> JsonResponse:
     """Of the relief before a treatment: the motif, and either its telltales or crops that would tile."""
     revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    state = _asked_for(request, revision)
+    state = _read_question(request, revision)
     try:
         height = get_engine().run(state.height())
     except ReliefError as problem:
@@ -185,7 +185,7 @@ def repeats(request: HttpRequest, pk: int) -> JsonResponse:
         "motif": [across and 100 * across / height.footprint.width, down and 100 * down / height.footprint.height]
     }
     if "crops" in request.GET:
-        found["crops"] = [asdict(crop) for crop in suggested_crops(height)]
+        found["crops"] = [asdict(crop) for crop in suggest_crops(height)]
     else:
         found["telltales"] = [asdict(place) for place in telltales(height)]
     return JsonResponse(found)

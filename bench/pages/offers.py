@@ -20,7 +20,7 @@ class Offer:
     about: str
 
 
-def offered() -> list[tuple[str, list[Offer]]]:
+def offer_treatments() -> list[tuple[str, list[Offer]]]:
     """The treatments that can be added, by family."""
     return [
         (
@@ -38,11 +38,11 @@ def gallery() -> list[tuple[str, list[Offer]]]:
     return [(name, [offer for of, offer in listed if of == family]) for family, name in families.items()]
 
 
-def offered_maps() -> list[Offer]:
+def offer_maps() -> list[Offer]:
     """The grey maps that can be added."""
     return [Offer(kind, model.title, model.about()) for kind, model in COMPANION_MAPS.items()]
 
 
-def offered_packs() -> list[Offer]:
+def offer_packs() -> list[Offer]:
     """The packed pictures to begin with."""
     return [Offer(kind, title, about) for kind, (title, about, _) in PRESETS.items()]

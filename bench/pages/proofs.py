@@ -20,7 +20,7 @@ from shelf.models import Piece, read_source
 @require_safe
 def proofs(request: HttpRequest, pk: int) -> HttpResponse:
     """The proofs of a piece."""
-    return _listed(request, piece_of(request, pk))
+    return _list_proofs(request, piece_of(request, pk))
 
 
 @require_POST
@@ -29,7 +29,7 @@ def keep(request: HttpRequest, pk: int) -> HttpResponse:
     piece = piece_of(request, pk)
     revision = revision_of(piece, request.POST.get("base"))
     Proof.objects.get_or_create(revision=revision, defaults={"name": revision.label[:80]})
-    return _listed(request, piece)
+    return _list_proofs(request, piece)
 
 
 @require_POST
@@ -41,7 +41,7 @@ def name(request: HttpRequest, pk: int) -> HttpResponse:
     if wanted:
         proof.name = wanted
         proof.save(update_fields=["name"])
-    return _listed(request, piece)
+    return _list_proofs(request, piece)
 
 
 @require_POST
@@ -49,7 +49,7 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Removes a proof. Its revision stays, so undo still goes through it."""
     piece = piece_of(request, pk)
     proof_of(piece, request.POST.get("number")).delete()
-    return _listed(request, piece)
+    return _list_proofs(request, piece)
 
 
 @require_safe
@@ -80,6 +80,6 @@ def recipe(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return answer
 
 
-def _listed(request: HttpRequest, piece: Piece) -> HttpResponse:
+def _list_proofs(request: HttpRequest, piece: Piece) -> HttpResponse:
     kept = Proof.objects.filter(revision__piece=piece).select_related("revision")
     return render(request, "bench/proofs.html", {"piece": piece, "proofs": kept})

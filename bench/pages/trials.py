@@ -13,7 +13,7 @@ from django.views.decorators.http import require_safe
 
 from bench.models import Revision
 from bench.pages.groups import Field, groups
-from bench.pixels.previews import finished_pixels
+from bench.pixels.previews import draw_finished_map
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
@@ -94,9 +94,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
             "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),
             "range": float(np.ptp(height.samples)) * recipe.main.amplitude,
             "picture": base64.b64encode(png(pixels)).decode(),
-            "words": [
-                f"{recipe.control(path).label} {recipe.control(path).worded(recipe.value(path))}" for path in draft
-            ],
+            "words": [f"{recipe.control(path).label} {recipe.control(path).say(recipe.value(path))}" for path in draft],
             "unchanged": recipe == before,
         }
     except ReliefError as problem:
@@ -107,7 +105,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
 def _map_of(draft: dict[str, str], pipeline: Pipeline) -> np.ndarray | None:
     """The pixels of the only map that a draft changes beside the normal map; none where it changes something else."""
     names = {found[1].replace(".", "-") for path in draft if (found := OWN_MAP.match(path))}
-    return finished_pixels(names.pop(), pipeline) if len(names) == 1 else None
+    return draw_finished_map(names.pop(), pipeline) if len(names) == 1 else None
 
 
 def _numbers(request: HttpRequest, revision: Revision) -> list[Field]:

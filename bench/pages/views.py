@@ -15,13 +15,13 @@ from django.views.decorators.http import require_POST, require_safe
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
 from bench.pages.groups import field_at, groups, layer_rows
-from bench.pages.offers import gallery, offered, offered_maps, offered_packs
+from bench.pages.offers import gallery, offer_maps, offer_packs, offer_treatments
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import plan
 from relief.displace.forecast import MOST_FACES, by_level, forecast
 from relief.errors import PictureError, RecipeError
-from relief.inspect.start import generated
+from relief.inspect.start import start_from_nothing
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
@@ -66,7 +66,7 @@ def begin(request: HttpRequest) -> HttpResponse:
 def begin_from_nothing(request: HttpRequest) -> HttpResponse:
     """A new piece of one noise or pattern."""
     try:
-        recipe = generated(request.POST.get("kind", ""), read_source, get_engine())
+        recipe = start_from_nothing(request.POST.get("kind", ""), read_source, get_engine())
     except RecipeError:
         raise Http404 from None
     name = recipe.main.layers[0].name
@@ -119,8 +119,8 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "chosen": layer,
         "layers": layer_rows(recipe.main),
         "gallery": gallery(),
-        "offered_maps": offered_maps(),
-        "offered_packs": offered_packs(),
+        "offered_maps": offer_maps(),
+        "offered_packs": offer_packs(),
         "planned": plan(recipe),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
@@ -129,7 +129,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "steps": STEPS,
         "groups": groups(revision, step, layer),
         "views": views(recipe, step),
-        "offered": offered(),
+        "offered": offer_treatments(),
         "section_fields": [field_at(recipe.main, path) for path in SECTION_PATHS],
         "undoes": revision.label if revision.parent else None,
         "redoes": revision.following(),

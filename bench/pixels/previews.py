@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from bench.requests import whole_number
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 from relief.height import HeightField
 from relief.inspect.differences import angles_apart, height_difference
 from relief.inspect.swatch import swatch
@@ -17,7 +17,7 @@ from relief.maps.normal import Normal
 from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
 from relief.recipe.relief import Relief
-from relief.run.finished import finished, normals, titles, vectors_along
+from relief.run.finished import finish_map, normals, titles, vectors_along
 from relief.run.pipeline import Pipeline
 from shelf.engine import get_engine
 
@@ -49,7 +49,7 @@ def _lit(pipeline: Pipeline) -> np.ndarray:
     return get_engine().run(normals(pipeline, Normal(), 16))
 
 
-def _shaded(pipeline: Pipeline) -> np.ndarray:
+def _shade(pipeline: Pipeline) -> np.ndarray:
     """The normal map as a program sees it that reads it right: 16 bit, always red right and green up."""
     return get_engine().run(normals(pipeline, pipeline.relief.maps.normal.facing_right_and_up(), 16))
 
@@ -67,10 +67,10 @@ def _grey(pipeline: Pipeline) -> np.ndarray:
     return _eight_bit(get_engine().run(pipeline.untreated()).samples)
 
 
-def _coloured_height(pipeline: Pipeline) -> np.ndarray:
+def _colour_height(pipeline: Pipeline) -> np.ndarray:
     """Ochre above the base surface, blue below."""
     relief = pipeline.relief
-    return _coloured(displacement(_height(pipeline).samples, relief.amplitude, relief.midlevel))
+    return _colour_by_sign(displacement(_height(pipeline).samples, relief.amplitude, relief.midlevel))
 
 
 def apart(how: str, now: Pipeline, proof: Pipeline) -> tuple[np.ndarray, float]:
@@ -83,13 +83,13 @@ def apart(how: str, now: Pipeline, proof: Pipeline) -> tuple[np.ndarray, float]:
     reliefs, fields = (now.relief, proof.relief), (_height(now), _height(proof))
     if how == "apart-heights":
         difference = height_difference(reliefs, fields)
-        return _coloured(difference), float(np.abs(difference).max())
+        return _colour_by_sign(difference), float(np.abs(difference).max())
     angles = angles_apart(reliefs, fields, tuple(vectors_along(state, get_engine()) for state in (now, proof)))
     most = float(angles.max())
     return SLOPE_RAMP[np.rint(angles * ((SHADES - 1) / max(most, 1e-9))).astype(np.uint8)], most
 
 
-def _coloured(distance: np.ndarray) -> np.ndarray:
+def _colour_by_sign(distance: np.ndarray) -> np.ndarray:
     """Ochre above zero, blue below; the strongest colour at the farthest of both."""
     farthest = max(float(np.abs(distance).max()), 1e-9)
     return HEIGHT_RAMP[np.rint((distance / farthest * 0.5 + 0.5) * (SHADES - 1)).astype(np.uint8)]
@@ -104,12 +104,12 @@ def _light(pipeline: Pipeline) -> np.ndarray:
     return np.full((1, 1), SHADES // 2, np.uint8)
 
 
-def seen_by(pipeline: Pipeline, layer: int) -> np.ndarray:
+def show_cover(pipeline: Pipeline, layer: int) -> np.ndarray:
     """Where a layer is laid most, in ochre over the lit relief, and where only what lies below is, in blue."""
     seen = get_engine().run(pipeline.cover(layer)) if layer else np.ones_like(_height(pipeline).samples)
     height = _height(pipeline)
     if seen.shape != height.samples.shape:
-        seen = resampled(seen, *height.samples.shape, "area", height.edges.wraps)
+        seen = resample(seen, *height.samples.shape, "area", height.edges.wraps)
     light = swatch(height, pipeline.relief.amplitude).astype(np.float32)[..., None] / 190
     part = np.clip(seen / max(float(seen.max()), 1e-6), 0, 1)[..., None]
     colour = (BELOW + (ABOVE - BELOW) * part) * 0.55 + GROUND * 0.45
@@ -129,7 +129,7 @@ def bump_span(pipeline: Pipeline) -> float:
 
 
 def _eight_bit(samples: np.ndarray) -> np.ndarray:
-    return displacement_range(samples).coded(samples, 8)
+    return displacement_range(samples).encode(samples, 8)
 
 
 def has_view(name: str, relief: Relief) -> bool:
@@ -144,20 +144,20 @@ def pixels_of(name: str, pipeline: Pipeline, layer: int) -> np.ndarray:
         KeyError: there is no such view.
     """
     if name == "seen":
-        return seen_by(pipeline, layer)
-    return VIEWS[name](pipeline) if name in VIEWS else finished_pixels(name, pipeline)
+        return show_cover(pipeline, layer)
+    return VIEWS[name](pipeline) if name in VIEWS else draw_finished_map(name, pipeline)
 
 
-def finished_pixels(name: str, pipeline: Pipeline) -> np.ndarray:
+def draw_finished_map(name: str, pipeline: Pipeline) -> np.ndarray:
     """A finished map with 8 bits in each channel, as a screen shows it.
 
     Raises:
         KeyError: there is no such map.
     """
-    return at_depth(get_engine().run(finished(pipeline, name, 8)), 8)
+    return at_depth(get_engine().run(finish_map(pipeline, name, 8)), 8)
 
 
-def uncurved(pipeline: Pipeline, number: int) -> np.ndarray:
+def read_before_curve(pipeline: Pipeline, number: int) -> np.ndarray:
     """A grey map as it goes into its tone curve: float32 0 to 1.
 
     Raises:
@@ -168,7 +168,7 @@ def uncurved(pipeline: Pipeline, number: int) -> np.ndarray:
     path = f"maps.more.{number}"
     straight = {f"{path}.stops": ((0, 0), (1, 1)), f"{path}.passage": "smooth", f"{path}.inverted": False}
     plain = replace(pipeline, relief=pipeline.relief.with_changes(straight))
-    pixels = finished_pixels(f"more-{number}", plain)
+    pixels = draw_finished_map(f"more-{number}", plain)
     return (pixels if pixels.ndim == 2 else pixels[..., 0]).astype(np.float32) / 255
 
 
@@ -187,10 +187,10 @@ VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "whole": _whole,
     "grey": _grey,
     "lit": _lit,
-    "height": _coloured_height,
+    "height": _colour_height,
     "slope": _slope,
     "light": _light,
-    "shaded": _shaded,
+    "shaded": _shade,
     "tangent": _tangent,
 }
 """The views beside the finished maps: uint8 grey or colour, or uint16 normals to be lit in the browser."""

@@ -12,15 +12,15 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from bench.models import Proof, Revision
 from bench.pixels.previews import APART, apart, bump_span, has_view, only, pixels_of
-from bench.posts.appending import with_items_appended
+from bench.posts.appending import append_items
 from bench.requests import (
-    asked,
     draft_of,
     layer_of,
     line_of,
     piece_of,
     place_of,
     proof_of,
+    read_question,
     revision_of,
     whole_number,
     window_of,
@@ -34,7 +34,7 @@ from relief.maps.displacement import displacement
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
-from relief.run.meshes import displaced_mesh, subdivided_mesh
+from relief.run.meshes import displace, subdivide
 from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.shape import Shape
 from shelf.engine import get_engine
@@ -77,13 +77,13 @@ class Look:
 @require_http_methods(["GET", "HEAD", "POST"])
 def preview(request: HttpRequest, pk: int) -> HttpResponse:
     """The pixels of a view and the section, of a revision with or without a draft change on it."""
-    values = asked(request)
+    values = read_question(request)
     revision = revision_of(piece_of(request, pk), values.get("base"))
     try:
         look = _look(request, revision)
         if "part" in values:
             return _part(look, window_of(request))
-        return _drawn(look, line_of(request), revision.number, held=bool(values.get("before")))
+        return _draw_view(look, line_of(request), revision.number, held=bool(values.get("before")))
     except KeyError:
         raise Http404 from None
     except ReliefError as problem:
@@ -92,12 +92,12 @@ def preview(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _look(request: HttpRequest, revision: Revision) -> Look:
     """Reads what is asked for."""
-    values = asked(request)
+    values = read_question(request)
     longest = min(whole_number(values.get("longest", PROXY)), SHARPEST)
     proof = proof_of(revision.piece, values["against"]) if "against" in values else None
     pile, before, label = _states(revision, draft_of(request), longest, proof)
     if "try" in values:
-        pile = replace(pile, relief=edits.layer_added(pile.relief, values["try"])[0])
+        pile = replace(pile, relief=edits.add_layer(pile.relief, values["try"])[0])
     if "card" in values:
         pile = replace(pile, relief=edits.with_test_card(pile.relief), sources={})
     view = values.get("view", "lit")
@@ -108,7 +108,7 @@ def _look(request: HttpRequest, revision: Revision) -> Look:
     return Look(view, now, pile, before, label, bool(proof), layer)
 
 
-def _drawn(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) -> HttpResponse:
+def _draw_view(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) -> HttpResponse:
     """The whole view and the section; of the state before while that is held."""
     relief, height = look.now.relief, get_engine().run(look.now.height())
     told = {}
@@ -123,7 +123,7 @@ def _drawn(look: Look, line: tuple[Point, Point], revision: int, *, held: bool) 
         "section": section(height, *line),
         "section_before": _distances(look.before, line),
         **_of_layers(look.pile, look.layer, line),
-        **(_compared(look) if look.proof else {}),
+        **(_compare(look) if look.proof else {}),
     }
     # the picture as it came in lies on its own footprint, before anything was cut
     whole = look.view == "whole"
@@ -155,7 +155,7 @@ def _part(look: Look, window: tuple[float, ...]) -> HttpResponse:
     return packet({"pixels": shown}, window=bounds, full=[rows, columns])
 
 
-def _compared(look: Look) -> dict[str, np.ndarray]:
+def _compare(look: Look) -> dict[str, np.ndarray]:
     """The same view of a proof, where it has that view: the difference has none, nor has a map added since."""
     try:
         return {
@@ -206,7 +206,7 @@ def _states(
     """The state to show, the state to compare it with (a proof, or the one before), and what that is in words."""
     recipe = revision.read()
     kept = Pipeline.of(recipe, read_source, longest)
-    now = _drafted(recipe, draft, longest) if draft else kept
+    now = _draft(recipe, draft, longest) if draft else kept
     if proof:
         return now, Pipeline.of(proof.revision.read(), read_source, longest), f"“{proof.name}”"
     if draft:
@@ -219,7 +219,7 @@ def _states(
     return kept, replace(kept, relief=untreated), "before any treatment"
 
 
-def _drafted(recipe: Recipe, draft: dict[str, str], longest: int) -> Pipeline:
+def _draft(recipe: Recipe, draft: dict[str, str], longest: int) -> Pipeline:
     """The state with what is tried out; what is being drawn is held here, and kept only when it is finished."""
     held: dict[str, bytes] = {}
 
@@ -228,7 +228,7 @@ def _drafted(recipe: Recipe, draft: dict[str, str], longest: int) -> Pipeline:
         held[digest] = data
         return digest
 
-    changed = recipe.with_changes(with_items_appended(recipe, draft, hold))
+    changed = recipe.with_changes(append_items(recipe, draft, hold))
     return Pipeline.of(changed, lambda digest: held[digest] if digest in held else read_source(digest), longest)
 
 
@@ -250,9 +250,9 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
             pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
         relief = pipeline.relief
         shape = _coarser(recipe.surface, relief) if draft else recipe.surface
-        base = get_engine().run(subdivided_mesh(shape, relief.final_footprint))
+        base = get_engine().run(subdivide(shape, relief.final_footprint))
         flat = request.GET.get("displaced") == "0"
-        mesh = base if flat else get_engine().run(displaced_mesh(pipeline, shape))
+        mesh = base if flat else get_engine().run(displace(pipeline, shape))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     # a normal map that holds all of the relief turns the normals that the surface has of its own

@@ -39,7 +39,7 @@ LAYER_SECTION = 64
 @cache_control(private=True, max_age=86_400)
 def gallery_picture(request: HttpRequest, kind: str) -> HttpResponse:
     """A noise or pattern as it begins, in the light that all of them are shown in."""
-    field = _shown_in_gallery(kind)
+    field = _list_gallery(kind)
     return HttpResponse(png(swatch(field, GALLERY_DEPTH[GENERATORS[kind].family])), content_type="image/png")
 
 
@@ -47,11 +47,11 @@ def gallery_picture(request: HttpRequest, kind: str) -> HttpResponse:
 @cache_control(private=True, max_age=86_400)
 def gallery_section(request: HttpRequest, kind: str) -> JsonResponse:
     """The section of a noise or pattern across its middle."""
-    heights_ = section(_shown_in_gallery(kind), (0, 0.5), (1, 0.5), count=LAYER_SECTION)
+    heights_ = section(_list_gallery(kind), (0, 0.5), (1, 0.5), count=LAYER_SECTION)
     return JsonResponse({"heights": [round(float(height), 4) for height in heights_]})
 
 
-def _shown_in_gallery(kind: str) -> HeightField:
+def _list_gallery(kind: str) -> HeightField:
     if kind not in GENERATORS:
         raise Http404
     grid = Grid(GALLERY, GALLERY, GALLERY_FOOTPRINT)

@@ -15,7 +15,7 @@ from relief.recipe.recipe import Recipe
 MARK = "+"
 
 
-def with_items_appended(recipe: Recipe, changes: Mapping[str, str], keep: Callable[[bytes], str]) -> dict[str, Any]:
+def append_items(recipe: Recipe, changes: Mapping[str, str], keep: Callable[[bytes], str]) -> dict[str, Any]:
     """Changes in which each item that is to be added has become the whole list.
 
     Args:
@@ -40,6 +40,6 @@ def with_items_appended(recipe: Recipe, changes: Mapping[str, str], keep: Callab
         except (ValueError, RecursionError):
             raise RecipeError("What was drawn could not be read. Draw it again.") from None
         if control.kept_as:
-            item = keep(control.kept_as.checked(**item).as_bytes()) if isinstance(item, dict) else ""
+            item = keep(control.kept_as.create(**item).as_bytes()) if isinstance(item, dict) else ""
         whole[path] = [*recipe.value(path), item]
     return whole

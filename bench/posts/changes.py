@@ -16,13 +16,13 @@ from bench.models import Revision, StaleError
 from bench.pages.groups import FROM_SHELF, groups, layer_rows
 from bench.pages.steps import Step, views
 from bench.pages.views import page_context
-from bench.posts.appending import with_items_appended
+from bench.posts.appending import append_items
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from relief.compose.layout import Layout
 from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
-from relief.inspect.findings import measured_and_found
-from relief.inspect.start import content_of_picture, started
+from relief.inspect.findings import measure_and_find
+from relief.inspect.start import content_of_picture, set_from_statistics
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
@@ -35,37 +35,40 @@ SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
 """What is read from elsewhere or otherwise starts anew."""
 NOT_PATHS = ("base", "step", "layer", "csrfmiddlewaretoken")
 ARRANGEMENTS = {
-    "move": edits.moved, "duplicate": edits.duplicated, "remove": edits.removed, "reset": edits.reset,
-}  # fmt: skip
+    "move": edits.move_treatment,
+    "duplicate": edits.duplicate_treatment,
+    "remove": edits.remove_treatment,
+    "reset": edits.reset,
+}
 """What can be done to a treatment of the list, by its number."""
 MAP_ACTIONS: dict[str, tuple] = {
-    "add": (edits.map_added, "kind"), "remove-map": (edits.map_removed, "number"),
-    "name-map": (edits.map_named, "number", "name"), "pack": (edits.pack_added, "kind"),
-    "remove-pack": (edits.pack_removed, "number"), "name-pack": (edits.pack_named, "number", "name"),
+    "add": (edits.add_map, "kind"), "remove-map": (edits.remove_map, "number"),
+    "name-map": (edits.name_map, "number", "name"), "pack": (edits.add_pack, "kind"),
+    "remove-pack": (edits.remove_pack, "number"), "name-pack": (edits.name_pack, "number", "name"),
 }  # fmt: skip
 """What can be done to the maps beside the others, and what each wants to know."""
-PILE = {"duplicate": edits.layer_duplicated, "remove": edits.layer_removed}
+PILE = {"duplicate": edits.duplicate_layer, "remove": edits.remove_layer}
 """What can be done to a layer, by its number."""
 
 
 @require_POST
 def change(request: HttpRequest, pk: int) -> HttpResponse:
     """Sets parameters anew, given by their paths."""
-    return _carried_out(request, pk, partial(_change, request))
+    return _carry_out(request, pk, partial(_change, request))
 
 
 @require_POST
 def treatments(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a treatment, or moves, duplicates, removes or resets one."""
-    return _carried_out(request, pk, lambda base: _relief_edited(base, partial(_arranged, request)))
+    return _carry_out(request, pk, lambda base: _edit_relief(base, partial(_arrange, request)))
 
 
 @require_POST
 def layers(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a layer, or moves, names, duplicates or removes one, or makes its amount up for its repeats."""
     if request.POST.get("action") == "source":
-        return _carried_out(request, pk, lambda base: _edited(base, partial(_with_source, request)))
-    return _carried_out(request, pk, lambda base: _relief_edited(base, partial(_piled, request)))
+        return _carry_out(request, pk, lambda base: _edit_recipe(base, partial(_with_source, request)))
+    return _carry_out(request, pk, lambda base: _edit_relief(base, partial(_pile, request)))
 
 
 @require_POST
@@ -76,14 +79,14 @@ def maps(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404
     work, *wanted = MAP_ACTIONS[action]
     values = [int(_number(request, name)) if name == "number" else request.POST.get(name, "") for name in wanted]
-    return _carried_out(request, pk, lambda base: _relief_edited(base, lambda relief: work(relief, *values)))
+    return _carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: work(relief, *values)))
 
 
 @require_POST
 def heal(request: HttpRequest, pk: int) -> HttpResponse:
     """Heals one place of the relief."""
     place = {name: _number(request, name) for name in ("x", "y", "radius")}
-    return _carried_out(request, pk, lambda base: _relief_edited(base, lambda relief: edits.healed(relief, **place)))
+    return _carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: edits.heal_place(relief, **place)))
 
 
 @require_POST
@@ -91,15 +94,15 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
     """Sets light, levels, soften and midlevel from the picture's own statistics."""
 
     def work(recipe: Recipe) -> tuple[Recipe, str]:
-        return recipe.with_relief(started(Pipeline.of(recipe, read_source), get_engine())), "Started off"
+        return recipe.with_relief(set_from_statistics(Pipeline.of(recipe, read_source), get_engine())), "Started off"
 
-    return _carried_out(request, pk, lambda base: _edited(base, work))
+    return _carry_out(request, pk, lambda base: _edit_recipe(base, work))
 
 
 @require_POST
 def mend(request: HttpRequest, pk: int) -> HttpResponse:
     """Does what a finding offers. What is then read from elsewhere or otherwise starts anew, as if it were chosen."""
-    return _carried_out(request, pk, partial(_mended, request.POST.get("finding")))
+    return _carry_out(request, pk, partial(_mend, request.POST.get("finding")))
 
 
 @require_POST
@@ -116,31 +119,31 @@ def back_to_proof(request: HttpRequest, pk: int) -> HttpResponse:
     def work(base: Revision) -> Revision:
         proof = proof_of(base.piece, request.POST.get("number"))
         recipe = proof.revision.read()
-        return _edited(base, lambda _: (recipe, f"Back to {proof.name}"))
+        return _edit_recipe(base, lambda _: (recipe, f"Back to {proof.name}"))
 
-    return _carried_out(request, pk, work)
+    return _carry_out(request, pk, work)
 
 
 @require_POST
 def go_to(request: HttpRequest, pk: int) -> HttpResponse:
     """Takes any earlier or later state back; the others stay in the list."""
     number = whole_number(request.POST.get("number"))
-    return _carried_out(request, pk, lambda base: Revision.objects.go_to(base.piece, base.number, number))
+    return _carry_out(request, pk, lambda base: Revision.objects.go_to(base.piece, base.number, number))
 
 
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Goes one change back."""
-    return _carried_out(request, pk, lambda base: Revision.objects.undo(base.piece, base.number))
+    return _carry_out(request, pk, lambda base: Revision.objects.undo(base.piece, base.number))
 
 
 @require_POST
 def redo(request: HttpRequest, pk: int) -> HttpResponse:
     """Goes one change forward again."""
-    return _carried_out(request, pk, lambda base: Revision.objects.redo(base.piece, base.number))
+    return _carry_out(request, pk, lambda base: Revision.objects.redo(base.piece, base.number))
 
 
-def _carried_out(request: HttpRequest, pk: int, move: Callable[[Revision], Revision]) -> HttpResponse:
+def _carry_out(request: HttpRequest, pk: int, move: Callable[[Revision], Revision]) -> HttpResponse:
     """Does something to a piece that stands at the revision the page was made from."""
     base = revision_of(piece_of(request, pk), request.POST.get("base"))
     step = step_of(request.POST.get("step"))
@@ -150,7 +153,7 @@ def _carried_out(request: HttpRequest, pk: int, move: Callable[[Revision], Revis
         return _refused(request, base, step, STALE, status=409)
     except ReliefError as problem:
         return _refused(request, base, step, str(problem), status=422)
-    return _changed(request, base, revision, step)
+    return _show_changes(request, base, revision, step)
 
 
 def _change(request: HttpRequest, base: Revision) -> Revision:
@@ -159,11 +162,11 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
         if len(values) > 1:
             raise RecipeError(f"“{path}” was given {len(values)} times.")
     sent = {path: values[0] for path, values in posted.items()}
-    changes = with_items_appended(base.read(), sent, keep_file)
+    changes = append_items(base.read(), sent, keep_file)
     if SOURCE_PATHS & changes.keys():
         return start_anew(base.piece, base.number, changes)
     if any(value.startswith(FROM_SHELF) for value in sent.values()):
-        return _edited(base, partial(_with_pictures_of_the_shelf, request, changes))
+        return _edit_recipe(base, partial(_with_pictures_of_the_shelf, request, changes))
     if any(path.startswith("surface.") for path in changes):
         recipe = base.read().with_changes(changes)
         refuse_if_too_large(recipe.surface, recipe.main.final_footprint)
@@ -182,40 +185,40 @@ def _with_pictures_of_the_shelf(request: HttpRequest, changes: dict[str, Any], r
     return recipe.with_changes(taken), "Chose a picture"
 
 
-def _edited(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -> Revision:
+def _edit_recipe(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -> Revision:
     return Revision.objects.edit(base.piece, base.number, work)
 
 
-def _relief_edited(base: Revision, work: Callable[[Relief], edits.Done]) -> Revision:
+def _edit_relief(base: Revision, work: Callable[[Relief], edits.Done]) -> Revision:
     return Revision.objects.edit_relief(base.piece, base.number, work)
 
 
-def _arranged(request: HttpRequest, relief: Relief) -> edits.Done:
+def _arrange(request: HttpRequest, relief: Relief) -> edits.Done:
     action = request.POST.get("action")
     layer = layer_of(request.POST, relief)
     if action == "add":
-        return edits.added(relief, request.POST.get("kind", ""), layer)
+        return edits.add_treatment(relief, request.POST.get("kind", ""), layer)
     if action not in ARRANGEMENTS:
         raise Http404
     number = int(_number(request, "number"))
     if action == "move":
-        return edits.moved(relief, number, int(_number(request, "to")), layer)
+        return edits.move_treatment(relief, number, int(_number(request, "to")), layer)
     return ARRANGEMENTS[action](relief, number, layer)
 
 
-def _piled(request: HttpRequest, relief: Relief) -> edits.Done:
+def _pile(request: HttpRequest, relief: Relief) -> edits.Done:
     action = request.POST.get("action")
     if action == "add":
-        return edits.layer_added(relief, request.POST.get("kind", ""))
+        return edits.add_layer(relief, request.POST.get("kind", ""))
     number = int(_number(request, "number"))
     match action:
         case "move":
-            return edits.layer_moved(relief, number, int(_number(request, "to")))
+            return edits.move_layer(relief, number, int(_number(request, "to")))
         case "name":
-            return edits.layer_renamed(relief, number, request.POST.get("name", ""))
+            return edits.rename_layer(relief, number, request.POST.get("name", ""))
         case "halve":
             layout = relief.layers[number].layout if 0 <= number < len(relief.layers) else Layout()
-            return edits.with_halved_amount(relief, number, max(layout.counts))
+            return edits.divide_amount(relief, number, max(layout.counts))
     if action not in PILE:
         raise Http404
     return PILE[action](relief, number)
@@ -226,22 +229,22 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     kind, _, pk = request.POST.get("from", "").partition(":")
     if kind == "set":
         texture_set = get_object_or_404(TextureSet, owner=request.artist, removed=None, pk=whole_number(pk))
-        return edits.picture_added(recipe, texture_set.name, *content_of_set(texture_set))
+        return edits.add_picture(recipe, texture_set.name, *content_of_set(texture_set))
     source = get_object_or_404(Source, owner=request.artist, removed=None, pk=whole_number(pk))
     content = content_of_picture(source.filename, source.role, source.green)
-    return edits.picture_added(recipe, source.filename, {"picture": source.reference}, content)
+    return edits.add_picture(recipe, source.filename, {"picture": source.reference}, content)
 
 
-def _mended(kind: str | None, base: Revision) -> Revision:
+def _mend(kind: str | None, base: Revision) -> Revision:
     recipe = base.read()
-    _, items = measured_and_found(Pipeline.of(recipe, read_source), get_engine(), recipe.delivery.normal_bits)
+    _, items = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), recipe.delivery.normal_bits)
     mends = {item.kind: item.mend for item in items}
     mend_ = mends.get(kind)
     if mend_ is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")
     if SOURCE_PATHS & mend_.changes.keys():
         return start_anew(base.piece, base.number, mend_.changes)
-    return _edited(base, lambda recipe: (mend_.applied(recipe), mend_.label))
+    return _edit_recipe(base, lambda recipe: (mend_.apply(recipe), mend_.label))
 
 
 def _number(request: HttpRequest, name: str) -> float:
@@ -255,7 +258,7 @@ def _number(request: HttpRequest, name: str) -> float:
     return number
 
 
-def _changed(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
+def _show_changes(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
     """The history, the section's numbers, and the groups of the left side that read otherwise than before."""
     was, now = before.read().main, revision.read().main
     shown = layer_of(request.POST, was)

@@ -19,17 +19,17 @@ def spaced(count: int) -> str:
 @register.filter
 def figure(value: float, places: int = 2) -> str:
     """A real number with a true minus sign; what rounds to nothing has none."""
-    return f"{_rounded(value, places):.{places}f}".replace("-", MINUS)
+    return f"{_round(value, places):.{places}f}".replace("-", MINUS)
 
 
 @register.filter
 def signed(value: float, places: int = 2) -> str:
     """A real number with its sign always shown: +0.30. What rounds to nothing has none."""
-    rounded = _rounded(value, places)
+    rounded = _round(value, places)
     return f"{rounded:+.{places}f}".replace("-", MINUS) if rounded else figure(rounded, places)
 
 
-def _rounded(value: float, places: int) -> float:
+def _round(value: float, places: int) -> float:
     return round(value, places) + 0.0  # adding nothing turns a negative zero into a plain one
 
 

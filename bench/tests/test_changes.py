@@ -133,7 +133,7 @@ class TreatmentTests(StudioTestCase):
         )
         pixels, recipe = slope(2), self.recipe(piece)
         height = Engine().run(Pipeline.of(recipe, read_source).height())
-        np.testing.assert_array_equal(pixels, SlopeMap().coded(height, recipe.main.amplitude))
+        np.testing.assert_array_equal(pixels, SlopeMap().encode(height, recipe.main.amplitude))
         self.post("bench:change", piece, 2, **{"maps.more.0.steepest": 30})
         np.testing.assert_allclose(slope(3), np.minimum(pixels * 3.0, 255), atol=2)
         page = self.client.get(reverse("bench:step", args=[piece.pk, "deliver"]))

@@ -15,7 +15,7 @@ from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.inspect.probe import probe
 from relief.maps.normal import vectors
 from relief.maps.slopes import steepness
-from relief.run.finished import finished
+from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
 from shelf.engine import get_engine
 from shelf.intake import keep_source
@@ -94,7 +94,7 @@ class PartTests(StudioTestCase):
         piece = self.piece()
         values = {"base": 1, "view": "normal", "longest": 16}
         header, arrays = unpacked(self.get("bench:preview", piece, part="0.25,0.5,0.5,0.75", **values))
-        whole = get_engine().run(finished(Pipeline.of(self.recipe(piece), read_source), "normal"))
+        whole = get_engine().run(finish_map(Pipeline.of(self.recipe(piece), read_source), "normal"))
         np.testing.assert_array_equal(arrays["pixels"], whole[24:36, 16:32])
         self.assertEqual((header["window"], header["full"]), ([0.25, 0.5, 0.5, 0.75], [48, 64]))
 

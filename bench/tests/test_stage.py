@@ -8,7 +8,7 @@ from django.urls import reverse
 from bench.pages.measured import MEASURING
 from bench.pixels.previews import VIEWS
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
-from relief.inspect.findings import measured_and_found
+from relief.inspect.findings import measure_and_find
 from relief.maps.normal import normal_map
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
@@ -146,10 +146,10 @@ class MeasuringTests(StudioTestCase):
 
             def asks_anew(*arguments, page=page, **named):
                 """While the first request measures, a page asks again."""
-                MEASURING.asked((piece.pk, page))
-                return measured_and_found(*arguments, **named)
+                MEASURING.follow((piece.pk, page))
+                return measure_and_find(*arguments, **named)
 
-            asking = mock.patch("bench.pages.measured.measured_and_found", asks_anew)
+            asking = mock.patch("bench.pages.measured.measure_and_find", asks_anew)
             with asking, mock.patch("bench.pages.measured.get_engine", return_value=Engine()):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})

@@ -12,7 +12,7 @@ from typing import Any, get_args
 
 from relief.errors import ReliefError
 from relief.height import Footprint
-from relief.inspect.start import content_of_picture, first_recipe, started
+from relief.inspect.start import content_of_picture, first_recipe, set_from_statistics
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.parameters import Control, Parameters, control
@@ -27,7 +27,7 @@ from relief.sources.colour import Grey, Transfer
 from relief.sources.decode import KNOWN, decode
 from relief.sources.facts import has_colours
 from relief.sources.picture import Picture as Decoded
-from relief.sources.roles import Green, Reading, green_of, guessed
+from relief.sources.roles import Green, Reading, green_of, guess_role
 from relief.treat import TREATMENTS
 
 OPTIONS = {
@@ -61,7 +61,7 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
     add_number(parser, "amplitude")
     add_number(parser, "midlevel")
     add_choice(parser, "grey", get_args(Grey))
-    parser.add_argument("--channel", metavar="NAME", help=_defined("channel").help)
+    parser.add_argument("--channel", metavar="NAME", help=_find_definition("channel").help)
     add_choice(parser, "transfer", get_args(Transfer))
     parser.add_argument(
         "--source-green", choices=(*get_args(Green), "auto"), default="auto",
@@ -75,7 +75,7 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
 
 
 def add_number(parser: argparse.ArgumentParser, name: str, kind: type = float) -> None:
-    known = _defined(name)
+    known = _find_definition(name)
     unit = f" ({known.unit})" if known.unit else ""
     parser.add_argument(
         f"--{name}",
@@ -86,10 +86,10 @@ def add_number(parser: argparse.ArgumentParser, name: str, kind: type = float) -
 
 
 def add_choice(parser: argparse.ArgumentParser, name: str, values: tuple[str, ...]) -> None:
-    parser.add_argument(f"--{name}", choices=values, help=_defined(name).help.replace("%", "%%"))
+    parser.add_argument(f"--{name}", choices=values, help=_find_definition(name).help.replace("%", "%%"))
 
 
-def _defined(name: str) -> Control:
+def _find_definition(name: str) -> Control:
     """The definition of the parameter behind an option."""
     *way, last = OPTIONS[name].split(".")
     place: Any = Recipe if way[:1] in (["surface"], ["delivery"]) else Relief
@@ -114,7 +114,7 @@ def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
     data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
     footprint = None
     if chosen.footprint:
-        footprint = Footprint.checked(width=chosen.footprint[0], height=chosen.footprint[1])
+        footprint = Footprint.create(width=chosen.footprint[0], height=chosen.footprint[1])
     source = SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name)
     content = _content(chosen, decode(data, name), name)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine, footprint)
@@ -122,10 +122,10 @@ def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
         relief = recipe.main
         suggested = (*relief.suggested, OPTIONS["source-green"])
         recipe = recipe.with_relief(relief.model_copy(update={"suggested": suggested}))
-    changes = _asked_changes(chosen)
+    changes = _read_changes(chosen)
     recipe = recipe.with_changes(changes)
     if chosen.start:
-        recipe = recipe.with_relief(started(Pipeline.of(recipe, lambda _: data), engine))
+        recipe = recipe.with_relief(set_from_statistics(Pipeline.of(recipe, lambda _: data), engine))
         # what was asked for outdoes what the start suggests
         recipe = recipe.with_changes({path: changes[path] for path in ("amplitude", "midlevel") if path in changes})
     return recipe.with_relief(_with_lists(recipe.main, chosen)), lambda _: data, engine
@@ -133,7 +133,7 @@ def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
 
 def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture:
     """How the picture is read: as the options say, otherwise as it would be on the bench."""
-    guess = guessed(picture, name, has_colours(picture))
+    guess = guess_role(picture, name, has_colours(picture))
     content = content_of_picture(name, guess.role, guess.green)
     if chosen.reading:
         content = content.model_copy(update={"reading": chosen.reading})
@@ -143,7 +143,7 @@ def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture
     return content.model_copy(update={"green": green})
 
 
-def _asked_changes(chosen: argparse.Namespace) -> dict[str, Any]:
+def _read_changes(chosen: argparse.Namespace) -> dict[str, Any]:
     """The parameters that options set, by their path."""
     changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
     if chosen.source_green == "auto":
@@ -161,17 +161,17 @@ def _asked_changes(chosen: argparse.Namespace) -> dict[str, Any]:
 def _with_lists(relief: Relief, chosen: argparse.Namespace) -> Relief:
     """The relief with the grey maps, the packed pictures and the treatments that options ask for."""
     if getattr(chosen, "more", None):
-        relief = with_maps(relief, more=tuple(_asked_for(text, COMPANION_MAPS, "map") for text in chosen.more))
+        relief = with_maps(relief, more=tuple(_read_model(text, COMPANION_MAPS, "map") for text in chosen.more))
     if getattr(chosen, "packs", None):
         relief = with_maps(relief, packs=tuple(_pack(text, relief) for text in chosen.packs))
     if chosen.treat:
         kept = range(len(relief.layers[0].treatments))
-        added = [_asked_for(text, TREATMENTS, "treatment") for text in chosen.treat]
+        added = [_read_model(text, TREATMENTS, "treatment") for text in chosen.treat]
         relief = relief.with_treatments([*kept, *added])
     return relief
 
 
-def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> Any:
+def _read_model(text: str, models: Mapping[str, type[Parameters]], what: str) -> Any:
     """The treatment or map that `kind:name=value,name=value` asks for; a value with commas stands in brackets.
 
     Raises:
@@ -186,7 +186,7 @@ def _asked_for(text: str, models: Mapping[str, type[Parameters]], what: str) -> 
         if not equals or name not in models[kind].model_fields or name == "kind":
             raise ReliefError(f"The {what} {kind} has no parameter “{name}”.")
         values[name] = value
-    return models[kind].checked(**values)
+    return models[kind].create(**values)
 
 
 def _pack(text: str, relief: Relief) -> Pack:
@@ -209,7 +209,7 @@ def _pack(text: str, relief: Relief) -> Pack:
             values |= {channel: VALUE, f"{channel}_value": float(held)}
         else:
             raise ReliefError(f"“{held}” is no map to pack. There are {', '.join([*offered, *kinds])}, and 0 to 1.")
-    return Pack.checked(**values)
+    return Pack.create(**values)
 
 
 def print_results(recipe: Recipe, **results: Any) -> None:

@@ -9,7 +9,7 @@ from relief.commands._picture import add_number, add_picture, begun, print_resul
 from relief.deliver.files import write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
 from relief.errors import ReliefError
-from relief.run.meshes import displaced_mesh
+from relief.run.meshes import displace
 from relief.run.pipeline import Pipeline
 
 
@@ -27,7 +27,7 @@ def run(chosen: argparse.Namespace) -> None:
     if kind not in FORMATS:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
     recipe, read_source, engine = begun(chosen)
-    mesh = engine.run(displaced_mesh(Pipeline.of(recipe, read_source), recipe.surface))
+    mesh = engine.run(displace(Pipeline.of(recipe, read_source), recipe.surface))
     data = mesh_file(mesh, kind)
     chosen.out.parent.mkdir(parents=True, exist_ok=True)
     write_whole(chosen.out, data)

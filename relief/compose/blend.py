@@ -17,7 +17,7 @@ BLEND_NAMES = {
 }
 
 
-def blended(
+def blend_layers(
     below: np.ndarray,
     layer: np.ndarray,
     blend: Blend,

@@ -9,13 +9,13 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from relief.content import Content
-from relief.filters.resample import averaged
+from relief.filters.resample import resample_by_area
 from relief.filters.warp import BEYOND, cubic_at
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import kernel, prange
-from relief.parameters import Surroundings, choice, drawn, number
+from relief.parameters import Surroundings, choice, drawn_value, number
 from relief.treat.edge_fade import cover
 
 SHAPES = {"picture": "The picture", "rosette": "Rosette", "rings": "Rings", "pyramids": "Pyramid", "dome": "Dome"}
@@ -60,7 +60,7 @@ class Imprints(Content):
         2, 0, 10_000, label="Edge fade", unit="mm", step=0.5, slider=(0, 60),
         help="How gently an imprint runs out at its edge, so that no square plateau stays.",
     )  # fmt: skip
-    places: tuple[Place, ...] = drawn(
+    places: tuple[Place, ...] = drawn_value(
         (), shown="places", label="Places", help="Click on the stage to press one in.", max_length=2000
     )
     count: int = number(0, 0, 2000, label="Scattered", step=1, slider=(0, 200), help="How many are scattered.")
@@ -74,7 +74,7 @@ class Imprints(Content):
         slider=(0, 400),
         help="Scattered ones lie at least this far apart.",
     )
-    line: tuple[Place, ...] = drawn(
+    line: tuple[Place, ...] = drawn_value(
         (), shown="line", label="Line", help="Draw a line on the stage to set them along it.", max_length=500
     )
     along: float = number(
@@ -116,7 +116,7 @@ class Press:
 def places_of_presses(imprints: Imprints, footprint: Footprint, wraps: tuple[bool, bool]) -> list[Press]:
     """All imprints of a set, fixed by its seed."""
     places = [*imprints.places, *_on_line(imprints.line, imprints.along, footprint)]
-    places += scattered(imprints.count, imprints.spacing, footprint, wraps, imprints.seed)
+    places += scatter_places(imprints.count, imprints.spacing, footprint, wraps, imprints.seed)
     rng = np.random.default_rng(imprints.seed + 77)
     jitter = rng.uniform(-1, 1, (len(places), 2))
     return [
@@ -125,7 +125,9 @@ def places_of_presses(imprints: Imprints, footprint: Footprint, wraps: tuple[boo
     ]
 
 
-def scattered(count: int, spacing: float, footprint: Footprint, wraps: tuple[bool, bool], seed: int) -> list[Place]:
+def scatter_places(
+    count: int, spacing: float, footprint: Footprint, wraps: tuple[bool, bool], seed: int
+) -> list[Place]:
     """Places at least `spacing` mm apart, over edges that wrap too (Poisson-disc by dart throwing); fewer when full."""
     rng = np.random.default_rng(seed)
     sides = np.array(footprint.sides)
@@ -157,22 +159,22 @@ def stamp(imprints: Imprints, picture: HeightField | None) -> HeightField:
     """The small relief and, as its alpha, where it is: a picture's own, faded out towards the edge."""
     if imprints.shape == "picture" and picture is not None:
         rows, columns = picture.samples.shape
-        size = Footprint().resized(imprints.size, imprints.size * rows / columns)
+        size = Footprint().resize(imprints.size, imprints.size * rows / columns)
         field = HeightField(picture.samples, size, Edges(), picture.alpha)
     else:
-        size = Footprint().resized(imprints.size, imprints.size)
-        field = HeightField(_drawn(imprints.shape), size, Edges())
+        size = Footprint().resize(imprints.size, imprints.size)
+        field = HeightField(_draw_shape(imprints.shape), size, Edges())
     alpha = field.alpha if field.alpha is not None else np.ones_like(field.samples)
     if imprints.fade > 0:
         alpha = alpha * cover(field, imprints.fade, 0, 1, 0)
     return HeightField(field.samples, size, Edges(), alpha.astype(np.float32))
 
 
-def _drawn(shape: str) -> np.ndarray:
+def _draw_shape(shape: str) -> np.ndarray:
     """A shape alone: float32 (STAMP, STAMP), 0 to 1."""
     if shape in GENERATORS:
-        generator: Any = GENERATORS[shape].checked()
-        return generator.draw(Grid(STAMP, STAMP, Footprint().resized(generator.width, generator.width)))
+        generator: Any = GENERATORS[shape].create()
+        return generator.draw(Grid(STAMP, STAMP, Footprint().resize(generator.width, generator.width)))
     place = (np.arange(STAMP, dtype=np.float32) + 0.5) / STAMP * 2 - 1
     return np.sqrt(np.clip(1 - place[None, :] ** 2 - place[:, None] ** 2, 0, 1))
 
@@ -261,9 +263,9 @@ class _Stamps:
         width, height = grid.spacing
         own_width, own_height = (side * place.size for side in self.small.footprint.sides)
         rows, columns = self.whole.shape[:2]
-        few = _coarsened(rows, height * rows / own_height), _coarsened(columns, width * columns / own_width)
+        few = _coarsen_count(rows, height * rows / own_height), _coarsen_count(columns, width * columns / own_width)
         if few not in self._kept:
-            self._kept[few] = _framed(averaged(self.whole, *few))
+            self._kept[few] = _frame_stamp(resample_by_area(self.whole, *few))
         # from a texel to mm from the imprint's middle, turned back upright, to one of its own texels
         cosine, sine = math.cos(place.turn), math.sin(place.turn)
         to_mm = np.array([
@@ -280,14 +282,14 @@ class _Stamps:
         return self._kept[few], to_texels @ upright @ to_mm
 
 
-def _coarsened(count: int, shrink: float) -> int:
+def _coarsen_count(count: int, shrink: float) -> int:
     """How many texels of `count` are left when so many fall into one; the same number for nearly the same size."""
     if shrink <= FINER:
         return count
     return max(1, math.ceil(count / FINER ** math.floor(math.log(shrink, FINER))))
 
 
-def _framed(stamp: np.ndarray) -> np.ndarray:
+def _frame_stamp(stamp: np.ndarray) -> np.ndarray:
     """A stamp with its channels side by side, and a frame around it in which it goes on and its alpha is 0."""
     around = FRAME + BEYOND
     framed = np.pad(stamp, ((around, around), (around, around), (0, 0)), mode="edge")

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.parameters import Parameters, choice, number
@@ -70,31 +70,31 @@ class Layout(Parameters):
         width, height = grid.footprint.width / across, grid.footprint.height / down
         rows, columns = math.ceil(grid.rows / down), math.ceil(grid.columns / across)
         if self.quarters % 2:
-            return Grid(columns, rows, Footprint().resized(height, width))
-        return Grid(rows, columns, grid.footprint.resized(width, height))
+            return Grid(columns, rows, Footprint().resize(height, width))
+        return Grid(rows, columns, grid.footprint.resize(width, height))
 
     def repeat(self, samples: np.ndarray, grid: Grid, second: np.ndarray | None = None) -> np.ndarray:
         """Samples of one repeat (rows, columns[, channels]) over the whole grid.
 
         `second` is where the copy is seen that is moved by half both ways, as `second_seen` has it.
         """
-        whole = resampled(self._tiled(samples), grid.rows, grid.columns, "area", WRAP)
+        whole = resample(self._tile(samples), grid.rows, grid.columns, "area", WRAP)
         by = round(self.shift_down / 100 * grid.rows), round(self.shift_across / 100 * grid.columns)
         whole = np.roll(whole, by, (0, 1)) if any(by) else whole
         if second is None:
             return whole
-        return np.where(second[..., None] if whole.ndim == 3 else second, self._moved_by_half(whole), whole)
+        return np.where(second[..., None] if whole.ndim == 3 else second, self._move_by_half(whole), whole)
 
-    def second_seen(self, heights: np.ndarray, cover: np.ndarray | None, grid: Grid) -> np.ndarray | None:
+    def find_second_copy(self, heights: np.ndarray, cover: np.ndarray | None, grid: Grid) -> np.ndarray | None:
         """Where the second of two copies is seen: the taller, as far as each is there. None where there is one only."""
         if self.arrangement != "centre_corners":
             return None
         standing = self.repeat(heights - heights.min() + 1e-3, grid)
         if cover is not None:
             standing = standing * self.repeat(cover, grid)
-        return self._moved_by_half(standing) > standing
+        return self._move_by_half(standing) > standing
 
-    def _tiled(self, samples: np.ndarray) -> np.ndarray:
+    def _tile(self, samples: np.ndarray) -> np.ndarray:
         """All repeats beside each other."""
         cell = np.rot90(samples, self.quarters) if self.quarters else samples
         across, down = self.counts
@@ -108,6 +108,6 @@ class Layout(Parameters):
             return np.tile(np.concatenate([column, moved], axis=1), (1, across // 2, *still))
         return np.tile(cell, (down, across, *still))
 
-    def _moved_by_half(self, whole: np.ndarray) -> np.ndarray:
+    def _move_by_half(self, whole: np.ndarray) -> np.ndarray:
         across, down = self.counts
         return np.roll(whole, (round(whole.shape[0] / down / 2), round(whole.shape[1] / across / 2)), (0, 1))

@@ -6,13 +6,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.gaussian import softened_slopes
+from relief.filters.gaussian import soften_slopes
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import HeightField
 from relief.maps.slopes import steepness
-from relief.parameters import Parameters, Surroundings, choice, drawn, number, switch
-from relief.treat.heal import Mark, painted
+from relief.parameters import Parameters, Surroundings, choice, drawn_value, number, switch
+from relief.treat.heal import Mark, paint
 
 MASK_CONTRAST = 3.4
 """Contrast of the noise of a mask, so that its patches fill what lies between the limits."""
@@ -49,7 +49,7 @@ class Mask(Parameters):
         help="How wide the patches of noise are.",
     )  # fmt: skip
     seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other patches.")
-    marks: tuple[Mark, ...] = drawn(
+    marks: tuple[Mark, ...] = drawn_value(
         (), shown="marks", label="Marks", help="Paint on the stage where the layer is to lie.", max_length=500
     )
     picture: str = choice(
@@ -93,13 +93,13 @@ class Mask(Parameters):
             case "height":
                 cover = between(field.samples, self.low, self.high, self.soft)
             case "slope":
-                smooth = field.with_samples(softened_slopes(field, SLOPE_OVER * min(field.footprint.sides)))
+                smooth = field.with_samples(soften_slopes(field, SLOPE_OVER * min(field.footprint.sides)))
                 cover = between(steepness(smooth, field.amplitude) / np.float32(90), self.low, self.high, self.soft)
             case "noise":
                 noise = GradientNoise(size=self.size, octaves=3, seed=self.seed, contrast=MASK_CONTRAST).draw(grid)
                 cover = between(noise, self.low, np.inf, self.soft)
             case _:
-                cover = painted(field, self.marks, self.soft)
+                cover = paint(field, self.marks, self.soft)
         return 1 - cover if self.inverted else cover
 
 

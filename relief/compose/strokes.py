@@ -17,7 +17,7 @@ from relief.content import Content
 from relief.filters.brush import Brush, Pressed
 from relief.filters.gaussian import REACH, gaussian
 from relief.height import HeightField
-from relief.parameters import Kept, drawn
+from relief.parameters import Kept, drawn_value
 
 Work = Literal["raise", "lower", "level", "smooth"]
 Point = tuple[float, float, float]
@@ -48,7 +48,7 @@ class Strokes(Content):
     works_below: ClassVar[bool] = True
     tools: ClassVar[tuple[str, ...]] = ("strokes",)
     kind: Literal["strokes"] = "strokes"
-    strokes: tuple[Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")], ...] = drawn(
+    strokes: tuple[Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")], ...] = drawn_value(
         (), label="Strokes", help="Draw on the stage to raise, lower, level or smooth.", shown="places",
         kept_as=Stroke, max_length=500,
     )  # fmt: skip
@@ -67,7 +67,7 @@ def draw_strokes(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
     samples = field.samples.copy()
     brush = Brush(field)
     for stroke in strokes:
-        here = brush.pressed(np.array(stroke.points), stroke.radius, stroke.falloff)
+        here = brush.press(np.array(stroke.points), stroke.radius, stroke.falloff)
         place = here.rows, here.columns
         heights = samples[place]
         match stroke.work:
@@ -86,7 +86,7 @@ def draw_strokes(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
 def _level(brush: Brush, stroke: Stroke, samples: np.ndarray) -> np.float32:
     """The mean height under the brush where a stroke begins, so that no single grain sets the level."""
     x, y, _ = stroke.points[0]
-    under = brush.pressed(np.array([(x, y, 1)]), stroke.radius, 1)
+    under = brush.press(np.array([(x, y, 1)]), stroke.radius, 1)
     if under.press.any():
         return np.float32(np.average(samples[under.rows, under.columns], weights=under.press))
     rows, columns = samples.shape  # a brush narrower than a texel misses their centres

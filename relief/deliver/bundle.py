@@ -14,13 +14,13 @@ from pathlib import Path
 
 import numpy as np
 
-from relief.deliver.files import written_whole
+from relief.deliver.files import open_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
 from relief.deliver.note import Entry, note
 from relief.deliver.plan import CARD, SEEN, Planned, plan, plan_maps, plan_test_card
 from relief.displace.forecast import forecast, refuse_if_too_large
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 from relief.generate import test_card
 from relief.height import HeightField
 from relief.maps.displacement import displacement_range
@@ -30,8 +30,8 @@ from relief.recipe.edits import with_test_card
 from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine
-from relief.run.finished import finished, packable
-from relief.run.meshes import displaced_mesh
+from relief.run.finished import finish_map, packable
+from relief.run.meshes import displace
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import eight_bits
 
@@ -84,18 +84,18 @@ class Maps:
         if file.name.startswith(CARD):
             return self.card.data(replace(file, name=file.name.removeprefix(CARD)))
         if file.name.startswith(SEEN):
-            return png(eight_bits(self._seen(int(file.name.removeprefix(SEEN)))))
+            return png(eight_bits(self._find_cover(int(file.name.removeprefix(SEEN)))))
         match file.name:
             case "heights":
                 return tiff(self.displacing.samples)
             case "mask" if self.height.alpha is not None:
                 return png(eight_bits(self.height.alpha))
-        return png(self.engine.run(finished(self.pipeline, file.name, self.delivery.bits_of(file.name))))
+        return png(self.engine.run(finish_map(self.pipeline, file.name, self.delivery.bits_of(file.name))))
 
-    def _seen(self, layer: int) -> np.ndarray:
+    def _find_cover(self, layer: int) -> np.ndarray:
         """Where a layer is seen, on the grid of the maps."""
         seen = self.engine.run(self.pipeline.cover(layer))
-        return resampled(seen, *self.height.size, "area", self.height.edges.wraps)
+        return resample(seen, *self.height.size, "area", self.height.edges.wraps)
 
     def entry(self, file: Planned) -> Entry:
         """What the note says of a planned file."""
@@ -231,7 +231,7 @@ def delivery_files(
         making.step(place / len(files), f"Making {file.title.lower()}")
         match file.name:
             case "mesh":
-                data = mesh_file(engine.run(displaced_mesh(maps.pipeline, recipe.surface)), "obj")
+                data = mesh_file(engine.run(displace(maps.pipeline, recipe.surface)), "obj")
             case "recipe":
                 data = recipe.as_text(read_source).encode()
             case _:
@@ -256,7 +256,7 @@ def write_bundle(
     place: Path, recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, progress: Progress
 ) -> None:
     """Writes the ZIP of a delivery, whole or not at all. Takes and raises what `delivery_files` does."""
-    with written_whole(place) as beside, zipfile.ZipFile(beside, "w") as archive:
+    with open_whole(place) as beside, zipfile.ZipFile(beside, "w") as archive:
         for file in delivery_files(recipe, read_source, engine, title, progress):
             about = zipfile.ZipInfo(file.name, LONG_AGO)
             about.external_attr = 0o644 << 16

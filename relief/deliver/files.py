@@ -14,7 +14,7 @@ LONGEST_STEM = 60
 
 
 @contextmanager
-def written_whole(path: Path) -> Iterator[BinaryIO]:
+def open_whole(path: Path) -> Iterator[BinaryIO]:
     """A file to write to, a temporary one beside a place, so that no half of it is ever seen under its name."""
     beside = path.with_name(f".{path.name}.{secrets.token_hex(4)}")
     try:
@@ -30,7 +30,7 @@ def written_whole(path: Path) -> Iterator[BinaryIO]:
 
 def write_whole(path: Path, data: bytes) -> None:
     """Writes a file whole or not at all."""
-    with written_whole(path) as file:
+    with open_whole(path) as file:
         file.write(data)
 
 

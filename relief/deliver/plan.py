@@ -9,7 +9,7 @@ from itertools import count
 from relief.deliver.files import safe_stem
 from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
 from relief.recipe.relief import Relief
-from relief.run.finished import delivered
+from relief.run.finished import list_delivered
 
 CARD = "card-"
 """What the names of the test card's maps begin with."""
@@ -63,7 +63,7 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
 def plan_maps(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS, alpha: bool = False) -> list[Planned]:
     """The maps of a relief; with `alpha` a mask of what it covers."""
     files = []
-    for name, title in delivered(relief).items():
+    for name, title in list_delivered(relief).items():
         files.append(Planned(name, f"{stem}_{_ending(relief, name)}.png", title, "PNG", _depth(relief, name, delivery)))
         if name == "displacement":
             files.append(Planned("heights", f"{stem}_displacement.tif", title, "TIFF", "32-bit float, grey"))

@@ -6,13 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.height import HeightField, sampled
+from relief.height import HeightField, sample_heights
 from relief.kernels import serial_kernel
 from relief.maps.displacement import displacement
 from relief.surface.mesh import Mesh
 
 
-def displaced(mesh: Mesh, field: HeightField, amplitude: float, midlevel: float) -> Mesh:
+def displace_mesh(mesh: Mesh, field: HeightField, amplitude: float, midlevel: float) -> Mesh:
     """The mesh moved along its normals by the height found at its uv, with new normals.
 
     Args:
@@ -26,7 +26,7 @@ def displaced(mesh: Mesh, field: HeightField, amplitude: float, midlevel: float)
         A mesh with the same places and faces. Where the field wraps, vertices at opposite edges have one normal, so
         that copies of the mesh join without a line in their shading.
     """
-    distance = displacement(sampled(field, mesh.uv[:, 0], mesh.uv[:, 1]), amplitude, midlevel)
+    distance = displacement(sample_heights(field, mesh.uv[:, 0], mesh.uv[:, 1]), amplitude, midlevel)
     if not mesh.is_seamless:
         count = len(mesh.positions)
         total = np.bincount(mesh.corners, distance[mesh.uv_corners], count)

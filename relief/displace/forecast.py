@@ -47,9 +47,9 @@ def refuse_if_too_large(shape: Shape, footprint: Footprint) -> None:
         return
     fitting = [cost.level for cost in by_level(shape, footprint) if cost.fits]
     offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
-    faces, most = _spaced(wanted.faces), _spaced(MOST_FACES)
+    faces, most = _space_digits(wanted.faces), _space_digits(MOST_FACES)
     raise TooManyFacesError(f"Level {shape.level} would make {faces} faces; at most {most} are built. {offer}")
 
 
-def _spaced(count: int) -> str:
+def _space_digits(count: int) -> str:
     return f"{count:,}".replace(",", "\N{NO-BREAK SPACE}")

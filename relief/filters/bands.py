@@ -14,7 +14,7 @@ from typing import Self
 import numpy as np
 from pydantic import model_validator
 
-from relief.filters.gaussian import softened_slopes
+from relief.filters.gaussian import soften_slopes
 from relief.height import HeightField
 from relief.parameters import Parameters, number
 
@@ -53,13 +53,13 @@ class Bands(Parameters):
         """Whether all bands are as they were."""
         return self.broad == self.middle == self.fine == 1
 
-    def banded(self, field: HeightField) -> HeightField:
+    def change_bands(self, field: HeightField) -> HeightField:
         """The field with its bands stronger or weaker; gains of 1 return it."""
         if self.changes_nothing:
             return field
         mean = np.float32(field.samples.mean(dtype=np.float64))
-        without_fine = softened_slopes(field, self.fine_limit / 2)
-        only_broad = softened_slopes(field, self.broad_limit / 2)
+        without_fine = soften_slopes(field, self.fine_limit / 2)
+        only_broad = soften_slopes(field, self.broad_limit / 2)
         treated = field.samples + np.float32(self.fine - 1) * (field.samples - without_fine)
         treated += np.float32(self.middle - 1) * (without_fine - only_broad)
         treated += np.float32(self.broad - 1) * (only_broad - mean)

@@ -43,7 +43,7 @@ class Brush:
         self._far = np.full(field.samples.shape, np.inf, np.float32)
         self._pressure = np.zeros(field.samples.shape, np.float32)
 
-    def pressed(self, points: np.ndarray, radius: float, falloff: float) -> Pressed:
+    def press(self, points: np.ndarray, radius: float, falloff: float) -> Pressed:
         """Where a stroke presses.
 
         Args:

@@ -14,7 +14,7 @@ import numpy as np
 import scipy
 from pydantic import field_validator
 
-from relief.parameters import Parameters, choice, drawn
+from relief.parameters import Parameters, choice, drawn_value
 
 Stop = tuple[float, float]
 Passage = Literal["straight", "smooth", "stepped"]
@@ -28,7 +28,7 @@ NEAREST = 1e-4
 """Stops lie at least this far apart."""
 
 
-def curved(samples: np.ndarray, stops: tuple[Stop, ...], passage: Passage) -> np.ndarray:
+def apply_stops(samples: np.ndarray, stops: tuple[Stop, ...], passage: Passage) -> np.ndarray:
     """Heights through a curve.
 
     Args:
@@ -55,7 +55,7 @@ class Curve(Parameters):
         "smooth", {"straight": "Straight", "smooth": "Smooth", "stepped": "Stepped"}, label="Passage",
         help="How heights run from one stop to the next. Stepped makes terraces of your own.",
     )  # fmt: skip
-    stops: tuple[Stop, ...] = drawn(
+    stops: tuple[Stop, ...] = drawn_value(
         ((0.0, 0.0), (1.0, 1.0)), shown="stops", label="Stops",
         help="Drag a stop; click the graph to add one, drag it out of the graph to take it away.",
         min_length=2, max_length=32,
@@ -79,8 +79,8 @@ class Curve(Parameters):
         ends = np.array([stop[0] for stop in self.stops])
         # a step is drawn upright: just before its stop the height before still holds
         places = np.unique(np.clip(np.concatenate([np.linspace(0, 1, DRAWN), ends, ends - 1e-6]), 0, 1))
-        return places, self.curved(places)
+        return places, self.apply(places)
 
-    def curved(self, samples: np.ndarray) -> np.ndarray:
+    def apply(self, samples: np.ndarray) -> np.ndarray:
         """Samples through the curve, which goes on level beyond its ends."""
-        return curved(samples, self.stops, self.passage)
+        return apply_stops(samples, self.stops, self.passage)

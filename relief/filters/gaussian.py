@@ -7,8 +7,8 @@ import math
 import cv2
 import numpy as np
 
-from relief.filters.resample import averaged, resampled
-from relief.height import HeightField, extended, padded
+from relief.filters.resample import resample, resample_by_area
+from relief.height import HeightField, extend, pad
 
 REACH = 4
 """The Gaussian is cut off at this many standard deviations, as `scipy.ndimage.gaussian_filter` does."""
@@ -31,25 +31,25 @@ def gaussian(samples: np.ndarray, sigma: tuple[float, float], wraps: tuple[bool,
     """
     factors = [max(1, int(width / COARSE)) for width in sigma]
     if max(factors) < 2:
-        return _blurred(samples, sigma, wraps)
+        return _blur(samples, sigma, wraps)
     # an edge that does not wrap goes on with its last sample, which a coarse texel over the edge would mix with others
     beyond = [0 if wrap or factor < 2 else 2 * factor for wrap, factor in zip(wraps, factors, strict=True)]
-    wide = padded(samples, (beyond[0], beyond[1]), (False, False))
+    wide = pad(samples, (beyond[0], beyond[1]), (False, False))
     rows, columns = wide.shape
     few_rows, few_columns = -(-rows // factors[1]), -(-columns // factors[0])
-    small = averaged(wide, few_rows, few_columns, wraps)
+    small = resample_by_area(wide, few_rows, few_columns, wraps)
     ratios = columns / few_columns, rows / few_rows
     # averaging texels is a blur of its own, which the Gaussian need not do again
     left = [np.sqrt(max(width**2 - (ratio**2 - 1) / 12, 0)) / ratio for width, ratio in zip(sigma, ratios, strict=True)]
-    blurred = resampled(_blurred(small, (left[0], left[1]), wraps), rows, columns, "bicubic", wraps)
+    blurred = resample(_blur(small, (left[0], left[1]), wraps), rows, columns, "bicubic", wraps)
     return blurred[beyond[1] : rows - beyond[1], beyond[0] : columns - beyond[0]]
 
 
-def _blurred(samples: np.ndarray, sigma: tuple[float, float], wraps: tuple[bool, bool]) -> np.ndarray:
+def _blur(samples: np.ndarray, sigma: tuple[float, float], wraps: tuple[bool, bool]) -> np.ndarray:
     rows, columns = samples.shape
     across, down = (_weights(width) for width in sigma)
     beyond_across, beyond_down = len(across) // 2, len(down) // 2
-    wide = padded(samples, (beyond_across, beyond_down), wraps)
+    wide = pad(samples, (beyond_across, beyond_down), wraps)
     blurred = cv2.sepFilter2D(wide, cv2.CV_32F, across, down, borderType=cv2.BORDER_REPLICATE)
     return blurred[beyond_down : beyond_down + rows, beyond_across : beyond_across + columns]
 
@@ -62,14 +62,14 @@ def _weights(sigma: float) -> np.ndarray:
     return (weights / weights.sum()).astype(np.float32)
 
 
-def softened(field: HeightField, radius: float) -> np.ndarray:
+def soften_field(field: HeightField, radius: float) -> np.ndarray:
     """The samples of a field blurred by a Gaussian whose standard deviation is `radius` mm."""
     sigma = _in_texels(field, radius)
     return gaussian(field.samples, sigma, field.edges.wraps) if radius else field.samples
 
 
-def softened_slopes(field: HeightField, radius: float) -> np.ndarray:
-    """As `softened`, for what slopes or bends are then asked of.
+def soften_slopes(field: HeightField, radius: float) -> np.ndarray:
+    """As `soften_field`, for what slopes or bends are then asked of.
 
     Beyond an edge that does not wrap the surface goes straight on, not level, so a ramp is a ramp up to its border.
     """
@@ -80,8 +80,8 @@ def softened_slopes(field: HeightField, radius: float) -> np.ndarray:
         for wrap, width, count in zip(wraps, sigma, (columns, rows), strict=True)
     )
     if not radius or not (across or down):
-        return softened(field, radius)
-    wide = gaussian(extended(field.samples, (across, down), wraps), sigma, wraps)
+        return soften_field(field, radius)
+    wide = gaussian(extend(field.samples, (across, down), wraps), sigma, wraps)
     return np.ascontiguousarray(wide[down : down + rows, across : across + columns])
 
 

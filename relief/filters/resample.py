@@ -18,7 +18,7 @@ from typing import Literal
 import numpy as np
 from PIL import Image
 
-from relief.height import HeightField, extended, fitted_size, padded
+from relief.height import HeightField, extend, fit_size, pad
 from relief.kernels import kernel, prange
 
 Method = Literal["area", "lanczos", "bicubic", "bilinear", "nearest"]
@@ -39,7 +39,7 @@ SUPPORT = 3
 """Texels that the widest filter reaches beyond a place."""
 
 
-def resampled(samples: np.ndarray, rows: int, columns: int, method: Method, wraps: tuple[bool, bool]) -> np.ndarray:
+def resample(samples: np.ndarray, rows: int, columns: int, method: Method, wraps: tuple[bool, bool]) -> np.ndarray:
     """Samples on another grid over the same footprint.
 
     Args:
@@ -56,29 +56,31 @@ def resampled(samples: np.ndarray, rows: int, columns: int, method: Method, wrap
     if (old_rows, old_columns) == (rows, columns):
         return np.asarray(samples, np.float32)
     if method == "area":
-        samples = averaged(samples, min(rows, old_rows), min(columns, old_columns), wraps)
+        samples = resample_by_area(samples, min(rows, old_rows), min(columns, old_columns), wraps)
         method = "bicubic"
     if samples.shape[:2] == (rows, columns):
         return samples
     if method == "bicubic" and rows >= samples.shape[0] and columns >= samples.shape[1]:
-        return enlarged(samples, rows, columns, wraps)
+        return enlarge(samples, rows, columns, wraps)
     if samples.ndim == 3:
-        parts = [_filtered(samples[..., part], rows, columns, method, wraps) for part in range(samples.shape[2])]
+        parts = [_filter(samples[..., part], rows, columns, method, wraps) for part in range(samples.shape[2])]
         return np.dstack(parts)
-    return _filtered(samples, rows, columns, method, wraps)
+    return _filter(samples, rows, columns, method, wraps)
 
 
-def _filtered(samples: np.ndarray, rows: int, columns: int, method: Method, wraps: tuple[bool, bool]) -> np.ndarray:
+def _filter(samples: np.ndarray, rows: int, columns: int, method: Method, wraps: tuple[bool, bool]) -> np.ndarray:
     old_rows, old_columns = samples.shape
     beyond_across = int(np.ceil(SUPPORT * max(1, old_columns / columns)))
     beyond_down = int(np.ceil(SUPPORT * max(1, old_rows / rows)))
-    beyond = padded if method == "nearest" else extended
+    beyond = pad if method == "nearest" else extend
     wide = beyond(np.asarray(samples, np.float32), (beyond_across, beyond_down), wraps)
     box = (beyond_across, beyond_down, beyond_across + old_columns, beyond_down + old_rows)
     return np.asarray(Image.fromarray(wide).resize((columns, rows), FILTERS[method], box))
 
 
-def averaged(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool] = (False, False)) -> np.ndarray:
+def resample_by_area(
+    samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool] = (False, False)
+) -> np.ndarray:
     """Samples shrunk by area: each new one is the mean of the old surface over what it covers.
 
     Within an old texel the surface is the plane through its mean with the slope to its neighbours. So whole texels
@@ -95,13 +97,13 @@ def averaged(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bo
     if samples.shape[:2] == (rows, columns):
         return np.asarray(samples, np.float32)
     down, across = _shares(samples.shape[0], rows, wraps[1]), _shares(samples.shape[1], columns, wraps[0])
-    return _mixed(samples, down, across)
+    return _mix_taps(samples, down, across)
 
 
-def enlarged(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool]) -> np.ndarray:
+def enlarge(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool]) -> np.ndarray:
     """Samples (rows, columns[, channels]) at a size no smaller, by Keys' bicubic: float32. Ramps stay ramps."""
-    wide = extended(np.asarray(samples, np.float32), (2, 2), wraps)
-    return _mixed(wide, _cubic_shares(samples.shape[0], rows), _cubic_shares(samples.shape[1], columns))
+    wide = extend(np.asarray(samples, np.float32), (2, 2), wraps)
+    return _mix_taps(wide, _cubic_shares(samples.shape[0], rows), _cubic_shares(samples.shape[1], columns))
 
 
 def _cubic_shares(old: int, new: int) -> tuple[np.ndarray, np.ndarray]:
@@ -113,7 +115,7 @@ def _cubic_shares(old: int, new: int) -> tuple[np.ndarray, np.ndarray]:
     return numbers + 2, np.where(far <= 1, near, wide)
 
 
-def _mixed(samples: np.ndarray, down: tuple[np.ndarray, ...], across: tuple[np.ndarray, ...]) -> np.ndarray:
+def _mix_taps(samples: np.ndarray, down: tuple[np.ndarray, ...], across: tuple[np.ndarray, ...]) -> np.ndarray:
     """Rows and columns each mixed of others, by their numbers and shares: float32."""
     channels = samples.shape[2] if samples.ndim == 3 else 1
     # across, the channels of a texel lie side by side
@@ -180,10 +182,10 @@ def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
     Returns:
         Samples of the same type; whole numbers at the nearest level.
     """
-    rows, columns = fitted_size(samples.shape[0], samples.shape[1], longest)
+    rows, columns = fit_size(samples.shape[0], samples.shape[1], longest)
     if (rows, columns) == samples.shape[:2]:
         return samples
-    return as_type(averaged(samples, rows, columns), samples.dtype)
+    return as_type(resample_by_area(samples, rows, columns), samples.dtype)
 
 
 def as_type(samples: np.ndarray, dtype: np.dtype) -> np.ndarray:
@@ -195,12 +197,12 @@ def as_type(samples: np.ndarray, dtype: np.dtype) -> np.ndarray:
     return np.clip(np.rint(samples), 0, most).astype(dtype)
 
 
-def field_resampled(field: HeightField, rows: int, columns: int, method: Method) -> HeightField:
+def resample_field(field: HeightField, rows: int, columns: int, method: Method) -> HeightField:
     """The height field, and its alpha, at another number of texels."""
     if field.samples.shape == (rows, columns):
         return field
     wraps = field.edges.wraps
     alpha = None
     if field.alpha is not None:
-        alpha = np.clip(resampled(field.alpha, rows, columns, method, wraps), 0, 1)
-    return replace(field, samples=resampled(field.samples, rows, columns, method, wraps), alpha=alpha)
+        alpha = np.clip(resample(field.alpha, rows, columns, method, wraps), 0, 1)
+    return replace(field, samples=resample(field.samples, rows, columns, method, wraps), alpha=alpha)

@@ -33,7 +33,7 @@ def percentiles(samples: np.ndarray, *shares: float) -> list[float]:
     low, high = float(flat.min()), float(flat.max())
     if high <= low:
         return [low] * len(shares)
-    first = np.cumsum(_counted(flat, low, high))
+    first = np.cumsum(_count_levels(flat, low, high))
     ranks = [min(max(round(share / 100 * (flat.size - 1)), 0), flat.size - 1) for share in shares]
     return [min(max(_of_rank(flat, rank, low, high, first), low), high) for rank in ranks]
 
@@ -46,14 +46,14 @@ def _of_rank(flat: np.ndarray, rank: int, low: float, high: float, up_to: np.nda
         low, high = low + (high - low) / BINS * place, low + (high - low) / BINS * (place + 1)
         if high - low <= np.spacing(np.float32(max(abs(low), abs(high)))):
             return (low + high) / 2
-        up_to = np.cumsum(_counted(flat, low, high, inside=True))
+        up_to = np.cumsum(_count_levels(flat, low, high, inside=True))
         # on the border of two parts rounding may put a sample into the other
         rank = min(rank, int(up_to[-1]) - 1)
         if rank < 0:
             return (low + high) / 2
 
 
-def _counted(flat: np.ndarray, low: float, high: float, inside: bool = False) -> np.ndarray:
+def _count_levels(flat: np.ndarray, low: float, high: float, inside: bool = False) -> np.ndarray:
     """How many samples lie in each of `BINS` equal parts from `low` to `high`; with `inside` none from beyond."""
     counts = np.zeros((thread_count(), BINS), np.int64)
     _count(flat, low, BINS / (high - low), inside, counts)
@@ -76,12 +76,12 @@ def _count(flat, low, scale, inside, counts):
 def level_counts(samples: np.ndarray) -> np.ndarray:
     """How often each level occurs among whole numbers of 8 or 16 bits, of any shape: int64 (256 or 65536,)."""
     counts = np.zeros((thread_count(), np.iinfo(samples.dtype).max + 1), np.int64)
-    _count_levels(np.ascontiguousarray(samples).reshape(-1), counts)
+    _count_each_level(np.ascontiguousarray(samples).reshape(-1), counts)
     return counts.sum(axis=0)
 
 
 @kernel
-def _count_levels(flat, counts):
+def _count_each_level(flat, counts):
     workers = counts.shape[0]
     for worker in prange(workers):
         for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
@@ -128,7 +128,7 @@ def _sums(flat, mean, lowest, highest):
     return away, square, ends
 
 
-def scattered(samples: np.ndarray, most: int) -> np.ndarray:
+def draw_some(samples: np.ndarray, most: int) -> np.ndarray:
     """At most so many of the samples, drawn from all places alike, the same ones every time; all where they are fewer.
 
     A share of them is off by at most 1 / sqrt(most) from that of all, in 19 cases of 20.

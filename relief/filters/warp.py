@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.height import extended
+from relief.height import extend
 from relief.kernels import inlined, kernel, prange
 
 BEYOND = 2
@@ -65,7 +65,7 @@ def _warp(wide, channels, matrix, out):
                 out[row, column * channels + channel] = cubic_at(wide, channels, channel, x, y)
 
 
-def warped(samples: np.ndarray, matrix: np.ndarray, rows: int, columns: int) -> np.ndarray:
+def warp(samples: np.ndarray, matrix: np.ndarray, rows: int, columns: int) -> np.ndarray:
     """Samples at the places that a projective map leads to, by Keys' bicubic.
 
     Args:
@@ -78,7 +78,7 @@ def warped(samples: np.ndarray, matrix: np.ndarray, rows: int, columns: int) -> 
     Returns:
         float32 (rows, columns[, channels]), in the units of the samples; it may leave their range by a little.
     """
-    wide = extended(np.asarray(samples, np.float32), (BEYOND, BEYOND), (False, False))
+    wide = extend(np.asarray(samples, np.float32), (BEYOND, BEYOND), (False, False))
     channels = samples.shape[2] if samples.ndim == 3 else 1
     out = np.empty((rows, columns * channels), np.float32)
     _warp(np.ascontiguousarray(wide).reshape(len(wide), -1), channels, np.asarray(matrix, np.float64), out)

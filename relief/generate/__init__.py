@@ -5,9 +5,9 @@ from operator import or_
 from typing import TYPE_CHECKING
 
 from relief.generate.generator import Generator
-from relief.parameters import discovered
+from relief.parameters import discover
 
-GENERATORS = discovered(__name__, Generator)
+GENERATORS = discover(__name__, Generator)
 """Every noise and pattern by its kind."""
 
 if TYPE_CHECKING:

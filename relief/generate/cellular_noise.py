@@ -8,7 +8,7 @@ import numpy as np
 
 from relief.generate.generator import Grid
 from relief.generate.kernels import add_cells, measure_cells
-from relief.generate.noise import NOTHING, Noise, cells_beyond, offset_of, placed
+from relief.generate.noise import NOTHING, Noise, cells_beyond, offset_of, place_lattice
 from relief.parameters import choice, number
 from relief.progress import Progress
 
@@ -58,7 +58,7 @@ class CellularNoise(Noise):
         table[..., :2] = np.float32(0.5) + np.float32(self.jitter) * (table[..., :2] - np.float32(0.5))
         return (
             np.ascontiguousarray(np.moveaxis(table, -1, 0)),
-            *placed(lattice, beyond, offset_of(self.seed, octave)),
+            *place_lattice(lattice, beyond, offset_of(self.seed, octave)),
             *bend,
         )
 

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge, nudge_both, numbers, ramp
+from relief.generate.generator import Family, Generator, Grid, fit_count, from_middle, nudge, nudge_both, numbers, ramp
 from relief.height import Footprint
 from relief.parameters import choice, number
 
@@ -49,10 +49,10 @@ class Courses(Generator):
         width, height = footprint.sides
         if self.bond in ("herringbone", "basket"):
             # counted in squares, of which a brick is two long; four across and down until it repeats
-            return 4 * fitted(2 * self.length, width), 4 * fitted(2 * self.length, height)
-        across = fitted(self.length, width)
-        down = {"stack": fitted(self.height, height), "running": fitted(self.height, height, even=True)}
-        return across, down.get(self.bond, 3 * fitted(3 * self.height, height))
+            return 4 * fit_count(2 * self.length, width), 4 * fit_count(2 * self.length, height)
+        across = fit_count(self.length, width)
+        down = {"stack": fit_count(self.height, height), "running": fit_count(self.height, height, even=True)}
+        return across, down.get(self.bond, 3 * fit_count(3 * self.height, height))
 
     def nudges(self, footprint: Footprint) -> list[str]:
         across, down = self.counts(footprint)

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge, nudge_both, ramp
+from relief.generate.generator import Family, Generator, Grid, bead, fit_count, nudge, nudge_both, ramp
 from relief.height import Footprint
 from relief.parameters import choice, number, switch
 
@@ -40,7 +40,7 @@ class Dots(Generator):
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Dots across and rows down."""
         row = self.spacing * (np.sqrt(3) / 2 if self.staggered else 1)
-        return fitted(self.spacing, footprint.width), fitted(row, footprint.height, even=self.staggered)
+        return fit_count(self.spacing, footprint.width), fit_count(row, footprint.height, even=self.staggered)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         across, down = self.counts(footprint)

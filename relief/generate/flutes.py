@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, from_middle, nudge
+from relief.generate.generator import Family, Generator, Grid, bead, fit_count, from_middle, nudge
 from relief.height import Footprint
 from relief.parameters import choice, number
 
@@ -32,10 +32,10 @@ class Flutes(Generator):
     )
 
     def nudges(self, footprint: Footprint) -> list[str]:
-        return nudge("The flute", self.width, footprint.width, fitted(self.width, footprint.width))
+        return nudge("The flute", self.width, footprint.width, fit_count(self.width, footprint.width))
 
     def draw(self, grid: Grid) -> np.ndarray:
-        across = fitted(self.width, grid.footprint.width)
+        across = fit_count(self.width, grid.footprint.width)
         wide = grid.footprint.width / across
         radius = max((wide - self.fillet) / 2, grid.texel)
         round_top = bead(from_middle(grid.across() * across) * wide, radius) + 0 * grid.down()

@@ -81,7 +81,7 @@ class Generator(Content):
         return heights
 
 
-def fitted(length: float, side: float, even: bool = False) -> int:
+def fit_count(length: float, side: float, even: bool = False) -> int:
     """How often a length fits into a side, at least once; an even number where that is needed."""
     if even:
         return max(2, 2 * round(side / length / 2))
@@ -140,7 +140,7 @@ class InSquares(Generator):
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Fields across and down."""
-        return fitted(self.width, footprint.width), fitted(self.width, footprint.height)
+        return fit_count(self.width, footprint.width), fit_count(self.width, footprint.height)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         return nudge_both("The field", self.width, footprint, self.counts(footprint))

@@ -19,4 +19,4 @@ class GradientNoise(SummedNoise):
     kind: Literal["gradient_noise"] = "gradient_noise"
 
     def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
-        return self.summed(grid, add_gradient, gradients, progress)
+        return self.sum_octaves(grid, add_gradient, gradients, progress)

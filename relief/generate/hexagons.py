@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, fitted, nudge, ramp
+from relief.generate.generator import Family, Generator, Grid, fit_count, nudge, ramp
 from relief.height import Footprint
 from relief.parameters import number
 
@@ -31,7 +31,7 @@ class Hexagons(Generator):
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Hexagons across and rows down, an even number."""
-        return fitted(self.width, footprint.width), fitted(self.width * SLOPE, footprint.height, even=True)
+        return fit_count(self.width, footprint.width), fit_count(self.width * SLOPE, footprint.height, even=True)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         across, down = self.counts(footprint)

@@ -46,11 +46,11 @@ def add_gradient(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, 
             upper = n00 + su * (n10 - n00)
             lower = n01 + su * (n11 - n01)
             noise = (upper + sv * (lower - upper)) * np.float32(1.4142135)
-            out[row, column] += weight * _shaped(noise, mode)
+            out[row, column] += weight * _shape_noise(noise, mode)
 
 
 @inlined
-def _shaped(noise, mode):
+def _shape_noise(noise, mode):
     """Noise from -1 to 1, as it is, as ridges, or as billows; all from -1 to 1."""
     if mode == 0:
         return noise
@@ -74,7 +74,7 @@ def add_value(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out
             upper = table[j, i, 0] + su * (table[j, i + 1, 0] - table[j, i, 0])
             lower = table[j + 1, i, 0] + su * (table[j + 1, i + 1, 0] - table[j + 1, i, 0])
             noise = (upper + sv * (lower - upper)) * np.float32(2) - np.float32(1)
-            out[row, column] += weight * _shaped(noise, mode)
+            out[row, column] += weight * _shape_noise(noise, mode)
 
 
 @inlined

@@ -76,7 +76,7 @@ class Lattice:
         times = np.floor_divide(v, step)
         row = v - times * step
         column = np.mod(u - times * shift, along)
-        return mixed(column + row * along, seed, count, stream)
+        return mix_bits(column + row * along, seed, count, stream)
 
 
 def _bezout(c: int, d: int) -> tuple[int, int]:
@@ -94,7 +94,7 @@ STREAM = 0xD1B54A32D192ED03
 """An odd number without pattern in its bits: streams of a seed begin so far apart that they never run into others."""
 
 
-def mixed(numbers: np.ndarray, seed: int, count: int, stream: int = 0) -> np.ndarray:
+def mix_bits(numbers: np.ndarray, seed: int, count: int, stream: int = 0) -> np.ndarray:
     """Random numbers from whole ones, by the finalizer of MurmurHash3 (A. Appleby, public domain).
 
     Returns:

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, nudge_both
+from relief.generate.generator import Family, Generator, Grid, bead, fit_count, nudge_both
 from relief.height import Footprint
 from relief.parameters import number
 
@@ -35,7 +35,7 @@ class Net(Generator):
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Meshes across and down."""
-        return fitted(self.mesh, footprint.width), fitted(self.mesh, footprint.height)
+        return fit_count(self.mesh, footprint.width), fit_count(self.mesh, footprint.height)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         return nudge_both("The mesh", self.mesh, footprint, self.counts(footprint))

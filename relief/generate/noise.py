@@ -15,7 +15,7 @@ import numpy as np
 
 from relief.generate.generator import Family, Generator, Grid
 from relief.generate.kernels import add_gradient
-from relief.generate.lattice import MOST_CELLS, Lattice, mixed
+from relief.generate.lattice import MOST_CELLS, Lattice, mix_bits
 from relief.height import Footprint
 from relief.parameters import Surroundings, choice, number
 from relief.progress import Progress
@@ -139,7 +139,7 @@ class SummedNoise(Noise):
         help="Plain rolls up and down, ridged stands in sharp crests, billowed in round heaps.",
     )  # fmt: skip
 
-    def summed(self, grid: Grid, add: Callable, table: Callable, progress: Progress) -> np.ndarray:
+    def sum_octaves(self, grid: Grid, add: Callable, table: Callable, progress: Progress) -> np.ndarray:
         """All octaves: 0.5 + contrast / 2 times their weighed mean, 0 to 1 at contrast 1: float32 (rows, columns)."""
         total = np.zeros((grid.rows, grid.columns), np.float32)
         bend = self.bend(grid)
@@ -161,7 +161,7 @@ def offset_of(seed: int, octave: int) -> tuple[float, float]:
     """
     if octave == 0:
         return 0.0, 0.0
-    u, v = mixed(np.zeros(1, np.int64), seed, 2, OFFSETS + octave)[0]
+    u, v = mix_bits(np.zeros(1, np.int64), seed, 2, OFFSETS + octave)[0]
     return float(u), float(v)
 
 
@@ -177,7 +177,7 @@ def add_octave(
     if kept == 0 or lattice.cells > MOST_CELLS**2:
         return
     beyond = cells_beyond(lattice, bend)
-    place = placed(lattice, beyond, offset_of(seed, octave))
+    place = place_lattice(lattice, beyond, offset_of(seed, octave))
     add(table(lattice, seed, beyond, octave), *place, *bend, np.float32(weight * kept), mode, out)
 
 
@@ -189,7 +189,7 @@ def cells_beyond(lattice: Lattice, bend: tuple[np.ndarray, np.ndarray]) -> float
     return 2 * reach * float(max(np.abs(bend[0]).max(), np.abs(bend[1]).max()))
 
 
-def placed(lattice: Lattice, beyond: float, offset: tuple[float, float]) -> tuple[tuple, float, float]:
+def place_lattice(lattice: Lattice, beyond: float, offset: tuple[float, float]) -> tuple[tuple, float, float]:
     """The lattice as the loops take it: its matrix, and the u and v of the first cell of its table."""
     first_u, first_v, _, _ = lattice.bounds(beyond)
     matrix = (float(lattice.a), float(lattice.b), float(lattice.c), float(lattice.d))

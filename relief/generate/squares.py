@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, fitted, from_middle, nudge, ramp
+from relief.generate.generator import Family, Generator, Grid, fit_count, from_middle, nudge, ramp
 from relief.height import Footprint
 from relief.parameters import number
 
@@ -47,7 +47,7 @@ class Squares(Generator):
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Fields across and down."""
-        return fitted(self.width, footprint.width), fitted(self.height, footprint.height)
+        return fit_count(self.width, footprint.width), fit_count(self.height, footprint.height)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         across, down = self.counts(footprint)

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 import cv2
 import numpy as np
 
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 from relief.generate.generator import Family, Generator, Grid
 from relief.progress import Progress
 
@@ -40,7 +40,7 @@ class TestCard(Generator):
         heights += 0.5 * _cap(x - 0.25, y - 0.25) - 0.5 * _cap(x - 0.75, y - 0.25)
         along = (x - 0.1) / 0.3
         heights += np.where((along > 0) & (along < 1) & (np.abs(y - 0.75) < 0.13), 0.5 * along, 0)
-        letters = resampled(_word(), grid.rows, grid.columns, "area", (False, False))
+        letters = resample(_word(), grid.rows, grid.columns, "area", (False, False))
         return (heights + 0.4 * letters).astype(np.float32)
 
     def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:

@@ -20,7 +20,7 @@ class ValueNoise(SummedNoise):
     kind: Literal["value_noise"] = "value_noise"
 
     def draw_slowly(self, grid: Grid, progress: Progress) -> np.ndarray:
-        return self.summed(grid, add_value, heights, progress)
+        return self.sum_octaves(grid, add_value, heights, progress)
 
 
 def heights(lattice: Lattice, seed: int, beyond: float, octave: int) -> np.ndarray:

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.generate.generator import Family, Generator, Grid, bead, fitted, from_middle, nudge_both
+from relief.generate.generator import Family, Generator, Grid, bead, fit_count, from_middle, nudge_both
 from relief.height import Footprint
 from relief.parameters import number
 
@@ -28,7 +28,7 @@ class Weave(Generator):
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Strands across and down, even numbers."""
-        return fitted(self.strand, footprint.width, even=True), fitted(self.strand, footprint.height, even=True)
+        return fit_count(self.strand, footprint.width, even=True), fit_count(self.strand, footprint.height, even=True)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         return nudge_both("The strand", self.strand, footprint, self.counts(footprint))

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from relief.errors import PictureError
 from relief.inspect.finding import Finding
-from relief.inspect.findings import measured_and_found
+from relief.inspect.findings import measure_and_find
 from relief.inspect.sets import set_findings
 from relief.inspect.source_findings import exchanged, normal_findings, open_seam, tagged
 from relief.inspect.start import content_of_picture, first_recipe
@@ -68,5 +68,5 @@ def _of_one(picture: Picture, data: bytes, name: str, guess: Guess) -> list[Find
     content = content_of_picture(name, guess.role, guess.green)
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine)
     said = {item.kind for item in found}
-    measured = measured_and_found(Pipeline.of(recipe, lambda _: data), engine)[1]
+    measured = measure_and_find(Pipeline.of(recipe, lambda _: data), engine)[1]
     return found + [item for item in measured if item.kind not in said]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 from relief.filters.statistics import percentiles
 from relief.height import HeightField
 from relief.maps.displacement import displacement
@@ -82,7 +82,7 @@ def height_difference(reliefs: tuple[Relief, Relief], fields: tuple[HeightField,
 def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, HeightField]:
     """Both on the grid of the first; its footprint stretches over the first's."""
     one, other = fields
-    samples = resampled(other.samples, *one.size, "area", other.edges.wraps)
+    samples = resample(other.samples, *one.size, "area", other.edges.wraps)
     return one, HeightField(samples, other.footprint, other.edges)
 
 

@@ -25,7 +25,7 @@ class Mend:
     first: Treatment | None = None
     last: Treatment | None = None
 
-    def applied(self, recipe: Recipe, key: str = MAIN) -> Recipe:
+    def apply(self, recipe: Recipe, key: str = MAIN) -> Recipe:
         """The recipe after the mend of one of its reliefs."""
         relief = recipe.reliefs[key]
         if self.first or self.last:

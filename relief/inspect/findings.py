@@ -29,11 +29,11 @@ from relief.inspect.thresholds import (
     WEAK_BELOW,
 )
 from relief.progress import Progress
-from relief.recipe.edits import LAID_AT_FIRST, with_halved_amount
+from relief.recipe.edits import LAID_AT_FIRST, divide_amount
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
-from relief.sources.facts import clipped_light, few_levels
+from relief.sources.facts import few_levels, measure_clipped_light
 from relief.sources.picture import Picture
 from relief.treat.close_seam import CloseSeam
 from relief.treat.levels import Levels
@@ -41,7 +41,7 @@ from relief.treat.remove_steps import RemoveSteps
 from relief.treat.slope_limit import SlopeLimit
 
 
-def measured_and_found(
+def measure_and_find(
     pipeline: Pipeline, engine: Engine, bits: int = 8, progress: Progress | None = None
 ) -> tuple[Readings, list[Finding]]:
     """The readings of a pipeline's finished height field, and what is found in it.
@@ -151,7 +151,7 @@ def clipped(relief: Relief, picture: Picture, cut: float) -> Finding | None:
     """
     if relief.picture is None or relief.picture.reading != "photo":
         return None
-    low, high = clipped_light(picture.pixels)
+    low, high = measure_clipped_light(picture.pixels)
     if max(low, high) > CLIPPED_ABOVE:
         reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
         return Finding("clipped", "Clipped", f"{reason} It was {'under' if low > high else 'over'}exposed there.")
@@ -299,7 +299,7 @@ def repeated(relief: Relief) -> Finding | None:
         untouched = layer.amount in (1, LAID_AT_FIRST["picture"][1])
         if not (number and layer.on and layer.content.kind == "picture" and times > 1 and untouched):
             continue
-        changed, _ = with_halved_amount(relief, number, times)
+        changed, _ = divide_amount(relief, number, times)
         amount = changed.layers[number].amount
         return Finding(
             "repeats",

@@ -88,5 +88,5 @@ def _cut(field: HeightField, down: list[int], across: list[int]) -> HeightField:
     """A few texels of a field as a field of their own."""
     width, height = field.spacing
     cut = np.ascontiguousarray(field.samples[np.ix_(down, across)])
-    footprint = field.footprint.resized(width * len(across), height * len(down))
+    footprint = field.footprint.resize(width * len(across), height * len(down))
     return HeightField(cut, footprint, field.edges)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.filters.statistics import deviations, percentiles, scattered
+from relief.filters.statistics import deviations, draw_some, percentiles
 from relief.height import HeightField
 from relief.inspect.wavelengths import wavelengths
 from relief.maps.displacement import displacement
@@ -96,7 +96,7 @@ def readings(field: HeightField, progress: Progress | None = None, *, amplitude:
         sa=spread.mean_distance * amplitude,
         sq=spread.root_mean_square * amplitude,
         clipped=spread.at_ends,
-        levels=int(np.unique(scattered(samples, COUNTED)).size),
+        levels=int(np.unique(draw_some(samples, COUNTED)).size),
         seam_across=across,
         seam_down=down,
         texels=1 / field.spacing[0],

@@ -163,7 +163,7 @@ class SuggestedCrop:
     telltales: int
 
 
-def suggested_crops(field: HeightField, count: int = 3) -> list[SuggestedCrop]:
+def suggest_crops(field: HeightField, count: int = 3) -> list[SuggestedCrop]:
     """The squares (in mm) with the lowest seam and the fewest telltales, the best first, hardly overlapping."""
     small = shrunk(field.samples, LOOKED_AT)
     rows, columns = small.shape

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.height import HeightField, sampled
+from relief.height import HeightField, sample_heights
 
 Point = tuple[float, float]
 
@@ -24,7 +24,7 @@ def section(field: HeightField, start: Point, end: Point, count: int = 600) -> n
     along = np.linspace(0, 1, count)
     u = start[0] + (end[0] - start[0]) * along
     v = 1 - (start[1] + (end[1] - start[1]) * along)
-    return sampled(field, u, v)
+    return sample_heights(field, u, v)
 
 
 def length(field: HeightField, start: Point, end: Point) -> float:

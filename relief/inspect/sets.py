@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from relief.filters.resample import averaged, shrunk
+from relief.filters.resample import resample_by_area, shrunk
 from relief.inspect.thresholds import AGREE, BENT_BY, STRETCHED
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.sources.colour import full_scale, linear_from_srgb, srgb_from_linear
@@ -55,16 +55,16 @@ def _sizes(pictures: Mapping[str, Picture]) -> list[SetFinding]:
     sizes = {role: (picture.columns, picture.rows) for role, picture in pictures.items()}
     aspects = [columns / rows for columns, rows in sizes.values()]
     if aspects and max(aspects) > min(aspects) * (1 + STRETCHED):
-        listed = _listed(sizes)
+        listed = _list_sizes(sizes)
         reason = f"Laid on each other the maps are stretched against each other: {listed}."
         found.append(SetFinding("aspect", "Aspects differ", reason))
     elif len(set(sizes.values())) > 1:
-        reason = f"They lie on each other, but detail is lost where a map is smaller: {_listed(sizes)}."
+        reason = f"They lie on each other, but detail is lost where a map is smaller: {_list_sizes(sizes)}."
         found.append(SetFinding("size", "Sizes differ", reason))
     return found
 
 
-def _listed(sizes: Mapping[str, tuple[int, int]]) -> str:
+def _list_sizes(sizes: Mapping[str, tuple[int, int]]) -> str:
     return ", ".join(f"{ROLE_NAMES[role].lower()} {columns} x {rows}" for role, (columns, rows) in sizes.items())
 
 
@@ -142,7 +142,7 @@ def _agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[
 
 
 def _at_size(samples: np.ndarray, rows: int, columns: int) -> np.ndarray:
-    return averaged(samples, rows, columns)
+    return resample_by_area(samples, rows, columns)
 
 
 def _correlation(one: np.ndarray, other: np.ndarray) -> float:

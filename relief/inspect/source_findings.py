@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 
-from relief.filters.resample import averaged
+from relief.filters.resample import resample_by_area
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
 from relief.inspect.thresholds import SEAM_ABOVE, STRETCHED, UNEVEN_SHARE, UNIT_OVER, UNIT_WITHIN, UNIT_WITHIN_LOSSY
@@ -28,7 +28,7 @@ from relief.sources.roles import (
     Role,
     colourfulness,
     green_of,
-    guessed,
+    guess_role,
     looks_like_normals,
     two_values,
     words_of,
@@ -79,7 +79,7 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
 def reading(content: Content, picture: Picture, filename: str) -> Finding | None:
     """Data is read as colour, or colour as data."""
     coloured = has_colours(picture)
-    guess = guessed(picture, filename, coloured)
+    guess = guess_role(picture, filename, coloured)
     if content.reading == "photo" and guess.role in DATA:
         data, light = (float(grey.mean()) for grey in (grey_of_data(picture), grey_of_photo(picture, "luminance")))
         right = READING_OF[guess.role]
@@ -258,7 +258,7 @@ def normal_findings(picture: Picture, filename: str = "") -> list[Finding]:
         return [Finding("blue", "Blue is missing", reason, REBUILD)]
     found = _misnamed(picture, filename)
     lengths = np.linalg.norm(vectors, axis=2)
-    even = averaged(lengths, *(max(1, side // UNIT_OVER) for side in lengths.shape))
+    even = resample_by_area(lengths, *(max(1, side // UNIT_OVER) for side in lengths.shape))
     within = UNIT_WITHIN_LOSSY if picture.format in ("JPEG", "WebP") else UNIT_WITHIN
     uneven = float((np.abs(even - 1) > within).mean())
     if uneven <= UNEVEN_SHARE:

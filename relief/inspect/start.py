@@ -57,7 +57,7 @@ UNEVEN_ABOVE = 0.04
 """Part of the mean by which the light of a photo may vary (standard deviation) before it is evened out."""
 
 
-def suggested_start(
+def suggest_start(
     digest: str,
     filename: str,
     reading: Reading,
@@ -101,25 +101,25 @@ def first_recipe(
         scale = LONG_SIDE / max(picture.rows, picture.columns)
         footprint = Footprint(width=round(picture.columns * scale, 2), height=round(picture.rows * scale, 2))
     looked_at = full_scale(np.ascontiguousarray(picture.channel("green" if picture.is_colour else "")))
-    edges = _suggested_edges(looked_at)
+    edges = _suggest_edges(looked_at)
     relief = relief.model_copy(update={"footprint": footprint, "edges": edges, "suggested": _paths("edges", edges)})
     large = max(picture.rows, picture.columns) > LOOKED_AT
     pipeline = Pipeline(relief, sources, read_source, LOOKED_AT if large else None)
     field = engine.run(pipeline.untreated())
     photo = content.reading == "photo"
     # the lowest and the highest of floats count one by one, and may lie anywhere
-    levels = _suggested_levels(looked_at if picture.is_float and not photo else field.samples, content.reading)
+    levels = _suggest_levels(looked_at if picture.is_float and not photo else field.samples, content.reading)
     radius = round(PHOTO_SOFTEN * footprint.width / picture.columns, 3) if photo else 0
     relief = _with_fresh(relief, [levels, Soften(on=photo, radius=radius), Invert(on=False)])
     height = engine.run(replace(pipeline, relief=relief).height())
     if content.reading == "normal" and picture.is_colour:
         _, amplitude = height_from_normals(shrunk(picture.pixels, LOOKED_AT), content.green, field.spacing, edges.wraps)
     else:
-        amplitude = _suggested_amplitude(height, _parts(relief, picture) if large else [height])
+        amplitude = _suggest_amplitude(height, _parts(relief, picture) if large else [height])
     return Recipe.of(_with_depth(relief, height, amplitude), sources)
 
 
-def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
+def start_from_nothing(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
     """A recipe for relief from nothing: one noise or pattern.
 
     Raises:
@@ -127,13 +127,13 @@ def generated(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
     """
     if kind not in GENERATORS:
         raise RecipeError("There is no such noise or pattern.")
-    content = GENERATORS[kind].checked()
+    content = GENERATORS[kind].create()
     layer = Layer(name=content.title, content=content)
     relief = Relief(layers=(layer,), footprint=FROM_NOTHING, edges=Edges(across="wrap", down="wrap"))
-    return Recipe.of(_with_measured_depth(Pipeline(relief, {}, read_source), engine))
+    return Recipe.of(_set_depth(Pipeline(relief, {}, read_source), engine))
 
 
-def started(pipeline: Pipeline, engine: Engine) -> Relief:
+def set_from_statistics(pipeline: Pipeline, engine: Engine) -> Relief:
     """The relief with even light, levels, soften and midlevel set from the picture's own statistics.
 
     Data is not a photo: of a height image or normal map only levels beyond 0 to 1, midlevel and amplitude are set.
@@ -145,13 +145,13 @@ def started(pipeline: Pipeline, engine: Engine) -> Relief:
     field = engine.run(replace(pipeline, relief=relief).treated())
     if getattr(relief.layers[0].content, "reading", "photo") != "photo":
         # data has no light in it, and its grain may be meant
-        fresh = [EvenLight(on=False), _suggested_levels(field.samples, "height"), Soften(on=False)]
+        fresh = [EvenLight(on=False), _suggest_levels(field.samples, "height"), Soften(on=False)]
     else:
-        light = _suggested_even_light(field)
+        light = _suggest_even_light(field)
         evened = light.treat(field) if light.on else field
-        levels = _suggested_levels(evened.samples, "photo")
-        fresh = [light, levels, Soften(radius=_suggested_soften(evened))]
-    return _with_measured_depth(replace(pipeline, relief=_with_fresh(relief, fresh)), engine)
+        levels = _suggest_levels(evened.samples, "photo")
+        fresh = [light, levels, Soften(radius=_suggest_soften(evened))]
+    return _set_depth(replace(pipeline, relief=_with_fresh(relief, fresh)), engine)
 
 
 def _with_fresh(relief: Relief, treatments: list[Treatment]) -> Relief:
@@ -170,10 +170,10 @@ def _paths(owner: str, model: Parameters) -> tuple[str, ...]:
     return tuple(f"{owner}.{name}" for name in type(model).model_fields if name in model.model_fields_set - {"on"})
 
 
-def _with_measured_depth(pipeline: Pipeline, engine: Engine) -> Relief:
+def _set_depth(pipeline: Pipeline, engine: Engine) -> Relief:
     """The relief with midlevel and amplitude as all of it suggests them."""
     height = engine.run(pipeline.height())
-    return _with_depth(pipeline.relief, height, _suggested_amplitude(height, [height]))
+    return _with_depth(pipeline.relief, height, _suggest_amplitude(height, [height]))
 
 
 def _with_depth(relief: Relief, height: HeightField, amplitude: float) -> Relief:
@@ -192,7 +192,7 @@ def _parts(relief: Relief, picture: Decoded) -> list[HeightField]:
         return parts
     for here in spread_parts(picture.rows, picture.columns):
         part = replace(picture, pixels=picture.pixels[here], alpha=None, extra=_cut(picture.extra, here))
-        size = relief.footprint.resized(
+        size = relief.footprint.resize(
             relief.footprint.width * part.columns / picture.columns, relief.footprint.height * part.rows / picture.rows
         )
         field = HeightField(read_grey(content, None, part), size, Edges())
@@ -206,7 +206,7 @@ def _cut(channels: Mapping[str, np.ndarray], here: tuple[slice, slice]) -> dict[
     return {name: samples[here] for name, samples in channels.items()}
 
 
-def _suggested_amplitude(height: HeightField, parts: list[HeightField]) -> float:
+def _suggest_amplitude(height: HeightField, parts: list[HeightField]) -> float:
     """The amplitude in mm at which the steepest 5 % stand near 40 degrees, but no deeper than a wave as wide would be.
 
     Sharp edges on even ground are less than 5 %, so that the grain between them would set it. A sine of wavelength L
@@ -224,7 +224,7 @@ def _suggested_amplitude(height: HeightField, parts: list[HeightField]) -> float
     return min(by_slope, width * math.tan(math.radians(COMFORTABLE)) / (math.pi * depth))
 
 
-def _suggested_levels(samples: np.ndarray, reading: Reading) -> Levels:
+def _suggest_levels(samples: np.ndarray, reading: Reading) -> Levels:
     """Levels from percentiles for a photo, from the ends for data beyond 0 to 1, and switched off otherwise."""
     low, high = float(samples.min()), float(samples.max())
     if reading == "photo":
@@ -245,12 +245,12 @@ def _places(spread: float) -> int:
     return max(3, math.ceil(3 - math.log10(max(spread, NARROWEST))))
 
 
-def _suggested_edges(grey: np.ndarray) -> Edges:
+def _suggest_edges(grey: np.ndarray) -> Edges:
     across, down = ("wrap" if ratio < SEAMLESS_BELOW else "clamp" for ratio in seam_ratios(grey))
     return Edges(across=across, down=down)
 
 
-def _suggested_even_light(field: HeightField) -> EvenLight:
+def _suggest_even_light(field: HeightField) -> EvenLight:
     """A window wider than the motif, so that only the light is taken out; off where the light is even."""
     across, down = motif(field)
     shorter = min(field.footprint.width, field.footprint.height)
@@ -262,7 +262,7 @@ def _suggested_even_light(field: HeightField) -> EvenLight:
     return light.model_copy(update={"on": uneven > UNEVEN_ABOVE})
 
 
-def _suggested_soften(field: HeightField) -> float:
+def _suggest_soften(field: HeightField) -> float:
     """Wider the more of the picture is grain.
 
     The grain is what a difference of second differences leaves (J. Immerkaer 1996, Fast noise variance estimation,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
-from relief.filters.resample import averaged
+from relief.filters.resample import resample_by_area
 from relief.height import HeightField
 
 BANDS = 4096
@@ -35,7 +35,7 @@ def wavelengths(field: HeightField, *shares: float) -> tuple[float, ...] | None:
         bands.add(frequencies, power / field.samples.size)
     else:
         times = -(-max(rows, columns) // COARSE)
-        small = averaged(field.samples, max(1, rows // times), max(1, columns // times), field.edges.wraps)
+        small = resample_by_area(field.samples, max(1, rows // times), max(1, columns // times), field.edges.wraps)
         spacing = field.footprint.width / small.shape[1], field.footprint.height / small.shape[0]
         frequencies, power = _spectrum(small, field.edges.wraps, spacing)
         limit = 0.25 / max(spacing)

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Annotated
 from pydantic import Field
 
 from relief.maps.companion import CompanionMap
-from relief.parameters import discovered
+from relief.parameters import discover
 
-COMPANION_MAPS = discovered(__name__, CompanionMap)
+COMPANION_MAPS = discover(__name__, CompanionMap)
 """Every grey map by its kind."""
 
 if TYPE_CHECKING:

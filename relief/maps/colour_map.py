@@ -8,7 +8,7 @@ import numpy as np
 
 from relief.filters.gaussian import gaussian
 from relief.parameters import Parameters, Surroundings, number, switch, tint
-from relief.sources.colour import LUMINANCE_WEIGHTS, decoded, eight_bits, srgb_from_linear
+from relief.sources.colour import LUMINANCE_WEIGHTS, decode_srgb, eight_bits, srgb_from_linear
 
 
 class Colour(Parameters):
@@ -47,9 +47,7 @@ def light_of(
     return np.maximum(wide, 1e-4) / max(float(wide.mean(dtype=np.float64)), 1e-4)
 
 
-def coloured(
-    colours: np.ndarray, settings: Colour, spacing: tuple[float, float], wraps: tuple[bool, bool]
-) -> np.ndarray:
+def colour(colours: np.ndarray, settings: Colour, spacing: tuple[float, float], wraps: tuple[bool, bool]) -> np.ndarray:
     """Colours after tint and light; both are worked in linear light.
 
     Args:
@@ -63,10 +61,10 @@ def coloured(
     """
     if settings.changes_nothing:
         return colours
-    linear = decoded(colours)
+    linear = decode_srgb(colours)
     if settings.even:
         luminance = np.ascontiguousarray(linear @ np.array(LUMINANCE_WEIGHTS, np.float32))
         light = light_of(luminance, settings.window, spacing, wraps)
         linear /= (1 + np.float32(settings.even) * (light - 1))[..., None]
-    factors = decoded(np.array([[[int(settings.tint[at : at + 2], 16) for at in (1, 3, 5)]]], np.uint8))
+    factors = decode_srgb(np.array([[[int(settings.tint[at : at + 2], 16) for at in (1, 3, 5)]]], np.uint8))
     return eight_bits(srgb_from_linear(linear * factors))

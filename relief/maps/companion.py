@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from relief.filters.curve import Curve
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.parameters import choice, number, switch
 from relief.progress import Progress
@@ -54,7 +54,7 @@ class CompanionMap(Curve):
     @classmethod
     def begun(cls, roles: Collection[str], layers: int) -> Self:
         """The map as it is begun in a piece with pictures of these roles beside its relief, and so many layers."""
-        return cls.checked()
+        return cls.create()
 
     def following(self, order: Sequence[Any]) -> Self:
         """The map of a piece whose layers were put in another order: new ones, and those it had by their number."""
@@ -92,7 +92,7 @@ class CompanionMap(Curve):
         """The same, of a map that is `slow`: it tells how far it is, and can be cancelled meanwhile."""
         raise NotImplementedError
 
-    def coded(
+    def encode(
         self,
         field: HeightField,
         amplitude: float,
@@ -110,7 +110,7 @@ class CompanionMap(Curve):
         for part in np.ndindex(drawn.shape[2:]):
             channel = np.clip(drawn[(..., *part)], 0, 1)
             if self.soften:
-                channel = softened(field.with_samples(channel), self.soften)
+                channel = soften_field(field.with_samples(channel), self.soften)
             out[(..., *part)] = levels[np.rint(channel * np.float32(FINEST)).astype(np.uint16)]
         return out
 
@@ -118,6 +118,6 @@ class CompanionMap(Curve):
         """The level that each of 65 536 values from 0 to 1 becomes, through the curve and turned around."""
         values = np.linspace(0, 1, FINEST + 1)
         if not self.changes_nothing:
-            values = np.clip(self.curved(values), 0, 1)
+            values = np.clip(self.apply(values), 0, 1)
         levels = np.rint((1 - values if self.inverted else values) * (2**self.bits - 1))
         return levels.astype(np.uint8 if self.bits == 8 else np.uint16)

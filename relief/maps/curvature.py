@@ -11,8 +11,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.gaussian import softened_slopes
-from relief.height import HeightField, extended
+from relief.filters.gaussian import soften_slopes
+from relief.height import HeightField, extend
 from relief.kernels import kernel, prange
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import choice, number
@@ -39,7 +39,7 @@ def _curvature(wide, width, height, out):
 
 def mean_curvature(field: HeightField, amplitude: float) -> np.ndarray:
     """Mean curvature of the displaced surface in 1 / mm, below zero where it bulges out: float32 (rows, columns)."""
-    wide = extended(field.samples, (1, 1), field.edges.wraps) * np.float32(amplitude)
+    wide = extend(field.samples, (1, 1), field.edges.wraps) * np.float32(amplitude)
     out = np.empty_like(field.samples)
     _curvature(wide, *field.spacing, out)
     return out
@@ -47,7 +47,7 @@ def mean_curvature(field: HeightField, amplitude: float) -> np.ndarray:
 
 def hollow(field: HeightField, amplitude: float, size: float, contrast: float = 1) -> np.ndarray:
     """How much each place is a cavity of some size in mm, above zero, or an edge, below: float32, -1 to 1."""
-    smooth = field.with_samples(softened_slopes(field, size / 2))
+    smooth = field.with_samples(soften_slopes(field, size / 2))
     return np.tanh(mean_curvature(smooth, amplitude) * np.float32(size * contrast))
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.parameters import Parameters, number, switch
 
@@ -36,7 +36,7 @@ class Displacement(Parameters):
 
     def filter_field(self, field: HeightField) -> HeightField:
         """The field as it displaces."""
-        return field.with_samples(softened(field, self.soften))
+        return field.with_samples(soften_field(field, self.soften))
 
 
 @dataclass(frozen=True)
@@ -54,11 +54,11 @@ class HeightRange:
         """The value of the map, 0 to 1, that stays on the surface."""
         return (midlevel - self.black) / (self.white - self.black)
 
-    def placed(self, samples: np.ndarray) -> np.ndarray:
+    def place(self, samples: np.ndarray) -> np.ndarray:
         """Where heights lie from black to white, float32 0 to 1."""
         return (samples - np.float32(self.black)) / np.float32(self.white - self.black)
 
-    def coded(self, samples: np.ndarray, bits: int) -> np.ndarray:
+    def encode(self, samples: np.ndarray, bits: int) -> np.ndarray:
         """Heights as uint8 or uint16, rounded to the nearest level."""
         most = np.float32(2**bits - 1)
         scale = most / np.float32(self.white - self.black)

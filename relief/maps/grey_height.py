@@ -20,4 +20,4 @@ class GreyHeight(CompanionMap):
     kind: Literal["height"] = "height"
 
     def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
-        return full_range(field.samples).placed(field.samples)
+        return full_range(field.samples).place(field.samples)

@@ -12,8 +12,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from relief.filters.resample import averaged
-from relief.height import HeightField, padded
+from relief.filters.resample import resample_by_area
+from relief.height import HeightField, pad
 from relief.kernels import helper, kernel, prange
 from relief.progress import Progress
 
@@ -76,10 +76,10 @@ def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
         enough = farthest <= (last if found else ENOUGH) or max(rows, columns) <= last
         around = steps(range(first, (farthest if enough else last) + 1), spacing, directions)
         across, down = (int(np.abs(around[0][..., axis]).max()) for axis in (1, 0))
-        found.append(Level(mean, padded(highest, (across, down), wraps), across, down, *around))
+        found.append(Level(mean, pad(highest, (across, down), wraps), across, down, *around))
         if enough:
             return found
-        mean = averaged(mean, max(1, rows // 2), max(1, columns // 2), wraps)
+        mean = resample_by_area(mean, max(1, rows // 2), max(1, columns // 2), wraps)
         highest = _highest(highest, mean, wraps)
 
 
@@ -193,7 +193,7 @@ def find_open_sky(
             far, before = level, horizons
         for top in range(0, len(out), AT_ONCE):
             progress.step((first + TOGETHER * top / len(out)) / (directions + TOGETHER), "Looking around")
-            _add_seen(
+            _add_open_sky(
                 own.toward(ways), around.toward(ways), _between(own, around), before, _between(around, far), wraps,
                 np.float32(amplitude), np.float32(1 / directions), BAND, top, min(top + AT_ONCE, len(out)), out,
             )  # fmt: skip
@@ -329,7 +329,7 @@ def _far_horizons(level, far, between, wraps, out):
 
 
 @kernel
-def _add_seen(own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out):
+def _add_open_sky(own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out):
     """Adds what is seen of the sky in some directions.
 
     The rows of the next level are found as they are needed, and spread to the columns between which they lie.

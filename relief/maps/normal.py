@@ -10,11 +10,11 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from relief.filters.bands import Bands
-from relief.filters.gaussian import softened_slopes
+from relief.filters.gaussian import soften_slopes
 from relief.height import HeightField
 from relief.kernels import kernel, prange
-from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, presmoothed, slopes, slopes_of_row
-from relief.maps.vectors import Red, of_slopes, reoriented, strengthened
+from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, slopes, slopes_of_row, smooth_for_kernel
+from relief.maps.vectors import Red, of_slopes, reorient, strengthen
 from relief.parameters import Parameters, Surroundings, choice, number
 from relief.sources.roles import Green
 
@@ -65,8 +65,8 @@ class Normal(Parameters):
 
     def filter_field(self, field: HeightField) -> HeightField:
         """The field as the slopes are taken of it: with the map's own bands and soften."""
-        banded = self.bands.banded(field)
-        return banded.with_samples(softened_slopes(banded, self.soften))
+        banded = self.bands.change_bands(field)
+        return banded.with_samples(soften_slopes(banded, self.soften))
 
     def facing_right_and_up(self) -> Normal:
         """The same in the directions that the studio itself reads."""
@@ -109,7 +109,7 @@ def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, red
 def _encode_along(
     samples, across, up, side, middle, wrap_across, wrap_down, along, detail, with_own, most, red_left, green_down, out
 ):
-    """A normal map that came along, alone or laid on the field's own: `reoriented` row by row."""
+    """A normal map that came along, alone or laid on the field's own: `reorient` row by row."""
     columns = samples.shape[1]
     half = most / np.float32(2)
     zero = half + np.float32(0.5)
@@ -151,10 +151,10 @@ def normal_map(
     arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
     coding = np.float32(2**bits - 1), normal.red == "left", normal.green == "down"
     if along is None or normal.of == "relief":
-        _encode(presmoothed(normal.filter_field(field), normal.kernel), *arguments, *coding, out)
+        _encode(smooth_for_kernel(normal.filter_field(field), normal.kernel), *arguments, *coding, out)
     else:
         both = normal.of == "both"
-        samples = presmoothed(normal.filter_field(field), normal.kernel) if both else field.samples
+        samples = smooth_for_kernel(normal.filter_field(field), normal.kernel) if both else field.samples
         _encode_along(samples, *arguments, along, np.float32(normal.detail), both, *coding, out)
     return out
 
@@ -165,8 +165,8 @@ def vectors(field: HeightField, amplitude: float, normal: Normal, along: np.ndar
     Takes what `normal_map` takes.
     """
     if along is not None and normal.of == "source":
-        return strengthened(along, normal.detail)
+        return strengthen(along, normal.detail)
     own = of_slopes(slopes(normal.filter_field(field), amplitude * normal.strength, normal.kernel))
     if along is None or normal.of == "relief":
         return own
-    return reoriented(own, strengthened(along, normal.detail))
+    return reorient(own, strengthen(along, normal.detail))

@@ -24,7 +24,7 @@ def _value(label: str, default: float) -> float:
     return number(default, 0, 1, label=f"Value of {label}", step=0.01, help="What the channel holds everywhere.")
 
 
-def _inverted(label: str) -> bool:
+def _name_inverted(label: str) -> bool:
     return switch(False, label=f"{label} inverted", help="Turns light and dark of this channel around.")
 
 
@@ -35,18 +35,18 @@ class Pack(Parameters):
     on: bool = switch(True, label="On", help="Whether the picture is made and delivered.")
     red: str = _holds("Red")
     red_value: float = _value("red", 0)
-    red_inverted: bool = _inverted("Red")
+    red_inverted: bool = _name_inverted("Red")
     green: str = _holds("Green")
     green_value: float = _value("green", 0)
-    green_inverted: bool = _inverted("Green")
+    green_inverted: bool = _name_inverted("Green")
     blue: str = _holds("Blue")
     blue_value: float = _value("blue", 0)
-    blue_inverted: bool = _inverted("Blue")
+    blue_inverted: bool = _name_inverted("Blue")
     alpha: str = choice(
         "none", {"none": "No alpha", VALUE: "A value"}, label="Alpha", help="The map in alpha; or none, or a value."
     )
     alpha_value: float = _value("alpha", 1)
-    alpha_inverted: bool = _inverted("Alpha")
+    alpha_inverted: bool = _name_inverted("Alpha")
     bits: Literal[8, 16] = choice(
         8, {8: "8 bit", 16: "16 bit"}, label="Bits", help="Bits in each channel of the picture."
     )  # fmt: skip
@@ -83,7 +83,7 @@ class Pack(Parameters):
         return words
 
 
-def packed(pack: Pack, maps: Mapping[str, np.ndarray], shape: tuple[int, int]) -> np.ndarray:
+def pack_channels(pack: Pack, maps: Mapping[str, np.ndarray], shape: tuple[int, int]) -> np.ndarray:
     """The picture.
 
     Args:

@@ -39,6 +39,6 @@ class Position(CompanionMap):
         rows, columns = field.samples.shape
         across = np.broadcast_to((np.arange(columns, dtype=np.float32) + 0.5) / columns, (rows, columns))
         up = np.broadcast_to(1 - (np.arange(rows, dtype=np.float32)[:, None] + 0.5) / rows, (rows, columns))
-        out = full_range(field.samples).placed(field.samples)
+        out = full_range(field.samples).place(field.samples)
         parts = (across, up, out)
         return np.dstack(parts) if self.axis == "all" else np.ascontiguousarray(parts[AXES.index(self.axis)])

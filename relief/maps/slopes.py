@@ -16,7 +16,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from relief.height import HeightField, extended
+from relief.height import HeightField, extend
 from relief.kernels import inlined, kernel, prange
 
 Kernel = Literal["central", "prewitt", "sobel", "scharr", "smooth"]
@@ -95,14 +95,14 @@ def kernel_arguments(field: HeightField, rise: float, kernel: Kernel) -> tuple:
     return np.float32(rise / width), np.float32(rise / height), side, middle, *field.edges.wraps
 
 
-def presmoothed(field: HeightField, kernel: Kernel) -> np.ndarray:
+def smooth_for_kernel(field: HeightField, kernel: Kernel) -> np.ndarray:
     """The samples as the 3 x 3 kernel takes them: through (1, 2, 1) / 4 both ways for the smooth one.
 
     Beyond a clamped edge a slope goes on as it is, so that a ramp keeps it.
     """
     if kernel != "smooth":
         return field.samples
-    wide = extended(field.samples, (1, 1), field.edges.wraps)
+    wide = extend(field.samples, (1, 1), field.edges.wraps)
     return np.ascontiguousarray(cv2.sepFilter2D(wide, cv2.CV_32F, BINOMIAL, BINOMIAL)[1:-1, 1:-1])
 
 
@@ -118,7 +118,7 @@ def slopes(field: HeightField, rise: float, kernel: Kernel = "central") -> np.nd
         float32 (rows, columns, 2): mm per mm, x to the right and y up.
     """
     out = np.empty((*field.samples.shape, 2), np.float32)
-    _slopes(presmoothed(field, kernel), *kernel_arguments(field, rise, kernel), out)
+    _slopes(smooth_for_kernel(field, kernel), *kernel_arguments(field, rise, kernel), out)
     return out
 
 
@@ -144,5 +144,5 @@ def steepness(field: HeightField, rise: float, kernel: Kernel = "central") -> np
         float32 (rows, columns), degrees, 0 to 90.
     """
     out = np.empty_like(field.samples)
-    _steepness(presmoothed(field, kernel), *kernel_arguments(field, rise, kernel), out)
+    _steepness(smooth_for_kernel(field, kernel), *kernel_arguments(field, rise, kernel), out)
     return out

@@ -56,12 +56,12 @@ def of_slopes(slopes: np.ndarray) -> np.ndarray:
     return unit(np.dstack([-slopes, np.ones(slopes.shape[:2], np.float32)]))
 
 
-def strengthened(vectors: np.ndarray, strength: float) -> np.ndarray:
+def strengthen(vectors: np.ndarray, strength: float) -> np.ndarray:
     """Unit vectors whose slopes are `strength` times as steep; a minus turns in and out around."""
     return unit(vectors * np.array([strength, strength, 1], np.float32))
 
 
-def reoriented(base: np.ndarray, detail: np.ndarray) -> np.ndarray:
+def reorient(base: np.ndarray, detail: np.ndarray) -> np.ndarray:
     """Detail laid on a base: each detail normal turned by the shortest turn that brings upright to the base normal.
 
     Args:

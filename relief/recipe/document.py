@@ -15,7 +15,7 @@ class Document(Parameters):
     """A model whose parameters are reached by paths."""
 
     @classmethod
-    def validated(cls, data: Any, labels: Document | None = None) -> Self:
+    def from_data(cls, data: Any, labels: Document | None = None) -> Self:
         """The model with this data.
 
         Args:
@@ -54,7 +54,7 @@ class Document(Parameters):
         for path, value in values.items():
             self._way(path)
             _set(data, path, value)
-        return type(self).validated(data, self)
+        return type(self).from_data(data, self)
 
     def differences(self, other: Self, apart_from: tuple[str, ...] = ()) -> list[str]:
         """In words, which parameters another document has otherwise: `Amplitude 5 mm to 8 mm`.
@@ -74,7 +74,7 @@ class Document(Parameters):
             here = self.value(path)
             if there != here:
                 known, heading = self.control(path), self.heading_at(path)
-                told = f"{known.label} {known.worded(here)} to {known.worded(there)}"
+                told = f"{known.label} {known.say(here)} to {known.say(there)}"
                 words.append(f"{heading}: {told}" if heading else told)
         return words
 

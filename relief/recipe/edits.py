@@ -28,7 +28,7 @@ LAID_AT_FIRST = {"imprints": ("add", 0.3), "strokes": ("replace", 1.0), "picture
 # treatments
 
 
-def added(relief: Relief, kind: str, layer: int = 0, **values: Any) -> Done:
+def add_treatment(relief: Relief, kind: str, layer: int = 0, **values: Any) -> Done:
     """A new treatment at the end of a layer's list.
 
     Raises:
@@ -36,17 +36,17 @@ def added(relief: Relief, kind: str, layer: int = 0, **values: Any) -> Done:
     """
     if kind not in TREATMENTS:
         raise RecipeError("There is no such treatment.")
-    treatment = TREATMENTS[kind].checked(**values)
+    treatment = TREATMENTS[kind].create(**values)
     return relief.with_treatments([*_all(relief, layer), treatment], layer), f"Added {treatment.title}"
 
 
-def moved(relief: Relief, number: int, to: int, layer: int = 0) -> Done:
+def move_treatment(relief: Relief, number: int, to: int, layer: int = 0) -> Done:
     """A treatment at another place; beyond the ends it stays at the end."""
     treatment = _at(relief, number, layer)
-    return relief.with_treatments(_reordered(_all(relief, layer), number, to), layer), f"Moved {treatment.title}"
+    return relief.with_treatments(_reorder(_all(relief, layer), number, to), layer), f"Moved {treatment.title}"
 
 
-def duplicated(relief: Relief, number: int, layer: int = 0) -> Done:
+def duplicate_treatment(relief: Relief, number: int, layer: int = 0) -> Done:
     """A second treatment of the same kind and values, right after the first."""
     treatment = _at(relief, number, layer)
     order: list[int | Treatment] = [*_all(relief, layer)]
@@ -54,7 +54,7 @@ def duplicated(relief: Relief, number: int, layer: int = 0) -> Done:
     return relief.with_treatments(order, layer), f"Duplicated {treatment.title}"
 
 
-def removed(relief: Relief, number: int, layer: int = 0) -> Done:
+def remove_treatment(relief: Relief, number: int, layer: int = 0) -> Done:
     """Without a treatment."""
     treatment = _at(relief, number, layer)
     order = [other for other in _all(relief, layer) if other != number]
@@ -65,26 +65,26 @@ def reset(relief: Relief, number: int, layer: int = 0) -> Done:
     """A treatment with its values as they are at first."""
     treatment = _at(relief, number, layer)
     order: list[int | Treatment] = [*_all(relief, layer)]
-    order[number] = type(treatment).checked(on=treatment.on)
+    order[number] = type(treatment).create(on=treatment.on)
     return relief.with_treatments(order, layer), f"Reset {treatment.title}"
 
 
-def healed(relief: Relief, x: float, y: float, radius: float) -> Done:
+def heal_place(relief: Relief, x: float, y: float, radius: float) -> Done:
     """One more place to heal in the ground: a mark in its last treatment, added when the list does not end with it.
 
     `x` and `y` are places of the relief as the whole list leaves it, (0, 0) upper left to (1, 1) lower right.
     """
-    mark = Mark.checked(points=((x, y),), radius=radius)
+    mark = Mark.create(points=((x, y),), radius=radius)
     treatments = relief.layers[0].treatments
     if treatments and isinstance(treatments[-1], Heal):
         marks = [*treatments[-1].model_dump()["marks"], mark.model_dump()]
         path = f"layers.0.treatments.{len(treatments) - 1}.marks"
         return relief.with_changes({path: marks}), "Healed a place"
-    return added(relief, "heal", marks=[mark.model_dump()])[0], "Healed a place"
+    return add_treatment(relief, "heal", marks=[mark.model_dump()])[0], "Healed a place"
 
 
 def _at(relief: Relief, number: int, layer: int) -> Treatment:
-    return _listed(_layer(relief, layer).treatments, number, "treatment")
+    return _require_number(_layer(relief, layer).treatments, number, "treatment")
 
 
 def _all(relief: Relief, layer: int) -> list[int]:
@@ -94,7 +94,7 @@ def _all(relief: Relief, layer: int) -> list[int]:
 # maps
 
 
-def map_added(relief: Relief, kind: str) -> Done:
+def add_map(relief: Relief, kind: str) -> Done:
     """A grey map more.
 
     Raises:
@@ -108,11 +108,11 @@ def map_added(relief: Relief, kind: str) -> Done:
     return with_maps(relief, more=(*relief.maps.more, made)), f"Added {made.title}"
 
 
-def map_removed(relief: Relief, number: int) -> Done:
+def remove_map(relief: Relief, number: int) -> Done:
     """A grey map less; channels that held it hold a value, and those that held a later one still do."""
-    grey = _listed(relief.maps.more, number, "map")
+    grey = _require_number(relief.maps.more, number, "map")
     packs = tuple(_without_map(pack, number) for pack in relief.maps.packs)
-    return with_maps(relief, more=_replaced(relief.maps.more, number), packs=packs), f"Removed {grey.called}"
+    return with_maps(relief, more=_replace(relief.maps.more, number), packs=packs), f"Removed {grey.called}"
 
 
 def _without_map(pack: Pack, number: int) -> Pack:
@@ -127,13 +127,13 @@ def _without_map(pack: Pack, number: int) -> Pack:
     return pack.model_copy(update=changes)
 
 
-def map_named(relief: Relief, number: int, name: str) -> Done:
+def name_map(relief: Relief, number: int, name: str) -> Done:
     """A grey map under another name; a name of nothing gives it its title back."""
-    named = _listed(relief.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
-    return with_maps(relief, more=_replaced(relief.maps.more, number, named)), f"Named a map {named.called}"
+    named = _require_number(relief.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
+    return with_maps(relief, more=_replace(relief.maps.more, number, named)), f"Named a map {named.called}"
 
 
-def pack_added(relief: Relief, preset: str) -> Done:
+def add_pack(relief: Relief, preset: str) -> Done:
     """A packed picture more.
 
     Raises:
@@ -162,17 +162,17 @@ def _made(relief: Relief, role: str) -> str:
     return f"along-{role}" if role in relief.companion_roles() else VALUE
 
 
-def pack_removed(relief: Relief, number: int) -> Done:
+def remove_pack(relief: Relief, number: int) -> Done:
     """A packed picture less."""
-    pack = _listed(relief.maps.packs, number, "packed picture")
-    return with_maps(relief, packs=_replaced(relief.maps.packs, number)), f"Removed {pack.name}"
+    pack = _require_number(relief.maps.packs, number, "packed picture")
+    return with_maps(relief, packs=_replace(relief.maps.packs, number)), f"Removed {pack.name}"
 
 
-def pack_named(relief: Relief, number: int, name: str) -> Done:
+def name_pack(relief: Relief, number: int, name: str) -> Done:
     """A packed picture under another name."""
-    pack = _listed(relief.maps.packs, number, "packed picture")
+    pack = _require_number(relief.maps.packs, number, "packed picture")
     named = pack.model_copy(update={"name": _tidy(name, 60) or pack.name})
-    return with_maps(relief, packs=_replaced(relief.maps.packs, number, named)), f"Named a map {named.name}"
+    return with_maps(relief, packs=_replace(relief.maps.packs, number, named)), f"Named a map {named.name}"
 
 
 def with_maps(relief: Relief, **changes: Any) -> Relief:
@@ -180,13 +180,13 @@ def with_maps(relief: Relief, **changes: Any) -> Relief:
     return relief.model_copy(update={"maps": relief.maps.model_copy(update=changes)})
 
 
-def _listed(items: tuple, number: int, what: str) -> Any:
+def _require_number(items: tuple, number: int, what: str) -> Any:
     if not 0 <= number < len(items):
         raise RecipeError(f"There is no such {what}.")
     return items[number]
 
 
-def _replaced(items: tuple, number: int, *instead: Any) -> tuple:
+def _replace(items: tuple, number: int, *instead: Any) -> tuple:
     """A list with others in place of one of its items, or without it."""
     return (*items[:number], *instead, *items[number + 1 :])
 
@@ -218,7 +218,7 @@ CARD_DEPTH = 0.12
 # layers
 
 
-def layer_added(relief: Relief, kind: str) -> Done:
+def add_layer(relief: Relief, kind: str) -> Done:
     """A new layer of noise, pattern, imprints or strokes on top.
 
     Raises:
@@ -227,13 +227,13 @@ def layer_added(relief: Relief, kind: str) -> Done:
     kinds: dict[str, type[Content]] = {**GENERATORS, "imprints": Imprints, "strokes": Strokes}
     if kind not in kinds:
         raise RecipeError("There is no such kind of layer.")
-    content = kinds[kind].checked()
+    content = kinds[kind].create()
     blend, amount = LAID_AT_FIRST.get(kind, ("add", 0.2))
     layer = Layer(name=content.title, content=content, blend=blend, amount=amount)
     return relief.with_layers([*range(len(relief.layers)), layer]), f"Added {content.title}"
 
 
-def picture_added(
+def add_picture(
     recipe: Recipe, name: str, sources: dict[str, SourceReference], content: Picture, key: str = MAIN
 ) -> tuple[Recipe, str]:
     """A new layer of a picture, or of a texture set with its companions, on top of one of a recipe's reliefs.
@@ -274,16 +274,16 @@ def _free(role: str, taken: set[str]) -> str:
     return key
 
 
-def layer_moved(relief: Relief, number: int, to: int) -> Done:
+def move_layer(relief: Relief, number: int, to: int) -> Done:
     """A layer at another height in the pile; beyond the ends it stays at the end."""
     layer = _layer(relief, number)
-    order = _reordered(list(range(len(relief.layers))), number, to)
+    order = _reorder(list(range(len(relief.layers))), number, to)
     if order[0] != 0 and relief.layers[order[0]].content.needs_ground:
         raise RecipeError(f"{relief.layers[order[0]].name} needs something to lie on, so it cannot be the ground.")
     return relief.with_layers(order), f"Moved {layer.name}"
 
 
-def layer_duplicated(relief: Relief, number: int) -> Done:
+def duplicate_layer(relief: Relief, number: int) -> Done:
     """A second layer of the same content, right above the first."""
     layer = _layer(relief, number)
     order: list[int | Layer] = list(range(len(relief.layers)))
@@ -291,7 +291,7 @@ def layer_duplicated(relief: Relief, number: int) -> Done:
     return relief.with_layers(order), f"Duplicated {layer.name}"
 
 
-def layer_removed(relief: Relief, number: int) -> Done:
+def remove_layer(relief: Relief, number: int) -> Done:
     """Without a layer."""
     layer = _layer(relief, number)
     order = [other for other in range(len(relief.layers)) if other != number]
@@ -300,15 +300,15 @@ def layer_removed(relief: Relief, number: int) -> Done:
     return relief.with_layers(order), f"Removed {layer.name}"
 
 
-def layer_renamed(relief: Relief, number: int, name: str) -> Done:
+def rename_layer(relief: Relief, number: int, name: str) -> Done:
     """A layer under another name."""
     layer = _layer(relief, number)
     name = _tidy(name, 200) or layer.name
-    layers = _replaced(relief.layers, number, layer.model_copy(update={"name": name}))
+    layers = _replace(relief.layers, number, layer.model_copy(update={"name": name}))
     return relief.model_copy(update={"layers": layers}), f"Named a layer {name}"
 
 
-def with_halved_amount(relief: Relief, number: int, times: float) -> Done:
+def divide_amount(relief: Relief, number: int, times: float) -> Done:
     """A layer whose amount makes up for its repeats: n times as often over one size, slopes are n times as steep."""
     layer = _layer(relief, number)
     amount = float(f"{layer.amount / times:.4g}")
@@ -316,9 +316,9 @@ def with_halved_amount(relief: Relief, number: int, times: float) -> Done:
 
 
 def _layer(relief: Relief, number: int) -> Layer:
-    return _listed(relief.layers, number, "layer")
+    return _require_number(relief.layers, number, "layer")
 
 
-def _reordered(order: list[int], number: int, to: int) -> list[int]:
+def _reorder(order: list[int], number: int, to: int) -> list[int]:
     order.insert(max(0, min(to, len(order) - 1)), order.pop(number))
     return order

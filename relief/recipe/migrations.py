@@ -28,14 +28,14 @@ def _strokes_by_their_hash(data: Data) -> Data:
     for relief in reliefs.values():
         for layer in relief["layers"]:
             if layer["content"].get("kind") == "strokes":
-                layer["content"]["strokes"] = [_kept(stroke, strokes) for stroke in layer["content"]["strokes"]]
+                layer["content"]["strokes"] = [_keep_stroke(stroke, strokes) for stroke in layer["content"]["strokes"]]
     surface = {"kind": "plane"} | data.get("surface", {})
     return {**data, "reliefs": reliefs, "surface": surface} | ({"strokes": strokes} if strokes else {})
 
 
-def _kept(stroke: Data, strokes: Data) -> str:
+def _keep_stroke(stroke: Data, strokes: Data) -> str:
     """The hash of a stroke, which is put among the others."""
-    kept = Stroke.checked(**stroke)
+    kept = Stroke.create(**stroke)
     digest = hashlib.sha256(kept.as_bytes()).hexdigest()
     strokes[digest] = kept.model_dump(mode="json")
     return digest
@@ -47,7 +47,7 @@ STEPS: dict[int, Callable[[Data], Data]] = {1: _reliefs_under_a_key, 2: _strokes
 VERSION: Final = 3
 
 
-def migrated(data: Any) -> Data:
+def migrate(data: Any) -> Data:
     """The data of a recipe at this version.
 
     Args:

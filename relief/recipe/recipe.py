@@ -18,7 +18,7 @@ from relief.errors import RecipeError
 from relief.parameters import Parameters, choice, switch
 from relief.recipe.document import Document
 from relief.recipe.layer import SourceReference
-from relief.recipe.migrations import VERSION, migrated
+from relief.recipe.migrations import VERSION, migrate
 from relief.recipe.relief import Relief
 from relief.surface import AnyShape
 from relief.surface.plane import Plane
@@ -27,7 +27,7 @@ MAIN = "main"
 """The key of the relief that every piece has."""
 
 
-def _kept(digest: str, stroke: Any) -> tuple[str, bytes]:
+def _keep_stroke(digest: str, stroke: Any) -> tuple[str, bytes]:
     """The bytes of a stroke that a recipe's file holds."""
     data = Stroke.read(json.dumps(stroke).encode()).as_bytes()
     if hashlib.sha256(data).hexdigest() != digest:
@@ -99,10 +99,10 @@ class Recipe(Document):
         Raises:
             RecipeError: it is not a recipe, of a later version, or a stroke is not the one that its hash says.
         """
-        data = migrated(data)
+        data = migrate(data)
         strokes = data.pop("strokes", {})
-        recipe = cls.validated(data)
-        return recipe, dict(_kept(digest, stroke) for digest, stroke in strokes.items())
+        recipe = cls.from_data(data)
+        return recipe, dict(_keep_stroke(digest, stroke) for digest, stroke in strokes.items())
 
     @property
     def main(self) -> Relief:

@@ -159,7 +159,7 @@ class Relief(Document):
         treatments = tuple(chosen.treatments[item] if isinstance(item, int) else item for item in order)
         changed = chosen.model_copy(update={"treatments": treatments})
         layers = (*self.layers[:layer], changed, *self.layers[layer + 1 :])
-        suggested = _moved_along(self.suggested, f"layers.{layer}.treatments.", order)
+        suggested = _move_paths(self.suggested, f"layers.{layer}.treatments.", order)
         return self.model_copy(update={"layers": layers, "suggested": suggested})
 
     def with_layers(self, order: Sequence[int | Layer]) -> Self:
@@ -177,7 +177,7 @@ class Relief(Document):
             raise RecipeError(f"A piece has at most {MOST_LAYERS} layers.")
         layers = tuple((self.layers[item] if isinstance(item, int) else item).following(order) for item in order)
         maps = self.maps.model_copy(update={"more": tuple(grey.following(order) for grey in self.maps.more)})
-        suggested = _moved_along(self.suggested, "layers.", order)
+        suggested = _move_paths(self.suggested, "layers.", order)
         return self.model_copy(update={"layers": layers, "suggested": suggested, "maps": maps})
 
 
@@ -186,7 +186,7 @@ def _refuse_unknown(order: Iterable[Any], count: int, what: str) -> None:
         raise RecipeError(f"There is no such {what}.")
 
 
-def _moved_along(paths: Iterable[str], prefix: str, order: Sequence[Any]) -> tuple[str, ...]:
+def _move_paths(paths: Iterable[str], prefix: str, order: Sequence[Any]) -> tuple[str, ...]:
     """Paths into a list after its items were put in another order; those into an item that has gone are left out."""
     moved = []
     for path in paths:

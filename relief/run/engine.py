@@ -75,7 +75,7 @@ class Engine:
                 computes what is needed.
         """
         progress = progress or Progress()
-        held, order = self._planned(stage)
+        held, order = self._plan(stage)
         wanted = Counter(needed.key for each in order for needed in each.inputs)
         wanted[stage.key] += 1
         for number, each in enumerate(order):
@@ -87,7 +87,7 @@ class Engine:
                     held.pop(needed.key, None)
         return held[stage.key]
 
-    def _planned(self, stage: Stage) -> tuple[dict[str, Any], list[Stage]]:
+    def _plan(self, stage: Stage) -> tuple[dict[str, Any], list[Stage]]:
         """What is kept already of what a run needs, and the stages to compute, each after those it needs."""
         held: dict[str, Any] = {}
         order: dict[str, Stage] = {}

@@ -11,13 +11,13 @@ from typing import Any
 
 import numpy as np
 
-from relief.filters.resample import as_type, resampled
+from relief.filters.resample import as_type, resample
 from relief.height import HeightField
-from relief.maps.colour_map import Colour, coloured
+from relief.maps.colour_map import Colour, colour
 from relief.maps.companion import CompanionMap
 from relief.maps.displacement import displacement_range
 from relief.maps.normal import Normal, normal_map, vectors
-from relief.maps.packing import Pack, packed
+from relief.maps.packing import Pack, pack_channels
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
@@ -35,7 +35,7 @@ def titles(relief: Relief) -> dict[str, str]:
     return found | {f"pack-{number}": pack.name for number, pack in enumerate(relief.maps.packs) if pack.on}
 
 
-def delivered(relief: Relief) -> dict[str, str]:
+def list_delivered(relief: Relief) -> dict[str, str]:
     """The maps of a bundle and what each is called: all but colours that are to be left out."""
     return {name: title for name, title in titles(relief).items() if name != "colour" or relief.maps.colour.on}
 
@@ -58,7 +58,7 @@ def packable(relief: Relief) -> dict[str, str]:
     return found
 
 
-def finished(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
+def finish_map(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
     """The pixels of a map by its name: uint8 or uint16, (rows, columns[, channels]).
 
     Args:
@@ -133,15 +133,15 @@ def _normals(amplitude: float, normal: Normal, bits: Any, field: HeightField, al
 
 
 def _bump(relief: Relief, bits: int, field: HeightField) -> np.ndarray:
-    return relief.maps.bump.range(field.samples, relief.midlevel).coded(field.samples, bits)
+    return relief.maps.bump.range(field.samples, relief.midlevel).encode(field.samples, bits)
 
 
 def _displacement(bits: int, field: HeightField) -> np.ndarray:
-    return displacement_range(field.samples).coded(field.samples, bits)
+    return displacement_range(field.samples).encode(field.samples, bits)
 
 
 def _colours(settings: Colour, colours: np.ndarray, field: HeightField) -> np.ndarray:
-    return coloured(_at_size_of(field, colours), settings, field.spacing, field.edges.wraps)
+    return colour(_at_size_of(field, colours), settings, field.spacing, field.edges.wraps)
 
 
 def _along(samples: np.ndarray, field: HeightField) -> np.ndarray:
@@ -153,7 +153,7 @@ def _at_size_of(field: HeightField, samples: np.ndarray) -> np.ndarray:
     rows, columns = field.samples.shape
     if samples.shape[:2] == (rows, columns):
         return samples
-    fitted = resampled(samples.astype(np.float32), rows, columns, "area", field.edges.wraps)
+    fitted = resample(samples.astype(np.float32), rows, columns, "area", field.edges.wraps)
     return as_type(fitted, samples.dtype)
 
 
@@ -161,16 +161,16 @@ def _grey(pipeline: Pipeline, grey: CompanionMap) -> Stage:
     """One of the maps beside the others."""
     relief = pipeline.relief
     beside = {name: stage for name in grey.beside if (stage := _beside(pipeline, name))}
-    compute = partial(_drawn, grey, relief.amplitude, tuple(beside))
+    compute = partial(_draw_grey, grey, relief.amplitude, tuple(beside))
     key = [grey.model_dump(exclude={"name", "on"}), relief.amplitude, list(beside)]
     inputs = (pipeline.height(), *beside.values())
     return Stage(grey.title, compute, key, inputs, keep=grey.slow, reports=grey.slow)
 
 
-def _drawn(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: Any):
+def _draw_grey(grey: CompanionMap, amplitude: float, names: tuple[str, ...], field: HeightField, *beside: Any):
     *arrays, progress = beside if grey.slow else (*beside, None)
     fitted = [_at_size_of(field, full_scale(samples)) for samples in arrays]
-    return grey.coded(field, amplitude, dict(zip(names, fitted, strict=True)), progress)
+    return grey.encode(field, amplitude, dict(zip(names, fitted, strict=True)), progress)
 
 
 def _beside(pipeline: Pipeline, name: str) -> Stage | None:
@@ -187,12 +187,12 @@ def _pack(pipeline: Pipeline, pack: Pack) -> Stage:
     """A packed picture: the maps it needs are made first."""
     there = titles(pipeline.relief)
     names = [name for name in pack.maps() if name in there and not name.startswith("pack-")]
-    inputs = [finished(pipeline, name, pack.bits if name in TITLES and name != "colour" else None) for name in names]
+    inputs = [finish_map(pipeline, name, pack.bits if name in TITLES and name != "colour" else None) for name in names]
     # without a map the size is not known, so the height comes along
-    compute = partial(_packed, pack, tuple(names))
+    compute = partial(_pack_maps, pack, tuple(names))
     key = [pack.model_dump(exclude={"name", "on"}), names]
     return Stage("Packing channels", compute, key, (pipeline.height(), *inputs), keep=False)
 
 
-def _packed(pack: Pack, names: tuple[str, ...], field: HeightField, *maps: np.ndarray) -> np.ndarray:
-    return packed(pack, dict(zip(names, maps, strict=True)), field.samples.shape)
+def _pack_maps(pack: Pack, names: tuple[str, ...], field: HeightField, *maps: np.ndarray) -> np.ndarray:
+    return pack_channels(pack, dict(zip(names, maps, strict=True)), field.samples.shape)

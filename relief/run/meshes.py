@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from relief.displace.displace import displaced
+from relief.displace.displace import displace_mesh
 from relief.displace.forecast import refuse_if_too_large
 from relief.height import Footprint, HeightField
 from relief.run.engine import Stage
@@ -13,7 +13,7 @@ from relief.surface.mesh import Mesh
 from relief.surface.shape import Shape
 
 
-def subdivided_mesh(surface: Shape, footprint: Footprint) -> Stage:
+def subdivide(surface: Shape, footprint: Footprint) -> Stage:
     """The `Mesh` of a surface before it is displaced.
 
     Raises:
@@ -25,13 +25,13 @@ def subdivided_mesh(surface: Shape, footprint: Footprint) -> Stage:
     )
 
 
-def displaced_mesh(pipeline: Pipeline, surface: Shape) -> Stage:
-    """The `Mesh` of a surface moved by the relief of a pipeline. Raises as `subdivided_mesh` does."""
+def displace(pipeline: Pipeline, surface: Shape) -> Stage:
+    """The `Mesh` of a surface moved by the relief of a pipeline. Raises as `subdivide` does."""
     relief = pipeline.relief
-    base = subdivided_mesh(surface, relief.final_footprint)
-    compute = partial(_displaced, relief.amplitude, relief.midlevel)
+    base = subdivide(surface, relief.final_footprint)
+    compute = partial(_displace, relief.amplitude, relief.midlevel)
     return Stage("Displacing the surface", compute, [relief.amplitude, relief.midlevel], (base, pipeline.displacing()))
 
 
-def _displaced(amplitude: float, midlevel: float, mesh: Mesh, height: HeightField) -> Mesh:
-    return displaced(mesh, height, amplitude, midlevel)
+def _displace(amplitude: float, midlevel: float, mesh: Mesh, height: HeightField) -> Mesh:
+    return displace_mesh(mesh, height, amplitude, midlevel)

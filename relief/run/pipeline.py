@@ -139,7 +139,7 @@ class Pipeline:
     def treated(self, until: int | None = None, layer: int = 0) -> Stage:
         """The `HeightField` of a layer after its treatments, or after the first `until` of them."""
         stage = self.untreated(layer)
-        for treatment in self._switched_on(layer, until):
+        for treatment in self._list_switched_on(layer, until):
             stage = self._after(stage, treatment)
         return stage
 
@@ -176,9 +176,9 @@ class Pipeline:
             return Stage("Laying the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
         compute = partial(stages.repeat_field, chosen.layout, self.relief.final_edges)
         key = [chosen.layout.model_dump(), self.relief.final_edges.model_dump()]
-        return Stage("Laying it out", compute, key, (field, self.grid(), *self._second_seen(layer)))
+        return Stage("Laying it out", compute, key, (field, self.grid(), *self._find_second_copy(layer)))
 
-    def _second_seen(self, layer: int) -> tuple[Stage, ...]:
+    def _find_second_copy(self, layer: int) -> tuple[Stage, ...]:
         """Where the second copy of a layer is seen, when it is laid twice."""
         layout = self.relief.layers[layer].layout
         if layout.arrangement != "centre_corners":
@@ -196,13 +196,13 @@ class Pipeline:
         if not chosen.on:
             return below
         if chosen.content.works_below:
-            over = self._worked(below, chosen.content.kept)
-            for treatment in self._switched_on(top):
+            over = self._apply_strokes(below, chosen.content.kept)
+            for treatment in self._list_switched_on(top):
                 over = self._after(over, treatment)
         else:
             over = self.layer_on_grid(top)
         inputs = [below, over]
-        looked_at = self._looked_at(top)
+        looked_at = self._mask_input(top)
         if looked_at:
             inputs.append(looked_at)
         amplitude = self.relief.amplitude if chosen.mask.source == "slope" else 1.0
@@ -210,7 +210,7 @@ class Pipeline:
         compute = partial(stages.blend_layer, top, chosen, amplitude)
         return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
 
-    def _worked(self, below: Stage, strokes: tuple[str, ...]) -> Stage:
+    def _apply_strokes(self, below: Stage, strokes: tuple[str, ...]) -> Stage:
         """The relief below after strokes by hand.
 
         A stage takes a whole block of strokes, and each of the last ones has a stage of its own: one stroke more, or
@@ -224,7 +224,7 @@ class Pipeline:
             stage = Stage("Hand strokes", compute, block, (stage,))
         return stage
 
-    def _looked_at(self, number: int) -> Stage | None:
+    def _mask_input(self, number: int) -> Stage | None:
         """What the mask of a layer looks at, where that is not what lies below: another layer, or a picture."""
         layer = self.relief.layers[number]
         mask = layer.mask
@@ -276,7 +276,7 @@ class Pipeline:
         """The colours of the relief: uint8 (rows, columns, 3). A set's colour map, else the ground's own picture."""
         if "colour" in self.relief.companion_roles():
             return Stage("Eight bits", eight_bits, None, (self.companion("colour"),))
-        return self._followed(self.colour(), 0)
+        return self._follow(self.colour(), 0)
 
     def vectors(self) -> Stage:
         """The normal map that came along, laid as the height is: float32 unit vectors (rows, columns, 3), green up."""
@@ -325,7 +325,7 @@ class Pipeline:
             return None
         layout = layer.layout
         compute = partial(stages.repeat_samples, role, layout)
-        inputs = (samples, self.grid(), *self._second_seen(number))
+        inputs = (samples, self.grid(), *self._find_second_copy(number))
         return Stage("Laying it out", compute, [role, layout.model_dump()], inputs)
 
     def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
@@ -339,12 +339,12 @@ class Pipeline:
         else:
             compute = partial(stages.read_companion, role, beside.channel, longest)
             companion = Stage("Companion", compute, [role, beside.channel, longest], (picture,))
-        return self._followed(companion, layer, role)
+        return self._follow(companion, layer, role)
 
-    def _followed(self, companion: Stage, layer: int, role: str = "colour") -> Stage:
+    def _follow(self, companion: Stage, layer: int, role: str = "colour") -> Stage:
         """A companion taken through the treatments of a layer: cropped, turned and closed just as its height is."""
         field = self.untreated(layer)
-        for treatment in self._switched_on(layer):
+        for treatment in self._list_switched_on(layer):
             if treatment.carries(role):
                 compute = partial(stages.treat_companion, treatment, role)
                 key = [treatment.model_dump(), role == "normal"]
@@ -352,7 +352,7 @@ class Pipeline:
             field = self._after(field, treatment)
         return companion
 
-    def _switched_on(self, layer: int, until: int | None = None) -> list[Treatment]:
+    def _list_switched_on(self, layer: int, until: int | None = None) -> list[Treatment]:
         return [treatment for treatment in self.relief.layers[layer].treatments[:until] if treatment.on]
 
     @property

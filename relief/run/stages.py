@@ -9,20 +9,20 @@ from functools import reduce
 import cv2
 import numpy as np
 
-from relief.compose.blend import blended
+from relief.compose.blend import blend_layers
 from relief.compose.imprints import Imprints, places_of_presses, press_stamp
 from relief.compose.layout import Layout
 from relief.compose.strokes import Stroke, draw_strokes
-from relief.filters.resample import Method, as_type, field_resampled, resampled, shrunk
+from relief.filters.resample import Method, as_type, resample, resample_field, shrunk
 from relief.generate.generator import Generator, Grid
-from relief.height import Edges, Footprint, HeightField, fitted_size
+from relief.height import Edges, Footprint, HeightField, fit_size
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
 from relief.progress import Progress
 from relief.recipe.layer import Layer, Picture
 from relief.sources import picture as pictures
 from relief.sources.colour import (
-    displayed,
+    display,
     eight_bits,
     full_scale,
     grey_of_data,
@@ -73,7 +73,7 @@ def decode_source(read_source: ReadSource, digest: str, filename: str) -> pictur
 
 def display_colours(picture: pictures.Picture, longest: int | None) -> np.ndarray:
     """A picture as it is looked at: uint8 (rows, columns, 3), sRGB, `longest` texels on its long side at most."""
-    small = eight_bits(displayed(picture, longest))
+    small = eight_bits(display(picture, longest))
     return small if small.ndim == 3 else cv2.cvtColor(small, cv2.COLOR_GRAY2RGB)
 
 
@@ -85,7 +85,7 @@ def plain_colours() -> np.ndarray:
 def read_companion(role: str, channel: str, longest: int | None, picture: pictures.Picture) -> np.ndarray:
     """A companion as floats: colours as they are displayed, data as they are."""
     if role == "colour":
-        return displayed(picture, longest)
+        return display(picture, longest)
     samples = np.ascontiguousarray(picture.channel(channel or ("green" if picture.is_colour else "")))
     return shrunk(full_scale(samples), longest)
 
@@ -93,21 +93,21 @@ def read_companion(role: str, channel: str, longest: int | None, picture: pictur
 def read_vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pictures.Picture) -> np.ndarray:
     """The unit vectors of a normal map; of a grey picture, which holds none, flat ones."""
     if not picture.is_colour:
-        rows, columns = fitted_size(picture.rows, picture.columns, longest)
+        rows, columns = fit_size(picture.rows, picture.columns, longest)
         return np.broadcast_to(FLAT, (rows, columns, 3)).copy()
     return unit(shrunk(vectors_of(picture.pixels, green, rebuild_blue), longest))
 
 
 def resample_vectors(vectors: np.ndarray, field: HeightField) -> np.ndarray:
     """Vectors on the grid of a field, of length 1 again after they were mixed and resampled."""
-    return unit(resampled(vectors, *field.size, "area", field.edges.wraps))
+    return unit(resample(vectors, *field.size, "area", field.edges.wraps))
 
 
 def treat_companion(treatment: Treatment, role: str, companion: np.ndarray, field: HeightField) -> np.ndarray:
     """A companion after a treatment; it may have another number of texels than the height."""
     rows, columns = field.samples.shape
     if companion.shape[:2] != (rows, columns):
-        companion = resampled(np.asarray(companion, np.float32), rows, columns, "area", field.edges.wraps)
+        companion = resample(np.asarray(companion, np.float32), rows, columns, "area", field.edges.wraps)
     moved = as_type(np.ascontiguousarray(treatment.follow(companion, field)), companion.dtype)
     return treatment.turn_vectors(moved) if role == "normal" else moved
 
@@ -121,7 +121,7 @@ def fit_companion(role: str, grid: Grid, companion: np.ndarray | None = None) ->
         return np.full(shape, 0.5, np.float32)
     if role == "colour" and companion.ndim == 2:
         companion = np.dstack([companion] * 3)
-    return resampled(companion, grid.rows, grid.columns, "area", (False, False))
+    return resample(companion, grid.rows, grid.columns, "area", (False, False))
 
 
 def blend_companion(number: int, below: np.ndarray, over: np.ndarray, composite: Composite) -> np.ndarray:
@@ -136,7 +136,7 @@ def blend_companion(number: int, below: np.ndarray, over: np.ndarray, composite:
 def press_colours(content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray) -> np.ndarray:
     """The colours of imprints over one repeat, pressed at the places of their heights: float32 (rows, columns, 3)."""
     colours = colours if colours.ndim == 3 else np.dstack([colours] * 3)
-    colours = resampled(colours, *small.size, "area", (False, False))
+    colours = resample(colours, *small.size, "area", (False, False))
     return press_stamp(small, places_of_presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
 
 
@@ -147,12 +147,12 @@ def repeat_samples(
     cell = layout.cell(grid)
     if role == "normal":
         samples = Turn(quarters=layout.quarters).turn_vectors(samples)
-    return layout.repeat(resampled(samples, cell.rows, cell.columns, "area", (True, True)), grid, second)
+    return layout.repeat(resample(samples, cell.rows, cell.columns, "area", (True, True)), grid, second)
 
 
 def grid_of_picture(whole: Footprint, left: Footprint, longest: int | None, picture: pictures.Picture) -> Grid:
     """As many texels as the picture leaves after it was cut."""
-    rows, columns = fitted_size(picture.rows, picture.columns, longest)
+    rows, columns = fit_size(picture.rows, picture.columns, longest)
     across, down = round(columns * left.width / whole.width), round(rows * left.height / whole.height)
     return Grid(max(1, down), max(1, across), left)
 
@@ -183,7 +183,7 @@ def press_imprints(content: Imprints, grid: Grid, small: HeightField) -> HeightF
 
 def fit_ground(amount: float, rest: float, field: HeightField, grid: Grid) -> HeightField:
     """The first layer on the grid, as much of it as is wanted."""
-    field = field_resampled(field, grid.rows, grid.columns, "area")
+    field = resample_field(field, grid.rows, grid.columns, "area")
     if amount != 1:
         field = field.with_samples(
             np.float32(rest) + np.float32(amount) * (field.samples - np.float32(rest)), abs(amount)
@@ -194,8 +194,8 @@ def fit_ground(amount: float, rest: float, field: HeightField, grid: Grid) -> He
 def find_second_copy(layout: Layout, field: HeightField, grid: Grid) -> np.ndarray | None:
     """Where the second copy of a layer is seen, when it is laid twice."""
     cell = layout.cell(grid)
-    fitted = field_resampled(field, cell.rows, cell.columns, "area")
-    return layout.second_seen(fitted.samples, fitted.alpha, grid)
+    fitted = resample_field(field, cell.rows, cell.columns, "area")
+    return layout.find_second_copy(fitted.samples, fitted.alpha, grid)
 
 
 def repeat_field(
@@ -203,7 +203,7 @@ def repeat_field(
 ) -> HeightField:
     """A layer's repeats over the grid."""
     cell = layout.cell(grid)
-    fitted = field_resampled(field, cell.rows, cell.columns, "area")
+    fitted = resample_field(field, cell.rows, cell.columns, "area")
     alpha = None if fitted.alpha is None else layout.repeat(fitted.alpha, grid, second)
     return HeightField(layout.repeat(fitted.samples, grid, second), grid.footprint, edges, alpha, fitted.grain)
 
@@ -252,7 +252,7 @@ def blend_layer(
     by_hand = layer.content.works_below
     if over.alpha is not None and not by_hand:
         mask = over.alpha if mask is None else mask * over.alpha
-    heights, seen = blended(
+    heights, seen = blend_layers(
         field.samples, over.samples, "replace" if by_hand else layer.blend, layer.amount,
         rest=type(layer.content).rest, offset=layer.offset, passage=layer.passage, mask=mask,
     )  # fmt: skip
@@ -320,4 +320,4 @@ def resize_for_maps(resolution: int | None, method: Method, longest: int | None,
     now = max(rows, columns)
     wanted = min(resolution or now, longest or max(now, resolution or 0))
     scale = wanted / now
-    return field_resampled(field, max(1, round(rows * scale)), max(1, round(columns * scale)), method)
+    return resample_field(field, max(1, round(rows * scale)), max(1, round(columns * scale)), method)

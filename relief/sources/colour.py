@@ -10,8 +10,8 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from relief.filters.resample import averaged, shrunk
-from relief.height import fitted_size
+from relief.filters.resample import resample_by_area, shrunk
+from relief.height import fit_size
 from relief.kernels import kernel, prange
 from relief.sources.picture import COLOURS, Picture
 
@@ -57,10 +57,10 @@ def full_scale(samples: np.ndarray) -> np.ndarray:
 
 def shrunk_to_scale(samples: np.ndarray, longest: int | None) -> np.ndarray:
     """As `full_scale` of `shrunk`, but not rounded between the two: float32, at most `longest` texels on a side."""
-    rows, columns = fitted_size(samples.shape[0], samples.shape[1], longest)
+    rows, columns = fit_size(samples.shape[0], samples.shape[1], longest)
     if (rows, columns) == samples.shape[:2]:
         return full_scale(np.ascontiguousarray(samples))
-    small = averaged(samples, rows, columns)
+    small = resample_by_area(samples, rows, columns)
     return small if samples.dtype.kind == "f" else small / np.float32(np.iinfo(samples.dtype).max)
 
 
@@ -69,7 +69,7 @@ def eight_bits(samples: np.ndarray) -> np.ndarray:
     return np.rint(np.clip(samples, 0, 1) * 255).astype(np.uint8)
 
 
-def decoded(samples: np.ndarray) -> np.ndarray:
+def decode_srgb(samples: np.ndarray) -> np.ndarray:
     """Linear light of sRGB-encoded samples; for whole numbers by a table, which is exact and quick."""
     if samples.dtype.kind == "f" or samples.dtype.itemsize > 2:
         return linear_from_srgb(full_scale(samples))
@@ -80,7 +80,7 @@ def decoded(samples: np.ndarray) -> np.ndarray:
 def luminance(pixels: np.ndarray, encoded: bool) -> np.ndarray:
     """The relative luminance of pixels (rows, columns[, 3]), sRGB-encoded or linear: float32 (rows, columns)."""
     if pixels.ndim == 2 or pixels.dtype.kind == "f" or pixels.dtype.itemsize > 2:
-        light = decoded(pixels) if encoded else full_scale(pixels)
+        light = decode_srgb(pixels) if encoded else full_scale(pixels)
         return light if light.ndim == 2 else cv2.transform(light, np.array([LUMINANCE_WEIGHTS], np.float32))
     levels = full_scale(np.arange(np.iinfo(pixels.dtype).max + 1).astype(pixels.dtype))
     light = linear_from_srgb(levels) if encoded else levels
@@ -148,7 +148,7 @@ def heights_of_levels(levels: np.ndarray, picture: Picture, grey: Grey | None, t
     return levels if is_decoded(picture, transfer) or not picture.linear else srgb_from_linear(levels)
 
 
-def displayed(picture: Picture, longest: int | None = None) -> np.ndarray:
+def display(picture: Picture, longest: int | None = None) -> np.ndarray:
     """The picture as a screen shows it: float32 (rows, columns[, 3]), 0 to 1, shrunk to at most `longest` texels."""
     pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)
     small = full_scale(shrunk(pixels, longest))
@@ -182,4 +182,4 @@ def grey_of_data(picture: Picture, channel: str = "", transfer: Transfer = "auto
         PictureError: there is no such channel.
     """
     samples = picture.channel(channel)
-    return decoded(samples) if transfer == "srgb" else full_scale(np.ascontiguousarray(samples))
+    return decode_srgb(samples) if transfer == "srgb" else full_scale(np.ascontiguousarray(samples))

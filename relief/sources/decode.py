@@ -78,18 +78,18 @@ def _finite(picture: Picture) -> Picture:
     """The picture without not-a-number and infinite samples, which become the median of the others."""
     if not picture.is_float:
         return picture
-    pixels, bad = _mended(picture.pixels)
+    pixels, bad = _mend(picture.pixels)
     if bad == picture.pixels.size:
         raise PictureError("No sample of this picture is a finite number.")
-    extra = {name: _mended(channel)[0] for name, channel in picture.extra.items()}
-    alpha = None if picture.alpha is None else _mended(picture.alpha)[0]
+    extra = {name: _mend(channel)[0] for name, channel in picture.extra.items()}
+    alpha = None if picture.alpha is None else _mend(picture.alpha)[0]
     if not bad:
         return replace(picture, extra=extra, alpha=alpha)
     remark = f"{bad} samples were not finite numbers; they were given the median of the others."
     return replace(picture, pixels=pixels, extra=extra, alpha=alpha, remarks=(*picture.remarks, remark))
 
 
-def _mended(samples: np.ndarray) -> tuple[np.ndarray, int]:
+def _mend(samples: np.ndarray) -> tuple[np.ndarray, int]:
     """Samples that can be computed with, and how many had to be replaced."""
     good = np.isfinite(samples)
     good &= np.abs(samples, where=good, out=np.zeros_like(samples)) < LARGEST_VALUE

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from relief.filters.resample import shrunk
-from relief.filters.statistics import level_counts, scattered
+from relief.filters.statistics import draw_some, level_counts
 from relief.kernels import kernel, prange
-from relief.sources.colour import displayed, full_scale
+from relief.sources.colour import display, full_scale
 from relief.sources.picture import COLOURS, Picture
-from relief.sources.roles import Guess, guessed
+from relief.sources.roles import Guess, guess_role
 
 SEAMLESS_BELOW = 1.5
 """A step across the edge of more than this many inner steps reads as a line (common practice, no source)."""
@@ -74,14 +74,14 @@ class Facts:
 
 def facts(picture: Picture, filename: str) -> Facts:
     """The facts of a picture that came in under a file name."""
-    copies = copied_channels(picture)
+    copies = find_copied_channels(picture)
     colour = has_colours(picture)
     grey = full_scale(picture.channel("green" if picture.is_colour else ""))
     across, down = seam_ratios(grey)
     counts = level_counts(picture.pixels) if picture.pixels.dtype.itemsize <= 2 else None
-    low, high = clipped(picture.pixels, counts)
+    low, high = measure_clipping(picture.pixels, counts)
     hue, chroma, lightness = mean_colour(picture)
-    used = bits_used(picture, counts)
+    used = count_bits(picture, counts)
     remarks = picture.remarks
     if used < picture.bits and used <= 8 < picture.bits:
         remarks += (f"Its {picture.bits} bits hold no more than {used}-bit steps.",)
@@ -109,23 +109,23 @@ def facts(picture: Picture, filename: str) -> Facts:
         chroma=chroma,
         lightness=lightness,
         remarks=remarks,
-        guess=guessed(picture, filename, colour),
+        guess=guess_role(picture, filename, colour),
     )
 
 
 def has_colours(picture: Picture) -> bool:
     """Whether the channels of a picture differ; a grey picture saved as colour has none."""
-    return picture.is_colour and len({*COLOURS} & {*copied_channels(picture)}) < 2
+    return picture.is_colour and len({*COLOURS} & {*find_copied_channels(picture)}) < 2
 
 
 def grey_levels(pixels: np.ndarray, counts: np.ndarray | None = None) -> int:
     """How many different values the samples take; for floats and 32-bit numbers the number in a million of them."""
     if pixels.dtype.itemsize > 2:
-        return int(np.unique(scattered(pixels, 1_000_000)).size)
+        return int(np.unique(draw_some(pixels, 1_000_000)).size)
     return int(np.count_nonzero(level_counts(pixels) if counts is None else counts))
 
 
-def bits_used(picture: Picture, counts: np.ndarray | None = None) -> int:
+def count_bits(picture: Picture, counts: np.ndarray | None = None) -> int:
     """The bits that the values make use of: 16-bit samples that are all multiples of 257 or of 256 hold 8-bit steps."""
     pixels = picture.pixels
     if picture.is_float or pixels.dtype.itemsize == 1:
@@ -160,14 +160,14 @@ def few_levels(pixels: np.ndarray) -> np.ndarray | None:
     if pixels.dtype == np.uint16:
         values = np.flatnonzero(level_counts(pixels)) / 65535
     else:
-        values = np.unique(full_scale(scattered(pixels, 1_000_000))).astype(np.float64)
+        values = np.unique(full_scale(draw_some(pixels, 1_000_000))).astype(np.float64)
     if not 2 <= values.size <= MOST_LEVELS:
         return None
     eight_bits = np.abs(values * 255 - np.rint(values * 255)).max() < 1e-3 and values[0] >= 0 and values[-1] <= 1
     return np.arange(256) / 255 if eight_bits else values
 
 
-def clipped(pixels: np.ndarray, counts: np.ndarray | None = None) -> tuple[float, float]:
+def measure_clipping(pixels: np.ndarray, counts: np.ndarray | None = None) -> tuple[float, float]:
     """Share of samples at the lowest and at the highest value: of the type for whole numbers, of all for floats."""
     if pixels.dtype.itemsize <= 2 and pixels.dtype.kind != "f":
         counts = level_counts(pixels) if counts is None else counts
@@ -181,7 +181,7 @@ CLIPPED_WITHIN = 3
 """Levels of 8 bits from black and white that are taken for these."""
 
 
-def clipped_light(pixels: np.ndarray) -> tuple[float, float]:
+def measure_clipped_light(pixels: np.ndarray) -> tuple[float, float]:
     """Share of pixels that are black and white as far as samples go, in all channels.
 
     A lossy file rings about edges, so a few levels count as one. Of floats, which go beyond white, the ends that are
@@ -210,7 +210,7 @@ def _count_ends(pixels, low, high):
     return black, white
 
 
-def copied_channels(picture: Picture) -> tuple[str, ...]:
+def find_copied_channels(picture: Picture) -> tuple[str, ...]:
     """Names of the channels that are the same as one before them."""
     steps = [max(1, side // 512) for side in picture.pixels.shape[:2]]
     seen: list[np.ndarray] = []
@@ -225,7 +225,7 @@ def copied_channels(picture: Picture) -> tuple[str, ...]:
 
 def mean_colour(picture: Picture) -> tuple[float, float, float]:
     """Hue in degrees, chroma and lightness (both 0 to 1) of the mean of a picture's displayed colours."""
-    mean = displayed(picture, 64).reshape(-1, 3 if picture.is_colour else 1).mean(axis=0)
+    mean = display(picture, 64).reshape(-1, 3 if picture.is_colour else 1).mean(axis=0)
     red, green, blue = (float(part) for part in np.broadcast_to(mean, 3))
     across, up = red - (green + blue) / 2, (green - blue) * np.sqrt(3) / 2
     return float(np.degrees(np.arctan2(up, across)) % 360), float(np.hypot(across, up)), (red + green + blue) / 3

@@ -23,20 +23,20 @@ def decode_png(data: bytes) -> Picture:
     with Image.open(io.BytesIO(data), formats=["PNG"]) as image:
         refuse_if_too_large(*image.size)
         remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
-        transfer, linear = tagged_transfer(image.info)
+        transfer, linear = read_transfer(image.info)
         orientation = _orientation_of_png(data)
         if bits < 16:
             pixels, alpha = _eight_bit(image)
             bits = 8 if colour_type == 3 else bits
             picture = Picture(pixels, bits, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
-            return turned_upright(picture, orientation)
+            return turn_upright(picture, orientation)
     pixels, alpha = imagecodecs.png_decode(data), None
     if pixels.ndim == 3 and pixels.shape[2] in (2, 4):
         alpha = np.ascontiguousarray(pixels[..., -1])
         pixels = pixels[..., 0] if pixels.shape[2] == 2 else pixels[..., :3]
     pixels = np.ascontiguousarray(pixels)
     picture = Picture(pixels, 16, "PNG", alpha, transfer=transfer, linear=linear, remarks=remarks)
-    return turned_upright(picture, orientation)
+    return turn_upright(picture, orientation)
 
 
 def decode_jpeg(data: bytes) -> Picture:
@@ -44,9 +44,9 @@ def decode_jpeg(data: bytes) -> Picture:
     with Image.open(io.BytesIO(data), formats=["JPEG", "MPO"]) as image:
         refuse_if_too_large(*image.size)
         remarks = ("CMYK was converted to RGB.",) if image.mode == "CMYK" else ()
-        transfer, _ = tagged_transfer(image.info)
+        transfer, _ = read_transfer(image.info)
         pixels, _ = _eight_bit(image)
-        return turned_upright(Picture(pixels, 8, "JPEG", transfer=transfer, remarks=remarks), _orientation(image))
+        return turn_upright(Picture(pixels, 8, "JPEG", transfer=transfer, remarks=remarks), _orientation(image))
 
 
 def decode_webp(data: bytes) -> Picture:
@@ -63,11 +63,11 @@ def _decode_plain(data: bytes, form: str, name: str) -> Picture:
     with Image.open(io.BytesIO(data), formats=[form]) as image:
         refuse_if_too_large(*image.size)
         remarks = (FIRST_OF_SEVERAL,) if getattr(image, "n_frames", 1) > 1 else ()
-        transfer, _ = tagged_transfer(image.info)
+        transfer, _ = read_transfer(image.info)
         pixels, alpha = _eight_bit(image)
         bits = 1 if image.mode == "1" else 8
         picture = Picture(pixels, bits, name, alpha, transfer=transfer, remarks=remarks)
-        return turned_upright(picture, _orientation(image))
+        return turn_upright(picture, _orientation(image))
 
 
 def _orientation(image: Image.Image) -> int:
@@ -88,7 +88,7 @@ def _orientation_of_png(data: bytes) -> int:
     return 1
 
 
-def turned_upright(picture: Picture, orientation: int) -> Picture:
+def turn_upright(picture: Picture, orientation: int) -> Picture:
     """A picture turned and mirrored as its orientation asks (EXIF 2.32 and TIFF 6.0, tag 274)."""
     if orientation not in range(2, 9):
         return picture
@@ -113,7 +113,7 @@ def _eight_bit(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:
     return np.asarray(image.convert(mode)), alpha
 
 
-def tagged_transfer(info: dict) -> tuple[str, bool]:
+def read_transfer(info: dict) -> tuple[str, bool]:
     """What a file says of its transfer function, in words, and whether that means linear light."""
     if info.get("icc_profile"):
         return f"profile “{profile_name(info['icc_profile'])}”", False

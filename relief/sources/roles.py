@@ -124,11 +124,11 @@ def family(filename: str) -> str:
     return " ".join(kept)
 
 
-def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
+def guess_role(picture: Picture, filename: str, colour: bool) -> Guess:
     """The role of a picture: by its name first, where its pixels do not contradict, then by its pixels."""
     normal = looks_like_normals(picture)
     told = role_in_name(filename)
-    if told and _contradicted(told[0], picture, normal):
+    if told and _contradicts(told[0], picture, normal):
         told = None
     if told:
         role, word = told
@@ -150,7 +150,7 @@ def guessed(picture: Picture, filename: str, colour: bool) -> Guess:
     return Guess("photo", "it is grey with 8 bits, and photos are more common")
 
 
-def _contradicted(role: Role, picture: Picture, normal: bool) -> bool:
+def _contradicts(role: Role, picture: Picture, normal: bool) -> bool:
     """Whether the pixels speak against a role: `rough_stone.jpg` is a photo of rough stone."""
     match role:
         case "normal":
@@ -164,14 +164,14 @@ def _contradicted(role: Role, picture: Picture, normal: bool) -> bool:
 
 def colourfulness(picture: Picture) -> float:
     """How far the largest and the smallest channel are apart in the mean, as a part of the full range."""
-    return float(np.ptp(thinned(picture.pixels), axis=-1).mean()) if picture.is_colour else 0.0
+    return float(np.ptp(thin(picture.pixels), axis=-1).mean()) if picture.is_colour else 0.0
 
 
 def looks_like_normals(picture: Picture) -> bool:
     """Whether the colours are unit vectors that mostly point up."""
     if not picture.is_colour:
         return False
-    vectors = thinned(picture.pixels) * 2 - 1
+    vectors = thin(picture.pixels) * 2 - 1
     length = np.linalg.norm(vectors, axis=-1)
     upright = vectors[..., 2] > 0
     unit = np.abs(length - 1) < 0.12
@@ -184,7 +184,7 @@ def looks_packed(picture: Picture) -> bool:
     """Whether the channels hold pictures that have little to do with each other."""
     if not picture.is_colour or picture.columns < 2:
         return False
-    details = np.diff(thinned(picture.pixels[..., :3]), axis=1).reshape(-1, 3).T
+    details = np.diff(thin(picture.pixels[..., :3]), axis=1).reshape(-1, 3).T
     varied = details[details.std(axis=1) > 0]
     if len(varied) < 2:
         return False
@@ -219,7 +219,7 @@ def green_of(picture: Picture) -> Green:
     )
 
 
-def thinned(pixels: np.ndarray) -> np.ndarray:
+def thin(pixels: np.ndarray) -> np.ndarray:
     """Some of the pixels, evenly spread, at full scale."""
     steps = [max(1, side // SAMPLED) for side in pixels.shape[:2]]
     return full_scale(np.ascontiguousarray(pixels[:: steps[0], :: steps[1]]))
@@ -227,6 +227,6 @@ def thinned(pixels: np.ndarray) -> np.ndarray:
 
 def two_values(picture: Picture) -> bool:
     """Whether a picture is black and white with nothing between."""
-    samples = thinned(picture.pixels)
+    samples = thin(picture.pixels)
     ends = (samples < 0.02) | (samples > 0.98)
     return bool(ends.mean() > 0.98 and 0.02 < (samples > 0.5).mean() < 0.98)

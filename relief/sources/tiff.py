@@ -11,7 +11,7 @@ import tifffile
 
 from relief.errors import PictureError
 from relief.sources.picture import LINEAR, Picture, refuse_if_too_large
-from relief.sources.raster import ORIENTATION, profile_name, turned_upright
+from relief.sources.raster import ORIENTATION, profile_name, turn_upright
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong with a file is said by PictureError
 
@@ -27,7 +27,7 @@ def decode(data: bytes) -> Picture:
         orientation = page.tags[ORIENTATION].value if ORIENTATION in page.tags else 1
         if page.photometric == tifffile.PHOTOMETRIC.PALETTE:
             colours = np.moveaxis(page.colormap >> 8, 0, -1).astype(np.uint8)
-            return turned_upright(Picture(colours[page.asarray()], 8, "TIFF", remarks=tuple(remarks)), orientation)
+            return turn_upright(Picture(colours[page.asarray()], 8, "TIFF", remarks=tuple(remarks)), orientation)
         pixels = page.asarray()
         separate = page.planarconfig == tifffile.PLANARCONFIG.SEPARATE
         inverted = page.photometric == tifffile.PHOTOMETRIC.MINISWHITE
@@ -53,7 +53,7 @@ def decode(data: bytes) -> Picture:
     linear = pixels.dtype.kind == "f" and pixels.ndim == 3 and not transfer
     transfer = LINEAR if linear else transfer
     picture = Picture(pixels, bits, "TIFF", alpha, transfer=transfer, linear=linear, remarks=tuple(remarks))
-    return turned_upright(picture, orientation)
+    return turn_upright(picture, orientation)
 
 
 def _samples(pixels: np.ndarray, bits: int, remarks: list[str]) -> np.ndarray:

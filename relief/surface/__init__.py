@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field
 
-from relief.parameters import discovered
+from relief.parameters import discover
 from relief.surface.shape import Shape
 
-SHAPES = discovered(__name__, Shape)
+SHAPES = discover(__name__, Shape)
 """Every shape by its kind."""
 
 if TYPE_CHECKING:

@@ -14,7 +14,7 @@ from relief.filters.brush import boxes_around
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough
-from relief.treat.heal import Mark, painted
+from relief.treat.heal import Mark, paint
 
 
 def far_from(line: np.ndarray, width: float, height: float, rows: int, columns: int, images: int) -> np.ndarray:
@@ -79,7 +79,7 @@ class MarkTests(TestCase):
     def test_a_mark_is_round_on_texels_of_every_shape(self):
         for rows, columns in ((200, 100), (100, 200), (130, 90)):
             here = field(np.zeros((rows, columns)), 100, 100)
-            cover = painted(here, (Mark(points=((0.45, 0.55),), radius=20),))
+            cover = paint(here, (Mark(points=((0.45, 0.55),), radius=20),))
             self.assertAlmostEqual(cover.mean() * 100 * 100, math.pi * 20**2, delta=25)
             down, across = np.nonzero(cover)
             self.assertAlmostEqual((np.ptp(across) + 1) / columns, 0.4, delta=0.02)
@@ -87,13 +87,13 @@ class MarkTests(TestCase):
 
     def test_a_soft_mark_runs_out_about_its_radius(self):
         here = field(np.zeros((200, 200)), 200)
-        soft = painted(here, (Mark(points=((0.5, 0.5),), radius=50),), 0.5)
+        soft = paint(here, (Mark(points=((0.5, 0.5),), radius=50),), 0.5)
         self.assertAlmostEqual(float(soft[99:101, 149:151].mean()), 0.5, delta=0.05)
         self.assertEqual((soft[100, 136], soft[100, 164]), (1, 0))
 
     def test_the_smallest_brush_marks_something(self):
         here = field(np.zeros((50, 50)), 500)
-        self.assertGreater(painted(here, (Mark(points=((0.501, 0.499),), radius=0.01),)).sum(), 0)
+        self.assertGreater(paint(here, (Mark(points=((0.501, 0.499),), radius=0.01),)).sum(), 0)
 
 
 class ImprintTilingTests(TestCase):

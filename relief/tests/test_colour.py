@@ -7,7 +7,7 @@ import skimage.color
 import skimage.data
 
 from relief.sources.colour import (
-    displayed,
+    display,
     full_scale,
     grey_of_data,
     grey_of_photo,
@@ -96,7 +96,7 @@ class GreyTests(TestCase):
         light = held(np.full((1, 1, 3), 0.21404, np.float32), linear=True)
         self.assertAlmostEqual(float(grey_of_photo(light, "luminance")[0, 0]), 0.21404, places=4)
         self.assertAlmostEqual(float(grey_of_photo(light, "luma")[0, 0]), 0.5, places=4)
-        np.testing.assert_allclose(displayed(light), 0.5, atol=1e-4)
+        np.testing.assert_allclose(display(light), 0.5, atol=1e-4)
 
 
 class LuminanceTests(TestCase):

@@ -11,25 +11,25 @@ from unittest import TestCase
 import numpy as np
 
 from relief.__main__ import main
-from relief.compose.blend import blended
-from relief.compose.imprints import Imprints, Press, places_of_presses, press_stamp, scattered, stamp
+from relief.compose.blend import blend_layers
+from relief.compose.imprints import Imprints, Press, places_of_presses, press_stamp, scatter_places, stamp
 from relief.compose.layout import Layout
 from relief.compose.masks import Mask, between
 from relief.compose.strokes import Stroke, draw_strokes
 from relief.deliver.bundle import delivery_files
 from relief.errors import RecipeError
-from relief.filters.resample import averaged
+from relief.filters.resample import resample_by_area
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.height import Footprint
-from relief.inspect.start import generated
+from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
 from relief.recipe import edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_LAYERS
 from relief.run.engine import Engine
-from relief.run.finished import finished
+from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
 from relief.run.stages import find_second_copy, repeat_field, repeat_samples
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough
@@ -55,15 +55,15 @@ class BlendTests(TestCase):
             ("taller", np.maximum(below, 0.3 * over + 0.2)),
             ("lower", np.minimum(below, 0.3 * over + 0.2)),
         ):
-            out, _ = blended(below, over, blend, 0.3, rest=0.5, offset=0.2)
+            out, _ = blend_layers(below, over, blend, 0.3, rest=0.5, offset=0.2)
             np.testing.assert_allclose(out, expected, atol=1e-6, err_msg=blend)
 
     def test_who_won_adds_up_and_a_passage_is_smooth(self):
-        _, sharp = blended(self.below, self.over, "taller", 1)
+        _, sharp = blend_layers(self.below, self.over, "taller", 1)
         np.testing.assert_array_equal(sharp, self.over > self.below)
-        _, lower = blended(self.below, self.over, "lower", 1)
+        _, lower = blend_layers(self.below, self.over, "lower", 1)
         np.testing.assert_array_equal(sharp + lower, 1)
-        soft, seen = blended(self.below, self.over, "taller", 1, passage=0.1)
+        soft, seen = blend_layers(self.below, self.over, "taller", 1, passage=0.1)
         self.assertTrue((soft >= np.maximum(self.below, self.over) - 1e-6).all())
         self.assertLess((soft - np.maximum(self.below, self.over)).max(), 0.1 / 4 + 1e-6)
         self.assertTrue(((seen > 0.01) & (seen < 0.99)).any())
@@ -71,14 +71,14 @@ class BlendTests(TestCase):
     def test_a_mask_lays_the_layer_where_it_is_white_only(self):
         mask = np.zeros((40, 50), np.float32)
         mask[:, 25:] = 1
-        out, seen = blended(self.below, self.over, "replace", 1, mask=mask)
+        out, seen = blend_layers(self.below, self.over, "replace", 1, mask=mask)
         np.testing.assert_array_equal(out[:, :25], self.below[:, :25])
         np.testing.assert_allclose(out[:, 25:], self.over[:, 25:], atol=1e-6)
         np.testing.assert_array_equal(seen, mask)
 
     def test_amount_nothing_changes_nothing(self):
         for blend in ("add", "subtract", "multiply", "replace"):
-            np.testing.assert_array_equal(blended(self.below, self.over, blend, 0)[0], self.below)
+            np.testing.assert_array_equal(blend_layers(self.below, self.over, blend, 0)[0], self.below)
 
 
 class MaskTests(TestCase):
@@ -102,7 +102,7 @@ class MaskTests(TestCase):
         self.assertEqual(steep.cover(replace(here, amplitude=64)).min(), 1)  # 45 degrees is 0.5
         noise = Mask(source="noise", size=20, soft=0.1).cover(here)
         self.assertTrue(0.2 < noise.mean() < 0.8)
-        marks = Mask.checked(source="strokes", marks='[{"points": [[0.5, 0.5]], "radius": 8}]')
+        marks = Mask.create(source="strokes", marks='[{"points": [[0.5, 0.5]], "radius": 8}]')
         self.assertAlmostEqual(marks.cover(here).sum(), np.pi * 64, delta=20)
         self.assertIsNone(Mask().cover(here))
 
@@ -113,8 +113,8 @@ class MaskTests(TestCase):
         mask = Mask(source="slope", low=0.4, high=1, soft=0.1)
         covers = []
         for size in (512, 1024, 2048):
-            here = replace(field(averaged(ground, size, size), 300, edges=WRAP), amplitude=60)
-            covers.append(averaged(mask.cover(here), 512, 512))
+            here = replace(field(resample_by_area(ground, size, size), 300, edges=WRAP), amplitude=60)
+            covers.append(resample_by_area(mask.cover(here), 512, 512))
         for cover, apart in ((covers[0], 0.04), (covers[1], 0.01)):
             self.assertLess(np.sqrt(np.square(cover - covers[2]).mean()), apart)
 
@@ -181,9 +181,9 @@ class PictureMaskTests(TestCase):
             for name, digit in (("height", "1"), ("roughness", "2"))
         }
         content = Picture(source="height", reading="height", companions={"roughness": "roughness"})
-        recipe = generated("gradient_noise", self.files.__getitem__, Engine())
+        recipe = start_from_nothing("gradient_noise", self.files.__getitem__, Engine())
         self.plain = recipe
-        self.recipe, _ = edits.picture_added(recipe, "Shell", sources, content)
+        self.recipe, _ = edits.add_picture(recipe, "Shell", sources, content)
 
     def seen(self, **changes) -> np.ndarray:
         """Where the layer is seen, at its mask's columns 8 and 40 of 64."""
@@ -216,8 +216,8 @@ class PictureMaskTests(TestCase):
         reference = SourceReference(digest="3" * 64, filename="other.png")
         recipe, key = edits.source_brought(self.recipe, "picture", reference)
         recipe = recipe.with_changes({"layers.1.mask.source": "picture", "layers.1.mask.picture": key})
-        self.assertIn(key, recipe.with_relief(edits.layer_duplicated(recipe.main, 0)[0]).sources)
-        self.assertNotIn(key, recipe.with_relief(edits.layer_removed(recipe.main, 1)[0]).sources)
+        self.assertIn(key, recipe.with_relief(edits.duplicate_layer(recipe.main, 0)[0]).sources)
+        self.assertNotIn(key, recipe.with_relief(edits.remove_layer(recipe.main, 1)[0]).sources)
 
 
 class ImprintTests(TestCase):
@@ -239,13 +239,15 @@ class ImprintTests(TestCase):
         self.assertLess(np.abs(np.diff(cover, axis=1)).max(), 0.5)
 
     def test_scattered_places_keep_their_distance_over_the_edge_too(self):
-        places = np.array(scattered(60, 40, TILE, (True, True), 3)) * 400
+        places = np.array(scatter_places(60, 40, TILE, (True, True), 3)) * 400
         self.assertGreater(len(places), 40)
         apart = np.abs(places[:, None] - places[None])
         apart = np.minimum(apart, 400 - apart)
         far = np.hypot(apart[..., 0], apart[..., 1]) + 1e9 * np.eye(len(places))
         self.assertGreaterEqual(far.min(), 40)
-        self.assertLess(len(scattered(2000, 200, TILE, (True, True), 3)), 20, "where it is full no more are thrown")
+        self.assertLess(
+            len(scatter_places(2000, 200, TILE, (True, True), 3)), 20, "where it is full no more are thrown"
+        )
 
     def test_along_a_line_they_lie_a_step_apart_and_jitter_is_fixed_by_the_seed(self):
         imprints = Imprints(line=((0, 0.5), (1, 0.5)), along=100, turn=30, vary=0.3)
@@ -307,7 +309,7 @@ class StrokeTests(TestCase):
 class PileTests(TestCase):
     def setUp(self):
         self.engine = Engine()
-        self.recipe = generated("gradient_noise", self.read, self.engine)
+        self.recipe = start_from_nothing("gradient_noise", self.read, self.engine)
         self.relief = self.recipe.main
 
     @staticmethod
@@ -318,47 +320,47 @@ class PileTests(TestCase):
         return self.engine.run(Pipeline(relief, {}, self.read, longest).height())
 
     def test_layers_are_added_moved_duplicated_renamed_and_removed(self):
-        relief, label = edits.layer_added(self.relief, "net")
+        relief, label = edits.add_layer(self.relief, "net")
         self.assertEqual(label, "Added Net")
-        relief, _ = edits.layer_added(relief, "strokes")
-        relief, _ = edits.layer_moved(relief, 1, 0)
+        relief, _ = edits.add_layer(relief, "strokes")
+        relief, _ = edits.move_layer(relief, 1, 0)
         self.assertEqual([layer.name for layer in relief.layers], ["Net", "Gradient noise", "Hand strokes"])
-        relief, _ = edits.layer_duplicated(relief, 0)
-        relief, _ = edits.layer_renamed(relief, 0, "  Fine  net ")
+        relief, _ = edits.duplicate_layer(relief, 0)
+        relief, _ = edits.rename_layer(relief, 0, "  Fine  net ")
         self.assertEqual([layer.name for layer in relief.layers][:2], ["Fine net", "Net"])
-        relief, _ = edits.layer_removed(relief, 1)
+        relief, _ = edits.remove_layer(relief, 1)
         self.assertEqual(len(relief.layers), 3)
         with self.assertRaisesRegex(RecipeError, "needs something to lie on"):
-            edits.layer_moved(relief, 2, 0)
+            edits.move_layer(relief, 2, 0)
         with self.assertRaisesRegex(RecipeError, "has to stay"):
-            edits.layer_removed(self.relief, 0)
+            edits.remove_layer(self.relief, 0)
         with self.assertRaisesRegex(RecipeError, "at most 24"):
             self.relief.with_layers([0] * (MOST_LAYERS + 1))
-        for work in (lambda: edits.layer_added(relief, "magic"), lambda: edits.layer_removed(relief, 9)):
+        for work in (lambda: edits.add_layer(relief, "magic"), lambda: edits.remove_layer(relief, 9)):
             with self.assertRaisesRegex(RecipeError, "no such"):
                 work()
 
     def test_masks_keep_looking_at_their_layer(self):
-        relief, _ = edits.layer_added(self.relief, "net")
-        relief, _ = edits.layer_added(relief, "dots")
+        relief, _ = edits.add_layer(self.relief, "net")
+        relief, _ = edits.add_layer(relief, "dots")
         relief = relief.with_changes({"layers.2.mask.layer": 1})
-        moved, _ = edits.layer_moved(relief, 1, 0)
+        moved, _ = edits.move_layer(relief, 1, 0)
         self.assertEqual(moved.layers[2].mask.layer, 0)
-        gone, _ = edits.layer_removed(relief, 1)
+        gone, _ = edits.remove_layer(relief, 1)
         self.assertEqual(gone.layers[1].mask.layer, -1)
 
     def test_maps_of_a_layer_keep_to_their_layer(self):
-        relief, _ = edits.layer_added(self.relief, "net")
-        relief, _ = edits.map_added(relief, "layer_mask")
+        relief, _ = edits.add_layer(self.relief, "net")
+        relief, _ = edits.add_map(relief, "layer_mask")
         self.assertEqual(relief.maps.more[0].layer, 1, "begun with the top layer")
-        moved, _ = edits.layer_moved(relief, 1, 0)
+        moved, _ = edits.move_layer(relief, 1, 0)
         self.assertEqual(moved.maps.more[0].layer, 0)
-        gone, _ = edits.layer_removed(relief, 1)
-        mask = self.engine.run(finished(Pipeline(gone, {}, self.read, 64), "more-0"))
+        gone, _ = edits.remove_layer(relief, 1)
+        mask = self.engine.run(finish_map(Pipeline(gone, {}, self.read, 64), "more-0"))
         self.assertFalse(mask.any(), "a layer that is gone is seen nowhere")
 
     def test_a_pile_is_its_layers_over_each_other(self):
-        relief, _ = edits.layer_added(self.relief, "net")
+        relief, _ = edits.add_layer(self.relief, "net")
         relief = relief.with_changes({"layers.1.amount": 0.4})
         pipeline = Pipeline(relief, {}, self.read, 128)
         ground, net = (
@@ -373,9 +375,9 @@ class PileTests(TestCase):
     def test_only_what_depends_on_a_change_is_computed(self):
         relief = self.relief
         for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
-            relief, _ = edits.layer_added(relief, kind)
+            relief, _ = edits.add_layer(relief, kind)
             for treatment in ("soften", "levels", "sharpen", "invert"):
-                relief, _ = edits.added(relief, treatment, len(relief.layers) - 1)
+                relief, _ = edits.add_treatment(relief, treatment, len(relief.layers) - 1)
         self.run_(relief)
         counts = {}
         for path in ("layers.7.amount", "layers.0.amount", "layers.3.treatments.0.radius", "layers.0.content.seed"):
@@ -398,10 +400,10 @@ class PileTests(TestCase):
             "colour": SourceReference(digest="2" * 64, filename="b.png"),
         }
         content = Picture(source="height", reading="height", companions={"colour": "colour"})
-        recipe, _ = edits.picture_added(self.recipe, "Shell", sources, content)
-        recipe, _ = edits.picture_added(recipe, "Shell again", sources, content)
+        recipe, _ = edits.add_picture(self.recipe, "Shell", sources, content)
+        recipe, _ = edits.add_picture(recipe, "Shell again", sources, content)
         self.assertEqual(set(recipe.sources), {"height", "colour", "height 2", "colour 2"})
-        recipe = recipe.with_relief(edits.layer_removed(recipe.main, 2)[0])
+        recipe = recipe.with_relief(edits.remove_layer(recipe.main, 2)[0])
         self.assertEqual(set(recipe.sources), {"height", "colour"})
         recipe = recipe.with_changes({"layers.1.blend": "taller", "layers.1.amount": 2, "layers.1.passage": 0})
         pipeline = Pipeline.of(recipe, files.__getitem__, 64)
@@ -432,15 +434,15 @@ class PileTests(TestCase):
 
     def test_repeats_make_slopes_steeper_and_halving_the_amount_makes_up_for_it(self):
         """Common practice, no source: 2 x 2 repeats want half the amount."""
-        relief, _ = edits.layer_added(self.relief, "net")
+        relief, _ = edits.add_layer(self.relief, "net")
         relief = relief.with_changes(
             {"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2, "layers.1.amount": 0.4}
         )
-        halved, label = edits.with_halved_amount(relief, 1, 2)
+        halved, label = edits.divide_amount(relief, 1, 2)
         self.assertEqual((halved.layers[1].amount, label), (0.2, "Net: amount to 0.2"))
 
     def test_the_same_recipe_gives_the_same_bytes_on_the_command_line(self):
-        recipe = Recipe.of(edits.layer_added(self.relief, "imprints")[0])
+        recipe = Recipe.of(edits.add_layer(self.relief, "imprints")[0])
         recipe = recipe.with_changes({"layers.1.content.count": 8, "maps.resolution": 64, "surface.level": 0})
         files = {file.name: file.data for file in delivery_files(recipe, self.read, Engine(), "sand", Progress())}
         with tempfile.TemporaryDirectory() as folder:
@@ -460,7 +462,7 @@ class PileTests(TestCase):
     def test_a_recipe_with_layers_is_read_back(self):
         relief = self.relief
         for kind in ("cellular_noise", "imprints", "strokes", "courses"):
-            relief, _ = edits.layer_added(relief, kind)
+            relief, _ = edits.add_layer(relief, kind)
         recipe = Recipe.of(relief)
         self.assertEqual(Recipe.read(json.loads(recipe.as_text())), recipe)
         with self.assertRaisesRegex(RecipeError, "Size must be at least 0.05 mm"):

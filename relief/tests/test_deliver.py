@@ -18,7 +18,7 @@ from relief.deliver.bundle import map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
-from relief.displace.displace import displaced
+from relief.displace.displace import displace_mesh
 from relief.errors import Cancelled
 from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
@@ -35,14 +35,14 @@ from relief.tests.test_inspect import begun
 def with_every_map(relief: Relief) -> Relief:
     """The relief with one of each grey map and packed pictures."""
     for kind in COMPANION_MAPS:
-        relief, _ = edits.map_added(relief, kind)
+        relief, _ = edits.add_map(relief, kind)
     for preset in ("height_in_alpha", "gltf"):
-        relief, _ = edits.pack_added(relief, preset)
+        relief, _ = edits.add_pack(relief, preset)
     return relief
 
 
 FOOTPRINT = Footprint(width=80, height=60)
-MESH = displaced(plane(FOOTPRINT, 12, 9), field(rough(60, 80), width=80, height=60), 6, 0.4)
+MESH = displace_mesh(plane(FOOTPRINT, 12, 9), field(rough(60, 80), width=80, height=60), 6, 0.4)
 
 
 def read(kind: str) -> trimesh.Trimesh:

@@ -59,12 +59,12 @@ class WordTests(TestCase):
         self.assertTrue(any("Green up to Green down" in word for word in words), words)
 
     def test_what_was_put_in_is_said_once_and_not_compared_with_what_stood_there(self):
-        before, _ = edits.added(relief(), "soften")
-        after, _ = edits.added(before, "levels")
-        after, _ = edits.moved(after, 1, 0)
+        before, _ = edits.add_treatment(relief(), "soften")
+        after, _ = edits.add_treatment(before, "levels")
+        after, _ = edits.move_treatment(after, 1, 0)
         self.assertEqual(in_words(Recipe.of(before), Recipe.of(after)), ["Treatments Soften to Levels, Soften"])
-        piled, _ = edits.layer_added(before, "net")
+        piled, _ = edits.add_layer(before, "net")
         self.assertEqual(in_words(Recipe.of(before), Recipe.of(piled)), ["Layers Dunes to Dunes, Net"])
-        mapped, _ = edits.map_added(before, "occlusion")
+        mapped, _ = edits.add_map(before, "occlusion")
         self.assertEqual(in_words(Recipe.of(before), Recipe.of(mapped)), ["Maps none to Occlusion"])
         self.assertEqual(in_words(Recipe.of(mapped), Recipe.of(before)), ["Maps Occlusion to none"])

@@ -18,8 +18,8 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.inspect.check import check
-from relief.inspect.findings import measured_and_found
-from relief.inspect.start import content_of_picture, first_recipe, generated
+from relief.inspect.findings import measure_and_find
+from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing
 from relief.maps.normal import Normal, normal_map
 from relief.recipe import edits
 from relief.recipe.layer import SourceReference
@@ -194,13 +194,13 @@ def faulty_pieces() -> Iterator[tuple[str, str, Recipe, dict[str, bytes]]]:
 
 def healthy_pieces() -> Iterator[tuple[str, Recipe, dict[str, bytes]]]:
     for kind in ("gradient_noise", "value_noise", "cellular_noise", "waves", "dots", "net"):
-        yield kind, generated(kind, lambda _: b"", Engine()), {}
+        yield kind, start_from_nothing(kind, lambda _: b"", Engine()), {}
     recipe, files = begun("rough_height.png", encoded(sixteen(rough(200, 240, 1))))
-    yield "two layers", recipe.with_relief(edits.layer_added(recipe.main, "gradient_noise")[0]), files
+    yield "two layers", recipe.with_relief(edits.add_layer(recipe.main, "gradient_noise")[0]), files
 
 
 def said_of_piece(recipe: Recipe, files: dict[str, bytes]) -> list[str]:
-    _, found = measured_and_found(Pipeline.of(recipe, files.__getitem__), Engine())
+    _, found = measure_and_find(Pipeline.of(recipe, files.__getitem__), Engine())
     return [item.kind for item in found]
 
 

@@ -27,7 +27,7 @@ from relief.generate.value_noise import ValueNoise
 from relief.generate.waves import Waves
 from relief.generate.weave import Weave
 from relief.height import Footprint
-from relief.parameters import controls, discovered, number
+from relief.parameters import controls, discover, number
 from relief.progress import Progress
 from relief.tests.folders import kinds_written
 
@@ -267,7 +267,7 @@ class EveryGeneratorTests(TestCase):
                     whole = model.model_fields[known.name].annotation is int
                     value = getattr(known, ends)
                     values = {known.name: int(value) if whole else value}
-                    out = model.checked(**values).draw(Grid(24, 32, TILE))
+                    out = model.create(**values).draw(Grid(24, 32, TILE))
                     self.assertTrue(np.isfinite(out).all(), (kind, values))
 
     def test_adding_one_is_adding_a_file(self):
@@ -291,7 +291,7 @@ class EveryGeneratorTests(TestCase):
             mock.patch.dict(sys.modules, {"relief.generate.slope": module}),
             mock.patch("pkgutil.iter_modules", return_value=[info]),
         ):
-            found = discovered("relief.generate", Generator)
+            found = discover("relief.generate", Generator)
         self.assertEqual(found, {"slope": Slope})
         self.assertEqual([known.name for known in controls(Slope)], ["rise"])
         self.assertEqual(json.loads(Slope(rise=0.5).model_dump_json()), {"kind": "slope", "rise": 0.5})

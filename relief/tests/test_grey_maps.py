@@ -32,7 +32,7 @@ from relief.recipe.layer import Layer
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_MAPS, Relief
 from relief.run.engine import Engine
-from relief.run.finished import finished
+from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 
@@ -150,8 +150,8 @@ class CurvatureTests(TestCase):
         x, y = np.meshgrid(centres(90), centres(70))
         ramp = field(0.7 * x - 0.3 * y, 90, 140)
         for size in (0.5, 2, 9):
-            self.assertLessEqual(np.ptp(Curvature(size=size, contrast=5).coded(ramp, 60)), 1, size)
-            self.assertLessEqual(np.ptp(Roughness(size=size, cavities=1).coded(ramp, 60)), 1, size)
+            self.assertLessEqual(np.ptp(Curvature(size=size, contrast=5).encode(ramp, 60)), 1, size)
+            self.assertLessEqual(np.ptp(Roughness(size=size, cavities=1).encode(ramp, 60)), 1, size)
         plain = normal_map(ramp, 60, Normal(), 16)
         for normal in (Normal(soften=4), Normal(bands={"fine": 3, "middle": 2, "broad_limit": 12})):
             apart = np.abs(normal_map(ramp, 60, normal, 16).astype(int) - plain[35, 45].astype(int))
@@ -178,12 +178,12 @@ class SlopeAndRoughnessTests(TestCase):
         for steepest, expected in ((90, 30 / 90), (60, 0.5), (20, 1.5)):
             drawn = SlopeMap(steepest=steepest).draw(ramp, 100 * math.tan(math.radians(30)))
             np.testing.assert_allclose(drawn, expected, rtol=1e-3)
-        self.assertEqual(SlopeMap(steepest=20).coded(ramp, 58).min(), 255)
+        self.assertEqual(SlopeMap(steepest=20).encode(ramp, 58).min(), 255)
 
     def test_roughness_is_its_level_on_even_ground_and_gloss_is_the_rest(self):
         flat = field(np.full((8, 8), 0.5))
-        self.assertEqual(set(Roughness(level=0.6).coded(flat, 5).ravel()), {153})
-        self.assertEqual(set(Roughness(level=0.6, inverted=True).coded(flat, 5).ravel()), {102})
+        self.assertEqual(set(Roughness(level=0.6).encode(flat, 5).ravel()), {153})
+        self.assertEqual(set(Roughness(level=0.6, inverted=True).encode(flat, 5).ravel()), {102})
         wave = field(sinusoid(16, 256, 4), width=64, edges=WRAP)
         dull = Roughness(cavities=0.3).draw(wave, 4)[0]
         self.assertGreater(dull[wave.samples[0].argmin()], 0.6)
@@ -198,9 +198,9 @@ class SlopeAndRoughnessTests(TestCase):
         grey = Roughness(ground="photo").draw(flat, 5, {"colour": np.dstack([given] * 3)})
         np.testing.assert_allclose(grey, given, atol=1e-5)
         stops = ((0, 1), (0.5, 0.5), (1, 0.2))
-        curved = Roughness(ground="along", stops=stops, passage="straight").coded(flat, 5, {"roughness": given})
+        curved = Roughness(ground="along", stops=stops, passage="straight").encode(flat, 5, {"roughness": given})
         np.testing.assert_array_equal(curved, np.rint(np.interp(given, *np.array(stops).T) * 255))
-        self.assertEqual(set(Roughness(ground="along", level=0.2).coded(flat, 5).ravel()), {51})  # where there is none
+        self.assertEqual(set(Roughness(ground="along", level=0.2).encode(flat, 5).ravel()), {51})  # where there is none
         self.assertEqual(Roughness.begun(["roughness"], 1), Roughness(ground="along", cavities=0))
         self.assertEqual(Roughness.begun([], 1), Roughness())
 
@@ -212,43 +212,43 @@ class MoreMapTests(TestCase):
         np.testing.assert_allclose(place[0, :, 0], centres(16), rtol=1e-6)
         np.testing.assert_allclose(place[:, 0, 1], 1 - centres(8), rtol=1e-6)
         np.testing.assert_allclose(place[3, [0, 15], 2], [0, 1], atol=1e-6)
-        up = Position(axis="up").coded(ramp, 5)
+        up = Position(axis="up").encode(ramp, 5)
         self.assertEqual((up.dtype, up[0, 0], up[-1, 0]), (np.uint16, round(65535 * 15 / 16), round(65535 / 16)))
 
     def test_height_through_a_stepped_curve_is_a_mask(self):
         """For glow in the depths: white below a third, black above."""
         ramp = field(np.tile(centres(32), (4, 1)), width=32)
-        mask = GreyHeight(passage="stepped", stops=((0, 1), (1 / 3, 0))).coded(ramp, 5)
+        mask = GreyHeight(passage="stepped", stops=((0, 1), (1 / 3, 0))).encode(ramp, 5)
         self.assertEqual(mask[0].tolist(), [255] * 11 + [0] * 21)
 
     def test_the_mask_of_who_won_is_white_where_the_taller_layer_is(self):
         """A ramp against a plateau of 0.5: the plateau wins left of the middle."""
         ramp = Layer(name="Ramp", content=Flutes(), amount=0)
         over = Layer(name="Over", content=Dots(), blend="taller", passage=0, amount=1)
-        relief, _ = edits.map_added(Relief(layers=(ramp, over)), "layer_mask")
+        relief, _ = edits.add_map(Relief(layers=(ramp, over)), "layer_mask")
         pipeline, engine = Pipeline(relief, {}, {}.__getitem__, 64), Engine()
-        mask = engine.run(finished(pipeline, "more-0"))
+        mask = engine.run(finish_map(pipeline, "more-0"))
         above = engine.run(pipeline.layer_on_grid(1)).samples > 0
         self.assertTrue(0.05 < above.mean() < 0.95)
         np.testing.assert_array_equal(mask > 127, above)
         ground = Pipeline(relief.with_changes({"maps.more.0.layer": 0}), {}, {}.__getitem__, 64)
-        np.testing.assert_array_equal(engine.run(finished(ground, "more-0")), 255 - mask)
+        np.testing.assert_array_equal(engine.run(finish_map(ground, "more-0")), 255 - mask)
 
     def test_their_own_soften_is_a_gaussian(self):
         """SciPy's `gaussian_filter` on the finished map."""
         ramp = field(rough(64, 64), width=64, edges=WRAP)
-        soft = GreyHeight(soften=3, bits=16).coded(ramp, 5) / 65535
+        soft = GreyHeight(soften=3, bits=16).encode(ramp, 5) / 65535
         sharp = GreyHeight(bits=16).draw(ramp, 5)
         expected = scipy.ndimage.gaussian_filter(sharp, 3, mode="wrap", truncate=6)
         np.testing.assert_allclose(soft, expected, atol=2e-4)
 
     def test_a_map_is_called_and_delivered_by_its_own_name(self):
-        relief, _ = edits.map_added(made_of_noise(), "height")
-        relief, done = edits.map_named(relief, 0, " Glow  in the depths ")
+        relief, _ = edits.add_map(made_of_noise(), "height")
+        relief, done = edits.name_map(relief, 0, " Glow  in the depths ")
         self.assertEqual(done, "Named a map Glow in the depths")
         names = [file.name for file in map_files(Pipeline(relief, {}, {}.__getitem__, 32), Engine(), "x")]
         self.assertIn("x_glow_in_the_depths.png", names)
-        relief, _ = edits.map_named(relief, 0, "")
+        relief, _ = edits.name_map(relief, 0, "")
         self.assertEqual(relief.maps.more[0].called, GreyHeight.title)
 
 
@@ -289,7 +289,7 @@ class EveryMapTests(TestCase):
         for kind, model in COMPANION_MAPS.items():
             for edges in (WRAP, CLAMP):
                 with self.subTest(kind, edges=edges):
-                    drawn = model(soften=2).coded(field(np.full((1, 1), 0.5), edges=edges), 6)
+                    drawn = model(soften=2).encode(field(np.full((1, 1), 0.5), edges=edges), 6)
                     depth = {8: np.uint8, 16: np.uint16}[model().bits]
                     self.assertEqual((drawn.dtype, drawn.shape[:2]), (np.dtype(depth), (1, 1)))
 
@@ -297,7 +297,7 @@ class EveryMapTests(TestCase):
         relief = made_of_noise()
         kinds = [*COMPANION_MAPS, "slope"]
         for kind in kinds:
-            relief, done = edits.map_added(relief, kind)
+            relief, done = edits.add_map(relief, kind)
             self.assertEqual(done, f"Added {COMPANION_MAPS[kind].title}")
         relief = relief.with_changes({f"maps.more.{kinds.index('occlusion')}.on": False})
         again = Recipe.read(json.loads(Recipe.of(relief).as_text()))
@@ -305,16 +305,16 @@ class EveryMapTests(TestCase):
         names = [file.name for file in map_files(Pipeline.of(again, {}.__getitem__, 32), Engine(), "hull")]
         expected = {f"hull_{kind}.png" for kind in COMPANION_MAPS if kind != "occlusion"} | {"hull_slope_2.png"}
         self.assertEqual(set(names[4:]), expected)
-        removed, _ = edits.map_removed(relief, len(kinds) - 1)
+        removed, _ = edits.remove_map(relief, len(kinds) - 1)
         self.assertEqual([grey.kind for grey in removed.maps.more], kinds[:-1])
 
     def test_what_cannot_be_added_or_removed_is_refused(self):
         relief = made_of_noise()
-        for refused in (lambda: edits.map_added(relief, "glitter"), lambda: edits.map_removed(relief, 0)):
+        for refused in (lambda: edits.add_map(relief, "glitter"), lambda: edits.remove_map(relief, 0)):
             self.assertRaises(RecipeError, refused)
         for _ in range(MOST_MAPS):
-            relief, _ = edits.map_added(relief, "slope")
-        self.assertRaises(RecipeError, lambda: edits.map_added(relief, "slope"))
+            relief, _ = edits.add_map(relief, "slope")
+        self.assertRaises(RecipeError, lambda: edits.add_map(relief, "slope"))
 
 
 class SurfaceTextureTests(TestCase):

@@ -11,10 +11,10 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.inspect.finding import Mend
-from relief.inspect.findings import measured_and_found, swell
+from relief.inspect.findings import measure_and_find, swell
 from relief.inspect.readings import readings
 from relief.inspect.section import length, section
-from relief.inspect.start import started, suggested_start
+from relief.inspect.start import set_from_statistics, suggest_start
 from relief.inspect.thresholds import HARSH_ABOVE, STEP_ABOVE
 from relief.inspect.wavelengths import wavelengths
 from relief.recipe.recipe import Recipe
@@ -32,18 +32,18 @@ def png(pixels: np.ndarray) -> bytes:
 def begun(pixels: np.ndarray, reading="height", name="x.png") -> tuple[Pipeline, Engine]:
     """The suggested start of a picture."""
     data, engine = png(pixels), Engine()
-    recipe = suggested_start("0" * 64, name, reading, lambda _: data, engine)
+    recipe = suggest_start("0" * 64, name, reading, lambda _: data, engine)
     return Pipeline.of(recipe, lambda _: data), engine
 
 
 def found(pipeline: Pipeline, engine: Engine, bits: int = 8) -> dict:
     """The findings of a pipeline by their kind."""
-    return {item.kind: item for item in measured_and_found(pipeline, engine, bits)[1]}
+    return {item.kind: item for item in measure_and_find(pipeline, engine, bits)[1]}
 
 
 def mended(pipeline: Pipeline, mend: Mend) -> Pipeline:
     """The pipeline after a mend of its relief."""
-    recipe = mend.applied(Recipe.of(pipeline.relief, pipeline.sources))
+    recipe = mend.apply(Recipe.of(pipeline.relief, pipeline.sources))
     return replace(pipeline, relief=recipe.main, sources=recipe.sources)
 
 
@@ -174,7 +174,7 @@ class FindingTests(TestCase):
             pipeline, engine = self.with_changes(changes, x)
             self.assertEqual("bands" in found(pipeline, engine), expected, strength)
         mend = found(pipeline, engine)["bands"].mend
-        bits = mend.applied(Recipe.of(pipeline.relief, pipeline.sources)).delivery.normal_bits
+        bits = mend.apply(Recipe.of(pipeline.relief, pipeline.sources)).delivery.normal_bits
         self.assertNotIn("bands", found(pipeline, engine, bits))
 
     def test_a_normal_map_that_is_steeper_than_its_relief_by_far(self):
@@ -253,7 +253,7 @@ class StartTests(TestCase):
     def test_a_height_image_is_not_evened_out(self):
         ramp = np.rint(np.tile(centres(300), (200, 1)) * 65535).astype(np.uint16)
         pipeline, engine = begun(ramp)
-        relief = started(pipeline, engine)
+        relief = set_from_statistics(pipeline, engine)
         height = engine.run(replace(pipeline, relief=relief).height()).samples
         np.testing.assert_allclose(height, ramp / 65535, atol=1e-6)
         self.assertFalse(any(treatment.on for treatment in relief.layers[0].treatments))

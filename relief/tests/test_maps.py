@@ -203,15 +203,15 @@ class HeightMapTests(TestCase):
         samples = np.linspace(0, 1, 101, dtype=np.float32)
         for midlevel in (0, 0.3, 0.5, 1):
             bump = bump_range(samples, midlevel)
-            self.assertEqual(bump.coded(np.array([midlevel], np.float32), 8)[0], 128)
-            coded = bump.coded(samples, 8).astype(float) / 255
+            self.assertEqual(bump.encode(np.array([midlevel], np.float32), 8)[0], 128)
+            coded = bump.encode(samples, 8).astype(float) / 255
             back = (coded - bump.midlevel(midlevel)) * bump.amplitude(12)
             np.testing.assert_allclose(back, (samples - midlevel) * 12, atol=bump.amplitude(12) / 255)
 
     def test_displacement_of_plain_heights_is_the_heights_and_what_goes_beyond_is_kept(self):
         plain = np.linspace(0, 1, 65536, dtype=np.float32)
-        np.testing.assert_array_equal(displacement_range(plain).coded(plain, 16), np.arange(65536))
+        np.testing.assert_array_equal(displacement_range(plain).encode(plain, 16), np.arange(65536))
         beyond = np.array([-1, 0, 2], np.float32)
         whole = displacement_range(beyond)
-        back = (whole.coded(beyond, 16) / 65535 - whole.midlevel(0.5)) * whole.amplitude(6)
+        back = (whole.encode(beyond, 16) / 65535 - whole.midlevel(0.5)) * whole.amplitude(6)
         np.testing.assert_allclose(back, (beyond - 0.5) * 6, atol=6 * 3 / 65535)

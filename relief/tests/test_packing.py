@@ -12,14 +12,14 @@ from PIL import Image
 from relief.deliver.bundle import map_files
 from relief.deliver.images import png
 from relief.errors import RecipeError
-from relief.maps.colour_map import Colour, coloured
+from relief.maps.colour_map import Colour, colour
 from relief.maps.packing import PRESETS, Pack, at_depth
 from relief.recipe import edits
 from relief.recipe.layer import Beside, Picture
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_PACKS
 from relief.run.engine import Engine
-from relief.run.finished import finished, packable, titles
+from relief.run.finished import finish_map, packable, titles
 from relief.run.pipeline import Pipeline
 from relief.tests.fields import rough
 from relief.tests.test_grey_maps import made_of_noise
@@ -30,9 +30,9 @@ def noise_with(*kinds: str, preset: str = "") -> Pipeline:
     """A small piece of noise with some grey maps and a packed picture."""
     relief = made_of_noise()
     for kind in kinds:
-        relief, _ = edits.map_added(relief, kind)
+        relief, _ = edits.add_map(relief, kind)
     if preset:
-        relief, _ = edits.pack_added(relief, preset)
+        relief, _ = edits.add_pack(relief, preset)
     return Pipeline(relief, {}, {}.__getitem__, 40)
 
 
@@ -79,8 +79,8 @@ class PackingTests(TestCase):
         )
         relief = pipeline.relief.model_copy(update={"maps": pipeline.relief.maps.model_copy(update={"packs": (pack,)})})
         engine, here = Engine(), replace(pipeline, relief=relief)
-        pixels = engine.run(finished(here, "pack-0"))
-        slope = engine.run(finished(here, "more-0"))
+        pixels = engine.run(finish_map(here, "pack-0"))
+        slope = engine.run(finish_map(here, "more-0"))
         self.assertEqual(pixels.dtype, np.uint16)
         self.assertEqual(set(pixels[..., 0].ravel()), {13107})
         np.testing.assert_array_equal(pixels[..., 1], 65535 - slope.astype(np.uint16) * 257)
@@ -90,22 +90,22 @@ class PackingTests(TestCase):
     def test_removing_a_map_moves_what_holds_the_later_ones(self):
         relief = noise_with("slope", "occlusion", "roughness", preset="gltf").relief
         self.assertEqual((relief.maps.packs[0].red, relief.maps.packs[0].green), ("more-1", "more-2"))
-        relief, _ = edits.map_removed(relief, 1)
+        relief, _ = edits.remove_map(relief, 1)
         self.assertEqual((relief.maps.packs[0].red, relief.maps.packs[0].green), ("value", "more-1"))
 
     def test_packs_are_named_removed_and_bounded(self):
         relief = made_of_noise()
         for preset in PRESETS:
-            relief, _ = edits.pack_added(relief, preset)
-        relief, _ = edits.pack_named(relief, 0, "  my   maps ")
+            relief, _ = edits.add_pack(relief, preset)
+        relief, _ = edits.name_pack(relief, 0, "  my   maps ")
         self.assertEqual(relief.maps.packs[0].name, "my maps")
-        relief, done = edits.pack_removed(relief, 1)
+        relief, done = edits.remove_pack(relief, 1)
         self.assertEqual(done, "Removed Normal and height")
         for _ in range(MOST_PACKS - len(relief.maps.packs)):
-            relief, _ = edits.pack_added(relief, "empty")
+            relief, _ = edits.add_pack(relief, "empty")
         for refused in (
-            lambda: edits.pack_added(relief, "empty"), lambda: edits.pack_added(made_of_noise(), "glitter"),
-            lambda: edits.pack_removed(relief, 99), lambda: edits.pack_named(relief, -1, "x"),
+            lambda: edits.add_pack(relief, "empty"), lambda: edits.add_pack(made_of_noise(), "glitter"),
+            lambda: edits.remove_pack(relief, 99), lambda: edits.name_pack(relief, -1, "x"),
         ):  # fmt: skip
             self.assertRaises(RecipeError, refused)
 
@@ -139,7 +139,7 @@ class UnpackingTests(TestCase):
         )  # fmt: skip
         engine, pipeline = Engine(), recipe_of({"picture": self.data}, content)
         for role, channel in (("occlusion", "red"), ("roughness", "green"), ("metalness", "blue")):
-            pixels = engine.run(finished(pipeline, f"along-{role}"))
+            pixels = engine.run(finish_map(pipeline, f"along-{role}"))
             np.testing.assert_array_equal(pixels, self.parts[channel])
         height = engine.run(pipeline.height()).samples
         np.testing.assert_allclose(height, self.parts["alpha"] / 255, atol=1e-6)
@@ -151,8 +151,8 @@ class UnpackingTests(TestCase):
             source="picture", reading="height", channel="alpha", unpacked={"red": "occlusion", "green": "roughness"}
         )
         pipeline = recipe_of({"picture": self.data}, content)
-        relief, _ = edits.pack_added(pipeline.relief, "gltf")
-        pixels = Engine().run(finished(replace(pipeline, relief=relief), "pack-0"))
+        relief, _ = edits.add_pack(pipeline.relief, "gltf")
+        pixels = Engine().run(finish_map(replace(pipeline, relief=relief), "pack-0"))
         np.testing.assert_array_equal(pixels[..., 0], self.parts["red"])
         np.testing.assert_array_equal(pixels[..., 1], self.parts["green"])
 
@@ -160,7 +160,7 @@ class UnpackingTests(TestCase):
         content = Picture(source="height", reading="height", unpacked={"source": "orm", "green": "roughness"})
         heights = png(np.rint(rough(32, 32, 9) * 65535).astype(np.uint16))
         pipeline, engine = recipe_of({"height": heights, "orm": self.data}, content), Engine()
-        pixels = engine.run(finished(pipeline, "along-roughness"))
+        pixels = engine.run(finish_map(pipeline, "along-roughness"))
         np.testing.assert_array_equal(pixels, self.parts["green"])
         self.assertEqual(pipeline.relief.layers[0].companions, {"roughness": Beside("orm", "green")})
         with self.assertRaisesRegex(RecipeError, "does not have"):
@@ -176,14 +176,14 @@ class ColourTests(TestCase):
     def test_colours_pass_through_as_they_are(self):
         photo = skimage.data.astronaut()[:64, :64]
         pipeline = recipe_of({"picture": png(photo)}, Picture(source="picture", reading="photo"))
-        np.testing.assert_array_equal(Engine().run(finished(pipeline, "colour")), photo)
+        np.testing.assert_array_equal(Engine().run(finish_map(pipeline, "colour")), photo)
         off = replace(pipeline, relief=pipeline.relief.with_changes({"maps.colour.on": False}))
         self.assertNotIn("x_colour.png", [file.name for file in map_files(off, Engine(), "x")])
 
     def test_a_tint_multiplies_linear_light(self):
         """scikit-image `color.rgb2xyz` gives the luminance (its Y) before and after a grey of linear 0.21586."""
         photo = skimage.data.astronaut()[:64, :64]
-        tinted = coloured(photo, Colour(tint="#808080"), (1, 1), (False, False))
+        tinted = colour(photo, Colour(tint="#808080"), (1, 1), (False, False))
         before, after = (skimage.color.rgb2xyz(pixels)[..., 1] for pixels in (photo, tinted))
         np.testing.assert_allclose(after, before * 0.21586, atol=0.004)
 
@@ -192,7 +192,7 @@ class ColourTests(TestCase):
         texture = np.random.default_rng(0).random((128, 128)) * 0.4 + 0.2
         light = np.tile(np.linspace(0.5, 1.5, 128), (128, 1))
         seen = np.rint(np.clip(_srgb(texture * light), 0, 1) * 255).astype(np.uint8)
-        evened = coloured(np.dstack([seen] * 3), Colour(even=1, window=40), (1, 1), (False, False))
+        evened = colour(np.dstack([seen] * 3), Colour(even=1, window=40), (1, 1), (False, False))
         inside = slice(24, -24)
         left, right = (_linear(evened[:, part, 0]).mean() for part in (slice(24, 44), slice(84, 104)))
         self.assertAlmostEqual(float(left / right), 1, delta=0.06)

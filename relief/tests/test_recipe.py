@@ -119,10 +119,10 @@ class ParameterTests(TestCase):
         """What a list or a box on the page posts is text, also where the choice is a number."""
         whole = recipe().main
         for kind in TREATMENTS:
-            whole, _ = edits.added(whole, kind)
+            whole, _ = edits.add_treatment(whole, kind)
         for kind in COMPANION_MAPS:
-            whole, _ = edits.map_added(whole, kind)
-        whole, _ = edits.pack_added(whole, "empty")
+            whole, _ = edits.add_map(whole, kind)
+        whole, _ = edits.add_pack(whole, "empty")
         tried = 0
         for path in whole.paths():
             known = whole.control(path)
@@ -139,4 +139,4 @@ class ParameterTests(TestCase):
         self.assertEqual([item.name for item in controls(Soften)], ["on", "radius"])
         radius = control(Soften, "radius")
         self.assertEqual((radius.unit, radius.low, radius.high), ("mm", 0, 1000))
-        self.assertEqual(control(TREATMENTS["levels"], "gamma").worded(1.5), "1.5")
+        self.assertEqual(control(TREATMENTS["levels"], "gamma").say(1.5), "1.5")

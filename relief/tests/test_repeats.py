@@ -7,10 +7,10 @@ import numpy as np
 import skimage.data
 from matplotlib.cbook import get_sample_data
 
-from relief.inspect.findings import measured_and_found
+from relief.inspect.findings import measure_and_find
 from relief.inspect.readings import readings
-from relief.inspect.repeats import motif, suggested_crops, telltales
-from relief.inspect.start import started, suggested_start
+from relief.inspect.repeats import motif, suggest_crops, telltales
+from relief.inspect.start import set_from_statistics, suggest_start
 from relief.inspect.thresholds import HARSH_ABOVE
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.normal import Normal, normal_map
@@ -18,7 +18,7 @@ from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.facts import facts, seam_ratios
 from relief.sources.picture import Picture
-from relief.sources.roles import family, green_of, guessed, role_in_name
+from relief.sources.roles import family, green_of, guess_role, role_in_name
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 from relief.tests.test_inspect import png
 from relief.treat.crop import Crop
@@ -55,24 +55,24 @@ class RoleTests(TestCase):
 
     def test_a_normal_map_is_known_by_its_pixels_and_a_photo_is_not_taken_for_one(self):
         normals = normal_map(field(rough(128, 128), edges=WRAP), 4, Normal())
-        guess = guessed(picture(normals), "x.png", True)
+        guess = guess_role(picture(normals), "x.png", True)
         self.assertEqual((guess.role, guess.reading), ("normal", "normal"))
         for photo in (skimage.data.astronaut(), skimage.data.coffee(), skimage.data.chelsea()):
-            self.assertEqual(guessed(picture(photo), "x.png", True).role, "photo")
-            self.assertEqual(guessed(picture(photo), "x_normal.png", True).role, "photo")
+            self.assertEqual(guess_role(picture(photo), "x.png", True).role, "photo")
+            self.assertEqual(guess_role(picture(photo), "x_normal.png", True).role, "photo")
 
     def test_a_photo_is_not_taken_for_data_because_of_its_name(self):
         """An arm can be a limb. Channels of a photo have their details in common, those of packed maps do not."""
         photos = (skimage.data.astronaut(), skimage.data.coffee(), skimage.data.chelsea(), skimage.data.rocket())
         for photo in photos:
-            self.assertEqual(guessed(picture(photo), "robot_arm.png", True).role, "photo")
+            self.assertEqual(guess_role(picture(photo), "robot_arm.png", True).role, "photo")
             for name in ("rough_stone.jpg", "metallic_paint.jpg", "base.png", "foggy_ao.jpg"):
-                self.assertIn(guessed(picture(photo), name, True).role, ("photo", "colour"), name)
+                self.assertIn(guess_role(picture(photo), name, True).role, ("photo", "colour"), name)
         packed = np.dstack([skimage.data.gravel(), skimage.data.brick(), skimage.data.grass()])
-        self.assertEqual(guessed(picture(packed), "robot_arm.png", True).role, "packed")
+        self.assertEqual(guess_role(picture(packed), "robot_arm.png", True).role, "packed")
         packed[..., 2] = 0  # no metal anywhere
-        self.assertEqual(guessed(picture(packed), "robot_arm.png", True).role, "packed")
-        self.assertEqual(guessed(picture(packed), "robot.png", True).role, "photo")
+        self.assertEqual(guess_role(picture(packed), "robot_arm.png", True).role, "packed")
+        self.assertEqual(guess_role(picture(packed), "robot.png", True).role, "photo")
 
     def test_green_is_judged_right_on_twenty_reliefs_each_way(self):
         """Integrability, Frankot & Chellappa 1988: the slopes of a surface have no curl."""
@@ -138,7 +138,7 @@ class HeightFromNormalsTests(TestCase):
         here = field(rough(96, 96), width=300, edges=WRAP)
         data = png(normal_map(here, 25, Normal(kernel="central")))
         engine = Engine()
-        recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
+        recipe = suggest_start("0" * 64, "x.png", "normal", lambda _: data, engine)
         self.assertAlmostEqual(recipe.main.amplitude, 25, delta=2)
         height = engine.run(Pipeline.of(recipe, lambda _: data).height())
         self.assertGreater(np.corrcoef(height.samples.ravel(), here.samples.ravel())[0, 1], 0.99)
@@ -148,15 +148,15 @@ class GreenFindingTests(TestCase):
     def test_a_normal_map_read_the_wrong_way_is_found_and_its_mend_finds_the_height(self):
         here = field(rough(96, 96), width=300, edges=WRAP)
         data, engine = png(normal_map(here, 25, Normal(kernel="central", green="down"))), Engine()
-        recipe = suggested_start("0" * 64, "x.png", "normal", lambda _: data, engine)
+        recipe = suggest_start("0" * 64, "x.png", "normal", lambda _: data, engine)
         self.assertEqual(recipe.main.layers[0].content.green, "down", "as its pixels say")
         recipe = recipe.with_changes({"layers.0.content.green": "up"})
 
         def found(recipe) -> dict:
-            _, items = measured_and_found(Pipeline.of(recipe, lambda _: data), engine)
+            _, items = measure_and_find(Pipeline.of(recipe, lambda _: data), engine)
             return {finding.kind: finding for finding in items}
 
-        mended = found(recipe)["green"].mend.applied(recipe)
+        mended = found(recipe)["green"].mend.apply(recipe)
         self.assertNotIn("green", found(mended))
         height = engine.run(Pipeline.of(mended, lambda _: data).height())
         self.assertGreater(np.corrcoef(height.samples.ravel(), here.samples.ravel())[0, 1], 0.99)
@@ -187,13 +187,13 @@ class RepeatTests(TestCase):
         """scikit-image's `brick` and `grass` (CC0)."""
         for photo in (skimage.data.brick(), skimage.data.grass()):
             here = field(photo / 255, width=512)
-            crops = suggested_crops(here)
+            crops = suggest_crops(here)
             self.assertEqual(len(crops), 3)
             for crop in crops:
                 cut = Crop(left=crop.left, top=crop.top, width=crop.width, height=crop.height).treat(here)
                 self.assertAlmostEqual(cut.footprint.width, cut.footprint.height, delta=2)
                 self.assertLessEqual(max(seam_ratios(cut.samples)), max(seam_ratios(here.samples)) + 0.3)
-        self.assertEqual(suggested_crops(field(np.zeros((4, 4)))), [])
+        self.assertEqual(suggest_crops(field(np.zeros((4, 4)))), [])
 
 
 class StartTests(TestCase):
@@ -202,9 +202,9 @@ class StartTests(TestCase):
         the light."""
         for name in ("brick", "grass", "gravel"):
             data, engine = png(getattr(skimage.data, name)()), Engine()
-            first = suggested_start("0" * 64, f"{name}.png", "photo", lambda _, data=data: data, engine)
+            first = suggest_start("0" * 64, f"{name}.png", "photo", lambda _, data=data: data, engine)
             pipeline = Pipeline.of(first, lambda _, data=data: data)
-            relief = started(pipeline, engine)
+            relief = set_from_statistics(pipeline, engine)
             height = engine.run(replace(pipeline, relief=relief).height())
             taken = readings(height, amplitude=relief.amplitude, midlevel=relief.midlevel)
             self.assertAlmostEqual(taken.steepest, 40, delta=1)
@@ -221,9 +221,9 @@ class StartTests(TestCase):
 
     def test_what_places_the_picture_stays(self):
         data, engine = png(skimage.data.brick()), Engine()
-        first = suggested_start("0" * 64, "brick.png", "photo", lambda _: data, engine)
+        first = suggest_start("0" * 64, "brick.png", "photo", lambda _: data, engine)
         placed = first.main.with_treatments([Crop(left=10, width=60, height=60), 0, 1, EvenLight()])
-        relief = started(Pipeline.of(first.with_relief(placed), lambda _: data), engine)
+        relief = set_from_statistics(Pipeline.of(first.with_relief(placed), lambda _: data), engine)
         kinds = [treatment.kind for treatment in relief.layers[0].treatments]
         self.assertEqual(kinds, ["crop", "even_light", "levels", "soften"])
 
@@ -231,7 +231,7 @@ class StartTests(TestCase):
 class ResolutionTests(TestCase):
     def test_the_full_picture_is_kept_to_the_end_and_shrunk_by_area(self):
         data, engine = png(skimage.data.gravel()), Engine()
-        recipe = suggested_start("0" * 64, "gravel.png", "photo", lambda _: data, engine)
+        recipe = suggest_start("0" * 64, "gravel.png", "photo", lambda _: data, engine)
         full = engine.run(Pipeline.of(recipe, lambda _: data).height()).samples
         small = recipe.with_changes({"maps.resolution": 128})
         shrunk = engine.run(Pipeline.of(small, lambda _: data).height()).samples
@@ -242,16 +242,16 @@ class ResolutionTests(TestCase):
         place = np.arange(32, dtype=np.float64)
         quadratic = 0.1 + 0.002 * place + 0.0007 * place**2
         here = field(np.tile(quadratic, (32, 1)))
-        from relief.filters.resample import field_resampled
+        from relief.filters.resample import resample_field
 
-        fine = field_resampled(here, 96, 96, "bicubic").samples
+        fine = resample_field(here, 96, 96, "bicubic").samples
         places = (np.arange(96) + 0.5) / 3 - 0.5
         expected = 0.1 + 0.002 * places + 0.0007 * places**2
         np.testing.assert_allclose(fine[40, 9:-9], expected[9:-9], atol=1e-6)
 
     def test_a_crop_is_looked_at_with_all_its_texels(self):
         data, engine = png(skimage.data.gravel()), Engine()
-        recipe = suggested_start("0" * 64, "gravel.png", "photo", lambda _: data, engine)
+        recipe = suggest_start("0" * 64, "gravel.png", "photo", lambda _: data, engine)
         cut = recipe.with_relief(recipe.main.with_treatments([Crop(width=25, height=25), *range(3)]))
         proxy = engine.run(Pipeline.of(cut, lambda _: data, 128).height())
         self.assertEqual(proxy.samples.shape, (128, 128))

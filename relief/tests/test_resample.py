@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relief.compose.layout import Layout
-from relief.filters.resample import averaged, field_resampled, resampled, shrunk
+from relief.filters.resample import resample, resample_by_area, resample_field, shrunk
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.maps.slopes import slopes, steepness
@@ -20,7 +20,7 @@ WRAPS, CLAMPS = (True, True), (False, False)
 
 class ShrinkingTests(TestCase):
     def test_a_ramp_keeps_one_step_at_an_odd_ratio(self):
-        small = resampled(np.tile(np.arange(1200, dtype=np.float32), (4, 1)), 4, 1024, "area", CLAMPS)
+        small = resample(np.tile(np.arange(1200, dtype=np.float32), (4, 1)), 4, 1024, "area", CLAMPS)
         np.testing.assert_allclose(np.diff(small[1]), 1200 / 1024, atol=2e-4)
         np.testing.assert_allclose(small[1], (np.arange(1024) + 0.5) * 1200 / 1024 - 0.5, atol=1e-4)
 
@@ -29,19 +29,21 @@ class ShrinkingTests(TestCase):
         """A plane's mean over a texel is its height at the texel's middle."""
         fewer_rows, fewer_columns = min(rows, fewer_rows), min(columns, fewer_columns)
         even = np.full((rows, columns), 0.3, np.float32)
-        self.assertEqual(set(averaged(even, fewer_rows, fewer_columns, (across, down)).ravel()), {np.float32(0.3)})
+        self.assertEqual(
+            set(resample_by_area(even, fewer_rows, fewer_columns, (across, down)).ravel()), {np.float32(0.3)}
+        )
         noise = np.random.default_rng(rows * 71 + columns).random((rows, columns), np.float32)
-        small = averaged(noise, fewer_rows, fewer_columns, (across, down))
+        small = resample_by_area(noise, fewer_rows, fewer_columns, (across, down))
         self.assertAlmostEqual(float(small.mean(dtype=float)), float(noise.mean(dtype=float)), places=6)
         plane = 0.2 + centres(columns)[None, :] * 0.7 - centres(rows)[:, None] * 0.4
         expected = 0.2 + centres(fewer_columns)[None, :] * 0.7 - centres(fewer_rows)[:, None] * 0.4
         if columns > 1 and rows > 1:  # one texel does not say how steep the plane was
-            np.testing.assert_allclose(averaged(plane, fewer_rows, fewer_columns), expected, atol=2e-7)
+            np.testing.assert_allclose(resample_by_area(plane, fewer_rows, fewer_columns), expected, atol=2e-7)
 
     def test_whole_ratios_are_plain_means(self):
         noise = np.random.default_rng(2).random((12, 35), np.float32)
         expected = noise.reshape(4, 3, 7, 5).mean(axis=(1, 3))
-        np.testing.assert_allclose(resampled(noise, 4, 7, "area", WRAPS), expected, atol=1e-7)
+        np.testing.assert_allclose(resample(noise, 4, 7, "area", WRAPS), expected, atol=1e-7)
 
     def test_a_wave_is_averaged_as_its_integral_says(self):
         """The mean of cos over (a, b) is (sin b - sin a) / (b - a)."""
@@ -49,7 +51,7 @@ class ShrinkingTests(TestCase):
         ends = 2 * np.pi * 7 * np.arange(old + 1) / old
         wave = np.diff(np.sin(ends)) / np.diff(ends)
         ends = 2 * np.pi * 7 * np.arange(new + 1) / new
-        small = averaged(np.tile(wave, (3, 1)), 3, new, WRAPS)
+        small = resample_by_area(np.tile(wave, (3, 1)), 3, new, WRAPS)
         np.testing.assert_allclose(small[1], np.diff(np.sin(ends)) / np.diff(ends), atol=2e-5)
 
     def test_normals_carry_no_grid_at_odd_ratios(self):
@@ -57,7 +59,7 @@ class ShrinkingTests(TestCase):
         for old in (1500, 2000, 1111):
             y, x = 2 * np.pi * centres(old // 2)[:, None], 2 * np.pi * centres(old)[None, :]
             heights = 0.5 + 0.25 * np.sin(5 * x) * np.cos(3 * y)
-            small = field_resampled(field(heights, 300, 300, WRAP), 512, 1024, "area")
+            small = resample_field(field(heights, 300, 300, WRAP), 512, 1024, "area")
             y, x = 2 * np.pi * centres(512)[:, None], 2 * np.pi * centres(1024)[None, :]
             right = 0.25 * 5 * np.cos(5 * x) * np.cos(3 * y) * 2 * np.pi / 300 * 20
             up = 0.25 * 3 * np.sin(5 * x) * np.sin(3 * y) * 2 * np.pi / 300 * 20
@@ -80,7 +82,7 @@ class EnlargingTests(TestCase):
         smooth = rough(128, 128, seed=4)
         layer = field(smooth, 300, edges=WRAP)
         grid = Grid(1024, 1024, Footprint(width=300, height=300))
-        laid = field(Layout().repeat(field_resampled(layer, 1024, 1024, "area").samples, grid), 300, edges=WRAP)
+        laid = field(Layout().repeat(resample_field(layer, 1024, 1024, "area").samples, grid), 300, edges=WRAP)
         flat = np.mean(np.hypot(*np.moveaxis(slopes(laid, 20), -1, 0)) == 0)
         self.assertLess(flat, 0.001)
         steep, before = (np.percentile(steepness(here, 20), 95) for here in (laid, layer))
@@ -88,20 +90,20 @@ class EnlargingTests(TestCase):
 
     def test_one_side_grows_while_the_other_shrinks(self):
         plane = centres(90)[None, :] * 0.5 + centres(40)[:, None] * 0.25
-        turned = resampled(plane, 130, 37, "area", CLAMPS)
+        turned = resample(plane, 130, 37, "area", CLAMPS)
         expected = centres(37)[None, :] * 0.5 + centres(130)[:, None] * 0.25
         np.testing.assert_allclose(turned, expected, atol=1e-6)
 
     def test_a_ramp_keeps_its_slope_up_to_an_edge_that_does_not_wrap(self):
         ramp = np.tile(centres(40), (30, 1))
         for method in ("area", "bicubic", "bilinear", "lanczos"):
-            large = field_resampled(field(ramp, 100, 75, CLAMP), 171, 203, method).samples
+            large = resample_field(field(ramp, 100, 75, CLAMP), 171, 203, method).samples
             np.testing.assert_allclose(large[0], centres(203), atol=2e-3 if method == "lanczos" else 1e-6)
 
     def test_what_tiles_goes_on_tiling(self):
         """Laid beside itself and then enlarged it is the same as enlarged and then laid beside itself."""
         tile = rough(33, 48, seed=6)
         for rows, columns in ((100, 131), (20, 131), (20, 31)):
-            once = resampled(tile, rows, columns, "area", WRAPS)
-            twice = resampled(np.tile(tile, (2, 2)), 2 * rows, 2 * columns, "area", WRAPS)
+            once = resample(tile, rows, columns, "area", WRAPS)
+            twice = resample(np.tile(tile, (2, 2)), 2 * rows, 2 * columns, "area", WRAPS)
             np.testing.assert_allclose(twice, np.tile(once, (2, 2)), atol=1e-5)

@@ -11,7 +11,7 @@ from PIL.PngImagePlugin import PngInfo
 
 from relief.inspect.check import check
 from relief.inspect.finding import Finding
-from relief.inspect.findings import measured_and_found, repeated
+from relief.inspect.findings import measure_and_find, repeated
 from relief.inspect.sets import set_findings
 from relief.maps.normal import Normal, normal_map
 from relief.recipe import edits
@@ -34,7 +34,7 @@ def normals(green: str = "up") -> np.ndarray:
 
 
 def found_in(pipeline: Pipeline) -> dict[str, Finding]:
-    found = {item.kind: item for item in measured_and_found(pipeline, Engine())[1]}
+    found = {item.kind: item for item in measure_and_find(pipeline, Engine())[1]}
     return {kind: item for kind, item in found.items() if kind not in ABOUT_THE_RELIEF}
 
 
@@ -155,12 +155,12 @@ class RepeatTests(TestCase):
         reference = {"picture": SourceReference(digest="a" * 64, filename="dent.png")}
         pipeline = begun(HEIGHTS)[0]
         base = Recipe.of(pipeline.relief, pipeline.sources)
-        recipe, _ = edits.picture_added(base, "Dents", reference, Picture(source="picture", reading="height"))
+        recipe, _ = edits.add_picture(base, "Dents", reference, Picture(source="picture", reading="height"))
         self.assertIsNone(repeated(recipe.main))
         twice = recipe.with_changes({"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2})
         finding = repeated(twice.main)
         self.assertIn("slopes stand 2 times as steep", finding.reason)
-        after = finding.mend.applied(twice).main
+        after = finding.mend.apply(twice).main
         self.assertAlmostEqual(after.layers[1].amount, 0.15)
         self.assertIsNone(repeated(after))
 

@@ -6,7 +6,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief.filters.statistics import deviations, percentiles, scattered
+from relief.filters.statistics import deviations, draw_some, percentiles
 from relief.inspect.readings import readings
 from relief.tests.fields import field
 from relief.treat.normalise import Normalise
@@ -38,7 +38,7 @@ class PercentileTests(TestCase):
 
     def test_a_handful_is_fair(self):
         stripes = np.tile(np.arange(16) < 3, (512, 128))
-        self.assertAlmostEqual(scattered(stripes, 10_000).mean(), 3 / 16, delta=0.01)
+        self.assertAlmostEqual(draw_some(stripes, 10_000).mean(), 3 / 16, delta=0.01)
 
 
 class StripeTests(TestCase):

@@ -7,10 +7,10 @@ import numpy as np
 import trimesh
 
 from relief.deliver.meshes import mesh_file
-from relief.displace.displace import displaced, vertex_normals
+from relief.displace.displace import displace_mesh, vertex_normals
 from relief.displace.forecast import BYTES_OF_A_FACE, by_level, forecast, refuse_if_too_large
 from relief.errors import TooManyFacesError
-from relief.height import Footprint, sampled
+from relief.height import Footprint, sample_heights
 from relief.surface import SHAPES
 from relief.surface.mesh import Mesh
 from relief.surface.plane import Plane, plane
@@ -24,17 +24,17 @@ class SamplingTests(TestCase):
     def test_texel_centres_give_the_samples_and_between_them_a_straight_line(self):
         samples = rough(6, 8)
         u, v = np.meshgrid(centres(8), 1 - centres(6))
-        np.testing.assert_allclose(sampled(field(samples), u, v), samples, atol=1e-6)
-        between = sampled(field(samples), np.array([2 / 8]), np.array([1 - 0.5 / 6]))
+        np.testing.assert_allclose(sample_heights(field(samples), u, v), samples, atol=1e-6)
+        between = sample_heights(field(samples), np.array([2 / 8]), np.array([1 - 0.5 / 6]))
         np.testing.assert_allclose(between, samples[0, 1:3].mean(), atol=1e-6)
 
     def test_beyond_the_edge_it_wraps_or_clamps(self):
         samples = rough(6, 8)
         middle = np.array([1 - 0.5 / 6])
         np.testing.assert_allclose(
-            sampled(field(samples, edges=WRAP), np.array([1.0]), middle), samples[0, [0, 7]].mean(), atol=1e-6
+            sample_heights(field(samples, edges=WRAP), np.array([1.0]), middle), samples[0, [0, 7]].mean(), atol=1e-6
         )
-        np.testing.assert_allclose(sampled(field(samples), np.array([1.0]), middle), samples[0, 7], atol=1e-6)
+        np.testing.assert_allclose(sample_heights(field(samples), np.array([1.0]), middle), samples[0, 7], atol=1e-6)
 
 
 class PlaneTests(TestCase):
@@ -72,7 +72,7 @@ class PlaneTests(TestCase):
 class DisplacementTests(TestCase):
     def test_added_volume_is_amplitude_times_mean_height_times_area(self):
         here = field(rough(120, 160), width=80, height=60, edges=WRAP)
-        mesh = displaced(plane(FOOTPRINT, 640, 480), here, 9, 0.2)
+        mesh = displace_mesh(plane(FOOTPRINT, 640, 480), here, 9, 0.2)
         quads = mesh.positions[mesh.polygons(4)]
         volume = quads[..., 2].mean(axis=1).sum() * (80 / 640) * (60 / 480)
         self.assertAlmostEqual(volume, 9 * (here.samples.mean() - 0.2) * 80 * 60, delta=0.002 * volume)
@@ -80,18 +80,18 @@ class DisplacementTests(TestCase):
     def test_white_comes_out_black_goes_in_and_midlevel_stays(self):
         """Common practice, no source."""
         for height, expected in ((1, 4), (0, -6), (0.6, 0)):
-            mesh = displaced(plane(FOOTPRINT, 4, 3), field(np.full((5, 5), height)), 10, 0.6)
+            mesh = displace_mesh(plane(FOOTPRINT, 4, 3), field(np.full((5, 5), height)), 10, 0.6)
             np.testing.assert_allclose(mesh.positions[:, 2], expected, atol=1e-5)
 
     def test_top_of_the_picture_is_top_of_the_plane(self):
         white_above = np.vstack([np.ones((8, 16)), np.zeros((8, 16))])
-        mesh = displaced(plane(FOOTPRINT, 8, 8), field(white_above, width=80, height=60), 1, 0)
+        mesh = displace_mesh(plane(FOOTPRINT, 8, 8), field(white_above, width=80, height=60), 1, 0)
         self.assertTrue((mesh.positions[mesh.positions[:, 1] > 10, 2] > 0.9).all())
         self.assertTrue((mesh.positions[mesh.positions[:, 1] < -10, 2] < 0.1).all())
 
     def test_normals_of_a_wave_are_the_analytic_ones(self):
         wave = field(sinusoid(16, 1024, 2), width=100, height=100, edges=WRAP)
-        mesh = displaced(plane(wave.footprint, 512, 4), wave, 10, 0.5)
+        mesh = displace_mesh(plane(wave.footprint, 512, 4), wave, 10, 0.5)
         slope = 10 * 0.5 * 2 * np.pi * 2 / 100 * np.cos(2 * np.pi * 2 * mesh.uv[:, 0])
         expected = np.stack([-slope, np.zeros_like(slope), np.ones_like(slope)], axis=1)
         expected /= np.linalg.norm(expected, axis=1, keepdims=True)
@@ -101,8 +101,8 @@ class DisplacementTests(TestCase):
     def test_copies_of_a_tile_join_in_their_shading_too(self):
         """Against the normals inside of one mesh of the tile laid twice across and twice down."""
         tile = rough(48, 64, seed=8)
-        one = displaced(plane(FOOTPRINT, 64, 48), field(tile, 80, 60, WRAP), 12, 0.5)
-        four = displaced(
+        one = displace_mesh(plane(FOOTPRINT, 64, 48), field(tile, 80, 60, WRAP), 12, 0.5)
+        four = displace_mesh(
             plane(Footprint(width=160, height=120), 128, 96), field(np.tile(tile, (2, 2)), 160, 120, WRAP), 12, 0.5
         )
         within = four.normals.reshape(97, 129, 3)[24:73, 32:97]
@@ -111,12 +111,12 @@ class DisplacementTests(TestCase):
         grid = one.normals.reshape(49, 65, 3)
         np.testing.assert_array_equal(grid[:, 0], grid[:, -1])
         np.testing.assert_array_equal(grid[0], grid[-1])
-        apart = displaced(plane(FOOTPRINT, 64, 48), field(tile, 80, 60), 12, 0.5).normals.reshape(49, 65, 3)
+        apart = displace_mesh(plane(FOOTPRINT, 64, 48), field(tile, 80, 60), 12, 0.5).normals.reshape(49, 65, 3)
         self.assertGreater(np.abs(apart[:, 0] - apart[:, -1]).max(), 0.05, "edges that do not wrap stay as they are")
 
     def test_normals_against_trimesh(self):
         """trimesh `vertex_normals`, which weighs by angle: on a gentle surface both are within half a degree."""
-        mesh = displaced(plane(FOOTPRINT, 60, 45), field(rough(90, 120), width=80, height=60), 0.3, 0.5)
+        mesh = displace_mesh(plane(FOOTPRINT, 60, 45), field(rough(90, 120), width=80, height=60), 0.3, 0.5)
         other = trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False).vertex_normals
         angles = np.degrees(np.arccos(np.clip((mesh.normals * other).sum(axis=1), -1, 1)))
         self.assertLess(np.percentile(angles, 99), 0.5)
@@ -160,10 +160,10 @@ class PolygonTests(TestCase):
 
     def test_a_seam_stays_closed_when_it_is_displaced(self):
         ramp = field(np.tile(centres(64), (64, 1)), width=64)
-        moved = displaced(self.mesh(), ramp, 8, 0)
+        moved = displace_mesh(self.mesh(), ramp, 8, 0)
         self.assertEqual(moved.positions.shape, (8, 3))
         # vertex 1 is moved by the mean of its three corners, one of which lies elsewhere on the maps
-        ends = sampled(ramp, np.float32([0.25, 0.5]), np.float32([0, 0.25])) * 8
+        ends = sample_heights(ramp, np.float32([0.25, 0.5]), np.float32([0, 0.25])) * 8
         self.assertAlmostEqual(float(moved.positions[1, 2]), float(ends[0] + ends[1]) / 2, places=4)
 
     def test_written_as_obj_it_keeps_its_polygons_and_seam(self):

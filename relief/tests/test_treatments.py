@@ -15,7 +15,7 @@ import skimage.transform
 from PIL import Image
 
 from relief.errors import RecipeError
-from relief.filters.curve import curved
+from relief.filters.curve import apply_stops
 from relief.filters.gaussian import gaussian
 from relief.height import HeightField
 from relief.inspect.readings import steepest
@@ -47,11 +47,11 @@ from relief.treat.sharpen import Sharpen
 from relief.treat.shift import Shift
 from relief.treat.slope_limit import SlopeLimit
 from relief.treat.soften import Soften
-from relief.treat.soften_between_edges import SoftenBetweenEdges, bilateral, guided
+from relief.treat.soften_between_edges import SoftenBetweenEdges, bilateral, filter_guided
 from relief.treat.straighten import Straighten
-from relief.treat.terrace import Terrace, terraced
+from relief.treat.terrace import Terrace, terrace
 from relief.treat.tone_curve import ToneCurve
-from relief.treat.turn import Turn, kept_part
+from relief.treat.turn import Turn, find_kept_part
 
 
 class LevelsTests(TestCase):
@@ -98,28 +98,28 @@ class SoftenTests(TestCase):
 class ToneTests(TestCase):
     def test_a_straight_curve_is_numpys_interpolation_and_two_stops_change_nothing(self):
         samples = rough(30, 30).astype(np.float32)
-        np.testing.assert_allclose(curved(samples, ((0, 0), (1, 1)), "straight"), samples, atol=1e-6)
+        np.testing.assert_allclose(apply_stops(samples, ((0, 0), (1, 1)), "straight"), samples, atol=1e-6)
         stops = ((0.1, 0.9), (0.4, 0.2), (0.9, 0.6))
         expected = np.interp(samples, *zip(*stops, strict=True))
-        np.testing.assert_allclose(curved(samples, stops, "straight"), expected, atol=1e-6)
+        np.testing.assert_allclose(apply_stops(samples, stops, "straight"), expected, atol=1e-6)
 
     def test_a_smooth_curve_goes_through_its_stops_and_never_overshoots(self):
         """Fritsch & Butland 1984: a monotone cubic stays between neighbouring stops."""
         stops = ((0, 0), (0.3, 0.02), (0.35, 0.9), (1, 1))
         places, values = np.array(stops).T
-        np.testing.assert_allclose(curved(np.float32(places), stops, "smooth"), values, atol=2e-3)
-        fine = curved(np.linspace(0, 1, 5000, dtype=np.float32), stops, "smooth")
+        np.testing.assert_allclose(apply_stops(np.float32(places), stops, "smooth"), values, atol=2e-3)
+        fine = apply_stops(np.linspace(0, 1, 5000, dtype=np.float32), stops, "smooth")
         self.assertTrue((np.diff(fine) >= -1e-6).all())
 
     def test_steps_hold_until_the_next_stop(self):
-        out = curved(np.float32([-1, 0, 0.29, 0.3, 0.99, 1, 2]), ((0, 0.1), (0.3, 0.5), (1, 0.9)), "stepped")
+        out = apply_stops(np.float32([-1, 0, 0.29, 0.3, 0.99, 1, 2]), ((0, 0.1), (0.3, 0.5), (1, 0.9)), "stepped")
         np.testing.assert_allclose(out, [0.1, 0.1, 0.1, 0.5, 0.5, 0.9, 0.9], atol=1e-6)
 
     def test_stops_are_sorted_read_from_text_and_refused_when_they_coincide(self):
         self.assertEqual(ToneCurve(stops="[[1, 0], [0, 1]]").stops, ((0, 1), (1, 0)))
         for text in ("[[0, 0], [0, 1]]", "[[0, 0]]", "nonsense", '"x"', "[[0, 0], [1]]", "[[0, 0], [NaN, 1]]"):
             with self.assertRaises(RecipeError):
-                ToneCurve.checked(stops=text)
+                ToneCurve.create(stops=text)
 
     def test_clamp_is_numpys_clip(self):
         samples = rough(20, 20) * 3 - 1
@@ -136,9 +136,9 @@ class ToneTests(TestCase):
 
     def test_terraces_have_their_count_of_levels_and_a_full_passage_changes_nothing(self):
         ramp = np.linspace(0, 1, 1001, dtype=np.float32)
-        np.testing.assert_allclose(np.unique(terraced(ramp, 5, 0)), [0, 0.25, 0.5, 0.75, 1], atol=1e-6)
-        np.testing.assert_allclose(terraced(ramp, 5, 1), ramp, atol=1e-6)
-        self.assertTrue((np.diff(terraced(ramp, 7, 0.3)) >= -1e-6).all())
+        np.testing.assert_allclose(np.unique(terrace(ramp, 5, 0)), [0, 0.25, 0.5, 0.75, 1], atol=1e-6)
+        np.testing.assert_allclose(terrace(ramp, 5, 1), ramp, atol=1e-6)
+        self.assertTrue((np.diff(terrace(ramp, 7, 0.3)) >= -1e-6).all())
 
 
 class DetailTests(TestCase):
@@ -206,8 +206,8 @@ class DetailTests(TestCase):
         middle = means(samples)
         share = (variance := means(samples.astype(float) ** 2) - middle**2) / (variance + 0.1**2)
         expected = means(share) * samples + means((1 - share) * middle)
-        np.testing.assert_allclose(guided(samples, (3, 3), 0.1, (True, True)), expected, atol=1e-5)
-        np.testing.assert_allclose(guided(samples, (3, 3), 1e-4, (True, True)), samples, atol=1e-3)
+        np.testing.assert_allclose(filter_guided(samples, (3, 3), 0.1, (True, True)), expected, atol=1e-5)
+        np.testing.assert_allclose(filter_guided(samples, (3, 3), 1e-4, (True, True)), samples, atol=1e-3)
 
     def test_bilateral_against_opencv(self):
         """`cv2.bilateralFilter`, whose window is round; so it reaches four standard deviations."""
@@ -387,7 +387,7 @@ class PlaceTests(TestCase):
     def test_corners_that_cross_are_refused_and_the_whole_changes_nothing(self):
         for corners in ("[[0,0],[1,1],[1,0],[0,1]]", "[[0,0],[1,0],[0.2,0.2],[0,1]]", "[[0,0],[1,0],[1,1]]"):
             with self.assertRaises(RecipeError):
-                Straighten.checked(corners=corners)
+                Straighten.create(corners=corners)
         here = field(rough(30, 40))
         np.testing.assert_allclose(Straighten().treat(here).samples, here.samples, atol=1e-6)
 
@@ -409,12 +409,12 @@ class PlaceTests(TestCase):
         x, y = np.meshgrid(np.arange(160) - 79.5, 59.5 - np.arange(120))
         out = Turn(angle=12).treat(field(height(x, y), width=160))
         rows, columns = out.samples.shape
-        part = kept_part(160, 120, math.radians(12))
+        part = find_kept_part(160, 120, math.radians(12))
         self.assertEqual((rows, columns), (round(120 * part), round(160 * part)))
         x, y = np.meshgrid(np.arange(columns) - (columns - 1) / 2, (rows - 1) / 2 - np.arange(rows))
         cosine, sine = math.cos(math.radians(12)), math.sin(math.radians(12))
         np.testing.assert_allclose(out.samples, height(cosine * x + sine * y, cosine * y - sine * x), atol=2.5e-3)
-        self.assertAlmostEqual(kept_part(100, 100, math.radians(45)), 1 / math.sqrt(2), places=6)
+        self.assertAlmostEqual(find_kept_part(100, 100, math.radians(45)), 1 / math.sqrt(2), places=6)
 
     def test_shift_by_half_shows_the_seam_in_the_middle_and_twice_is_nothing(self):
         here = field(rough(40, 60))

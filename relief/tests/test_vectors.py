@@ -10,12 +10,12 @@ from scipy.spatial.transform import Rotation
 
 from relief.height import Edges, Footprint
 from relief.maps.normal import Normal, normal_map, vectors
-from relief.maps.vectors import rebuilt_blue, reoriented, strengthened, unit, vectors_of
+from relief.maps.vectors import rebuilt_blue, reorient, strengthen, unit, vectors_of
 from relief.recipe.layer import Layer, Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine
-from relief.run.finished import finished, normals
+from relief.run.finished import finish_map, normals
 from relief.run.pipeline import Pipeline
 from relief.tests.fields import WRAP, field, rough
 from relief.treat.invert import Invert
@@ -64,7 +64,7 @@ class VectorTests(TestCase):
     def test_reoriented_against_rotation_matrices(self):
         """Barre-Brisebois & Hill 2012: upright to the base by the shortest turn, as SciPy's `Rotation` has it."""
         base, detail = directions(200, 1), directions(200, 2)
-        found = reoriented(base, detail)[0]
+        found = reorient(base, detail)[0]
         for number, (lower, upper) in enumerate(zip(base[0], detail[0], strict=True)):
             axis = np.cross(UPRIGHT, lower)
             angle = np.arctan2(np.linalg.norm(axis), lower[2])
@@ -73,8 +73,8 @@ class VectorTests(TestCase):
 
     def test_combined_with_flat_each_stays_as_it_is(self):
         some, flat = directions(50), np.float32([[UPRIGHT] * 50])
-        np.testing.assert_allclose(reoriented(some, flat), some, atol=1e-6)
-        np.testing.assert_allclose(reoriented(flat, some), some, atol=1e-6)
+        np.testing.assert_allclose(reorient(some, flat), some, atol=1e-6)
+        np.testing.assert_allclose(reorient(flat, some), some, atol=1e-6)
 
     def test_blue_is_made_again_of_red_and_green(self):
         """z = sqrt(1 - x^2 - y^2), within what 8 bits of red and green leave."""
@@ -102,7 +102,7 @@ class VectorTests(TestCase):
     def test_strength_is_a_factor_on_slopes(self):
         some = directions(100)
         for strength in (2.5, -1):
-            more = strengthened(some, strength)
+            more = strengthen(some, strength)
             np.testing.assert_allclose(
                 more[..., :2] / more[..., 2:], strength * some[..., :2] / some[..., 2:], rtol=1e-4, atol=1e-5
             )
@@ -134,7 +134,7 @@ class CameAlongTests(TestCase):
         pipeline = recipe_of({"picture": png(self.pixels)}, content, *treatments)
         changes = {f"maps.normal.{name}": value for name, value in {"of": "source", **normal}.items()}
         pipeline = replace(pipeline, relief=pipeline.relief.with_changes(changes))
-        return Engine().run(finished(pipeline, "normal"))
+        return Engine().run(finish_map(pipeline, "normal"))
 
     def test_left_alone_it_comes_out_as_it_came_in(self):
         self.assertLessEqual(np.abs(self.passed_through().astype(int) - self.pixels).max(), 1)
@@ -166,7 +166,7 @@ class CameAlongTests(TestCase):
         pipeline = recipe_of({"picture": png(self.pixels)}, content)
         changes = {"maps.normal.of": "source", "maps.resolution": 20}
         small = replace(pipeline, relief=pipeline.relief.with_changes(changes))
-        vectors = Engine().run(finished(small, "normal", 16)).astype(float) / 65535 * 2 - 1
+        vectors = Engine().run(finish_map(small, "normal", 16)).astype(float) / 65535 * 2 - 1
         self.assertEqual(vectors.shape, (20, 20, 3))
         np.testing.assert_allclose(np.linalg.norm(vectors, axis=2), 1, atol=1e-4)
 
@@ -183,7 +183,7 @@ class CameAlongTests(TestCase):
         engine = Engine()
         together = engine.run(normals(pipeline, Normal(of="both"), 16))
         own = vectors_of(engine.run(normals(pipeline, Normal(), 16)))
-        expected = reoriented(own, vectors_of(self.pixels))
+        expected = reorient(own, vectors_of(self.pixels))
         self.assertGreater((vectors_of(together) * expected).sum(axis=-1).min(), 0.9999)
         # and where nothing came along the relief's own is made
         alone = recipe_of({"height": png(height)}, Picture(source="height", reading="height"))

@@ -8,7 +8,7 @@ from unittest import TestCase
 import numpy as np
 import scipy.ndimage
 
-from relief.filters.warp import perspective, warped
+from relief.filters.warp import perspective, warp
 from relief.maps.slopes import slopes
 from relief.tests.fields import centres, field, rough
 from relief.treat.straighten import Straighten
@@ -26,17 +26,17 @@ class WarpTests(TestCase):
         matrix = np.array([[0.9, 0.2137, 5.3], [-0.1, 0.95, 8.7], [0.001, 0.0007, 1]])
         column, row = np.meshgrid(np.arange(40.0), np.arange(30.0))
         x, y, far = np.tensordot(matrix, np.stack([column, row, np.ones_like(row)]), 1)
-        out = warped(samples, matrix, 30, 40)
+        out = warp(samples, matrix, 30, 40)
         np.testing.assert_allclose(out, quadratic(x / far, y / far), atol=1e-6)
 
     def test_channels_are_taken_alike_and_the_border_goes_on(self):
         picture = np.random.default_rng(1).random((9, 13, 3), np.float32)
         matrix = np.array([[1.1, 0.1, -4], [0, 1.2, -3.3], [0, 0, 1]])
-        whole = warped(picture, matrix, 12, 17)
+        whole = warp(picture, matrix, 12, 17)
         for channel in range(3):
-            np.testing.assert_array_equal(whole[..., channel], warped(picture[..., channel], matrix, 12, 17))
+            np.testing.assert_array_equal(whole[..., channel], warp(picture[..., channel], matrix, 12, 17))
         np.testing.assert_allclose(whole[0, 0], 1.5 * picture[0, 0] - 0.5 * picture[0, 1], atol=0.8)
-        still = warped(picture, np.eye(3), 9, 13)
+        still = warp(picture, np.eye(3), 9, 13)
         np.testing.assert_allclose(still, picture, atol=1e-6)
 
     def test_a_perspective_leads_corners_to_corners(self):

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field
 
-from relief.parameters import discovered
+from relief.parameters import discover
 from relief.treat.treatment import Treatment
 
-TREATMENTS = discovered(__name__, Treatment)
+TREATMENTS = discover(__name__, Treatment)
 """Every treatment by its kind."""
 
 if TYPE_CHECKING:

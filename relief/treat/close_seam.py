@@ -18,7 +18,7 @@ import numpy as np
 import scipy
 
 from relief.filters.gaussian import gaussian
-from relief.filters.statistics import scattered
+from relief.filters.statistics import draw_some
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import serial_kernel
 from relief.parameters import choice, number
@@ -46,26 +46,26 @@ SMALLEST = 8
 """A side of fewer texels is left as it is."""
 
 
-def faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray) -> np.ndarray:
+def fade(left: np.ndarray, right: np.ndarray, weight: np.ndarray) -> np.ndarray:
     """`left` where the weight is 1, `right` where it is 0, mixed between."""
     return left * weight + right * (1 - weight)
 
 
-def contrast_faded(left: np.ndarray, right: np.ndarray, weight: np.ndarray, whole: np.ndarray) -> np.ndarray:
+def fade_with_contrast(left: np.ndarray, right: np.ndarray, weight: np.ndarray, whole: np.ndarray) -> np.ndarray:
     """The mix of two bands, with the histogram of the whole field: both are made Gaussian, mixed at equal variance, and
     brought back."""
     places = np.linspace(0, 1, QUANTILES)
-    values = np.quantile(scattered(whole, COUNTED), places)
+    values = np.quantile(draw_some(whole, COUNTED), places)
     places = np.clip(places, 0.5 / QUANTILES, 1 - 0.5 / QUANTILES)
     # equal values share one place, the middle of theirs
     values, first, count = np.unique(values, return_index=True, return_counts=True)
     if len(values) < 2:
-        return faded(left, right, weight)
+        return fade(left, right, weight)
     spread = scipy.special.ndtri(
         places[first] + (places[np.minimum(first + count - 1, QUANTILES - 1)] - places[first]) / 2
     )
     left, right = np.interp(left, values, spread), np.interp(right, values, spread)
-    mixed = faded(left, right, weight) / np.sqrt(weight**2 + (1 - weight) ** 2)
+    mixed = fade(left, right, weight) / np.sqrt(weight**2 + (1 - weight) ** 2)
     return np.interp(scipy.special.ndtr(mixed), scipy.special.ndtr(spread), values).astype(np.float32)
 
 
@@ -108,7 +108,7 @@ def seam_weight(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> n
 
     Args:
         samples: float32 (rows, columns); a cut follows what is alike in them.
-        band, way, wraps_down: as for `closed_across`.
+        band, way, wraps_down: as for `close_across`.
     """
     place = ((np.arange(band) + 0.5) / band).astype(np.float32)
     even = (place**2 * (3 - 2 * place))[None, :]
@@ -119,7 +119,7 @@ def seam_weight(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> n
     return even
 
 
-def laid_over(samples: np.ndarray, weight: np.ndarray, way: Way) -> np.ndarray:
+def lay_over(samples: np.ndarray, weight: np.ndarray, way: Way) -> np.ndarray:
     """Samples (rows, columns[, channels]) with their bands laid over each other by a weight."""
     band, columns = weight.shape[1], samples.shape[1]
     weight = weight.reshape(*weight.shape, *(1,) * (samples.ndim - 2))
@@ -127,15 +127,15 @@ def laid_over(samples: np.ndarray, weight: np.ndarray, way: Way) -> np.ndarray:
     if way == "mirror":
         right = samples[:, : columns - band - 1 : -1]
         closed = samples.copy()
-        closed[:, :band] = faded(left, right, weight)
-        closed[:, : columns - band - 1 : -1] = faded(right, left, weight)
+        closed[:, :band] = fade(left, right, weight)
+        closed[:, : columns - band - 1 : -1] = fade(right, left, weight)
         return closed
     closed = samples[:, : columns - band].copy()
-    closed[:, :band] = faded(left, samples[:, columns - band :], weight)
+    closed[:, :band] = fade(left, samples[:, columns - band :], weight)
     return closed
 
 
-def closed_across(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> np.ndarray:
+def close_across(samples: np.ndarray, band: int, way: Way, wraps_down: bool) -> np.ndarray:
     """A field whose left and right edges meet.
 
     Args:
@@ -148,10 +148,10 @@ def closed_across(samples: np.ndarray, band: int, way: Way, wraps_down: bool) ->
         float32 (rows, columns - band), for the mirrored band (rows, columns).
     """
     weight = seam_weight(samples, band, way, wraps_down)
-    closed = laid_over(samples, weight, way)
+    closed = lay_over(samples, weight, way)
     if way == "contrast":
         left, right = samples[:, :band], samples[:, samples.shape[1] - band :]
-        closed[:, :band] = contrast_faded(left, right, np.broadcast_to(weight, left.shape), samples)
+        closed[:, :band] = fade_with_contrast(left, right, np.broadcast_to(weight, left.shape), samples)
     return closed
 
 
@@ -184,8 +184,8 @@ class CloseSeam(Treatment):
         return min(self.band, side * WIDEST)
 
     def treat(self, field: HeightField) -> HeightField:
-        samples, _ = self._closed(field, None)
-        alpha = None if field.alpha is None else self._closed(field, field.alpha)[1]
+        samples, _ = self._close(field, None)
+        alpha = None if field.alpha is None else self._close(field, field.alpha)[1]
         return replace(
             field,
             samples=samples,
@@ -195,10 +195,10 @@ class CloseSeam(Treatment):
         )
 
     def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
-        closed = self._closed(field, companion)[1]
+        closed = self._close(field, companion)[1]
         return companion if closed is None else closed
 
-    def _closed(self, field: HeightField, companion: np.ndarray | None) -> tuple[np.ndarray, np.ndarray | None]:
+    def _close(self, field: HeightField, companion: np.ndarray | None) -> tuple[np.ndarray, np.ndarray | None]:
         """The samples after closing, and a companion that is laid over just as they are."""
         samples = field.samples
         across_closed = self._closes[0]
@@ -215,9 +215,9 @@ class CloseSeam(Treatment):
             if companion is not None:
                 weight = seam_weight(laid, band, self.way, wraps_along)
                 companion = companion if across else np.swapaxes(companion, 0, 1)
-                companion = laid_over(np.asarray(companion, np.float32), weight, self.way)
+                companion = lay_over(np.asarray(companion, np.float32), weight, self.way)
                 companion = companion if across else np.swapaxes(companion, 0, 1)
-            closed = closed_across(laid, band, self.way, wraps_along)
+            closed = close_across(laid, band, self.way, wraps_along)
             samples = np.ascontiguousarray(closed if across else closed.T, np.float32)
         return samples, companion
 
@@ -226,7 +226,7 @@ class CloseSeam(Treatment):
             return footprint
         across, down = self._closes
         width = footprint.width - (self._band(footprint.width) if across else 0)
-        return footprint.resized(width, footprint.height - (self._band(footprint.height) if down else 0))
+        return footprint.resize(width, footprint.height - (self._band(footprint.height) if down else 0))
 
     def edges_after(self, edges: Edges) -> Edges:
         across, down = self._closes

@@ -45,14 +45,14 @@ class Crop(Placement):
         """Percent of the width and of the height that are kept; what would lie beyond the picture is not."""
         return min(self.width, 100 - self.left), min(self.height, 100 - self.top)
 
-    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+    def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         rows, columns = samples.shape[:2]
         left, right = _texels(self.left, self.kept[0], columns)
         top, bottom = _texels(self.top, self.kept[1], rows)
         return samples[top:bottom, left:right]
 
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
-        return footprint.resized(*(side * part / 100 for side, part in zip(footprint.sides, self.kept, strict=True)))
+        return footprint.resize(*(side * part / 100 for side, part in zip(footprint.sides, self.kept, strict=True)))
 
     def edges_after(self, edges: Edges) -> Edges:
         if self.meets:

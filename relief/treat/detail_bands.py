@@ -21,4 +21,4 @@ class DetailBands(Bands, Treatment):
         return self.title
 
     def treat(self, field: HeightField) -> HeightField:
-        return self.banded(field)
+        return self.change_bands(field)

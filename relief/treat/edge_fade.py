@@ -10,7 +10,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.resample import resampled
+from relief.filters.resample import resample
 from relief.height import HeightField
 from relief.parameters import number
 from relief.treat.treatment import Family, Treatment
@@ -28,7 +28,7 @@ def chips(shape: tuple[int, int], counts: tuple[int, int], seed: int) -> np.ndar
         seed: fixes the noise.
     """
     lattice = np.random.default_rng(seed).random(counts, dtype=np.float32)
-    return np.clip(resampled(lattice, *shape, "bicubic", (False, False)), 0, 1)
+    return np.clip(resample(lattice, *shape, "bicubic", (False, False)), 0, 1)
 
 
 def cover(field: HeightField, width: float, depth: float, chip: float, seed: int) -> np.ndarray:

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.parameters import choice, number
 from relief.treat.treatment import Family, Treatment
@@ -34,7 +34,7 @@ class EvenLight(Treatment):
 
     def light(self, field: HeightField) -> np.ndarray:
         """The light that is found: float32 (rows, columns)."""
-        return softened(field, self.window / 2)
+        return soften_field(field, self.window / 2)
 
     def treat(self, field: HeightField) -> HeightField:
         light, mean = self.light(field), np.float32(field.samples.mean(dtype=np.float64))

@@ -16,7 +16,7 @@ from pydantic import Field
 
 from relief.filters.brush import Brush
 from relief.height import HeightField
-from relief.parameters import Parameters, drawn
+from relief.parameters import Parameters, drawn_value
 from relief.treat.treatment import Family, Treatment
 
 Point = tuple[float, float]
@@ -36,7 +36,7 @@ class Mark(Parameters):
     """Half the width of the stroke in mm."""
 
 
-def painted(field: HeightField, marks: tuple[Mark, ...], soft: float = 0) -> np.ndarray:
+def paint(field: HeightField, marks: tuple[Mark, ...], soft: float = 0) -> np.ndarray:
     """Where marks lie; over an edge that wraps they go on at the other side.
 
     Args:
@@ -53,33 +53,33 @@ def painted(field: HeightField, marks: tuple[Mark, ...], soft: float = 0) -> np.
     for mark in marks:
         # half of the passage lies beyond the brush
         radius, passage = max(mark.radius, narrowest) * (1 + soft / 2), soft / (1 + soft / 2)
-        here = brush.pressed(np.column_stack([mark.points, np.ones(len(mark.points))]), radius, passage)
+        here = brush.press(np.column_stack([mark.points, np.ones(len(mark.points))]), radius, passage)
         place = here.rows, here.columns
         cover[place] = np.maximum(cover[place], here.press)
     return cover
 
 
-def healed(field: HeightField, marks: tuple[Mark, ...]) -> np.ndarray:
+def heal_marks(field: HeightField, marks: tuple[Mark, ...]) -> np.ndarray:
     """The samples with the marked places filled from around."""
     if min(field.samples.shape) < 3:
         return field.samples
-    mask = (painted(field, marks) > 0).astype(np.uint8) * 255
+    mask = (paint(field, marks) > 0).astype(np.uint8) * 255
     if mask.all() or not mask.any():
         return field.samples
     beyond = tuple(min(NEAR * 4, side - 1) for side in field.samples.shape[::-1])
-    wide, wide_mask = field.padded(beyond), field.padded(beyond, mask)
+    wide, wide_mask = field.pad(beyond), field.pad(beyond, mask)
     out = wide.copy()
     count, _, boxes, _ = cv2.connectedComponentsWithStats(wide_mask)
     for left, top, width, height, _ in boxes[1:count]:
         near = slice(max(0, top - NEAR), top + height + NEAR), slice(max(0, left - NEAR), left + width + NEAR)
         part, part_mask = np.ascontiguousarray(wide[near]), np.ascontiguousarray(wide_mask[near])
         if not part_mask.all():
-            out[near] = np.where(part_mask > 0, _filled(part, part_mask), out[near])
+            out[near] = np.where(part_mask > 0, _fill(part, part_mask), out[near])
     rows, columns = field.samples.shape
     return out[beyond[1] : beyond[1] + rows, beyond[0] : beyond[0] + columns]
 
 
-def _filled(part: np.ndarray, mask: np.ndarray) -> np.ndarray:
+def _fill(part: np.ndarray, mask: np.ndarray) -> np.ndarray:
     """A part with its mask filled: in 16 bits of what lies around, since OpenCV's filling runs off in floats."""
     around = part[mask == 0]
     low, high = float(around.min()), float(around.max())
@@ -97,7 +97,7 @@ class Heal(Treatment):
     family: ClassVar[Family] = "edges"
     tools: ClassVar[tuple[str, ...]] = ("brush",)
     kind: Literal["heal"] = "heal"
-    marks: tuple[Mark, ...] = drawn(
+    marks: tuple[Mark, ...] = drawn_value(
         (),
         shown="marks",
         label="Marks",
@@ -106,4 +106,4 @@ class Heal(Treatment):
     )
 
     def treat(self, field: HeightField) -> HeightField:
-        return field.with_samples(healed(field, self.marks)) if self.marks else field
+        return field.with_samples(heal_marks(field, self.marks)) if self.marks else field

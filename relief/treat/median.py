@@ -12,7 +12,7 @@ from typing import ClassVar, Literal
 import cv2
 import numpy as np
 
-from relief.height import HeightField, padded
+from relief.height import HeightField, pad
 from relief.kernels import helper, kernel, prange, serial_kernel, thread_count
 from relief.parameters import number
 from relief.progress import Progress
@@ -48,9 +48,9 @@ def median(
     if across == down == 0 or samples.max() == samples.min():
         return samples
     if across == down <= 2:
-        wide = padded(samples, (2, 2), wraps)
+        wide = pad(samples, (2, 2), wraps)
         return np.ascontiguousarray(cv2.medianBlur(wide, 2 * across + 1)[2:-2, 2:-2])
-    level, lowest, highest = _in_levels(padded(samples, radius, wraps))
+    level, lowest, highest = _in_levels(pad(samples, radius, wraps))
     counter = np.zeros(0, np.uint16 if (2 * across + 1) * (2 * down + 1) < 65536 else np.uint32)
     out = np.empty_like(samples)
     for first in range(0, len(out), BAND):

@@ -20,7 +20,7 @@ class Mirror(Placement):
     across: bool = switch(True, label="Across", help="Left and right change sides.")
     down: bool = switch(False, label="Down", help="Top and bottom change sides.")
 
-    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+    def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         return np.ascontiguousarray(samples[:: -1 if self.down else 1, :: -1 if self.across else 1])
 
     def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:

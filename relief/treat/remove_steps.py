@@ -11,7 +11,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.parameters import number
 from relief.treat.treatment import Family, Treatment
@@ -52,14 +52,14 @@ class RemoveSteps(Treatment):
             widths.append(widths[-1] / NARROWER)
         smooth = field.samples
         for width in reversed(widths):
-            blurred = softened(field, width)
+            blurred = soften_field(field, width)
             beyond = np.clip((np.abs(blurred - field.samples) / half - FREE) / PASSAGE, 0, 1)
-            fits = np.clip(1 - 3 * softened(field.with_samples(beyond), AROUND * width), 0, 1)
+            fits = np.clip(1 - 3 * soften_field(field.with_samples(beyond), AROUND * width), 0, 1)
             smooth = smooth + fits * fits * (3 - 2 * fits) * (blurred - smooth)
         low, high = field.samples - half, field.samples + half
         smooth = np.clip(smooth, low, high)
         for _ in range(LAST_TIMES):
-            smooth = np.clip(softened(field.with_samples(smooth), LAST * texel), low, high)
+            smooth = np.clip(soften_field(field.with_samples(smooth), LAST * texel), low, high)
         return field.with_samples(smooth)
 
 

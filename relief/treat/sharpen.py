@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.parameters import number
 from relief.treat.treatment import Family, Treatment
@@ -28,5 +28,5 @@ class Sharpen(Treatment):
     )  # fmt: skip
 
     def treat(self, field: HeightField) -> HeightField:
-        wide = softened(field, self.radius)
+        wide = soften_field(field, self.radius)
         return field.with_samples(field.samples + np.float32(self.amount) * (field.samples - wide))

@@ -20,7 +20,7 @@ class Shift(Placement):
     across: float = number(50, 0, 100, label="Across", unit="%", step=1, help="How far to the right.")
     down: float = number(50, 0, 100, label="Down", unit="%", step=1, help="How far down.")
 
-    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+    def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         rows, columns = samples.shape[:2]
         return np.roll(samples, (round(rows * self.down / 100), round(columns * self.across / 100)), (0, 1))
 

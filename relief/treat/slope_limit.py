@@ -16,7 +16,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.kernels import helper, kernel, prange
 from relief.parameters import number
@@ -74,7 +74,7 @@ def _sweep_both(fields, across, down, wrap_across, wrap_down, forward, rightward
         _sweep(fields[field], across, down, wrap_across, wrap_down, forward, rightward)
 
 
-def slope_limited(field: HeightField, rise: float, progress: Progress) -> np.ndarray:
+def limit_slopes(field: HeightField, rise: float, progress: Progress) -> np.ndarray:
     """Heights that rise by no more than `rise` (in heights) for each mm; what is less steep stays as it is.
 
     By central differences 999 of 1000 slopes are within a degree of the limit at 40 degrees, and all within 2.
@@ -91,7 +91,7 @@ def slope_limited(field: HeightField, rise: float, progress: Progress) -> np.nda
         _sweep_both(fields, across, down, *field.edges.wraps, forward, rightward)
     laid_back = (fields[0] - fields[1]) / 2
     # where planes meet, differences over two texels mix them and overrate the slope; a breath of blur parts them
-    rounded = softened(field.with_samples(laid_back), ROUNDING * max(field.spacing))
+    rounded = soften_field(field.with_samples(laid_back), ROUNDING * max(field.spacing))
     moved = np.abs(laid_back - field.samples) > UNMOVED * rise * min(field.spacing)
     return np.where(moved, rounded, laid_back)
 
@@ -113,4 +113,4 @@ class SlopeLimit(Treatment):
         if field.amplitude == 0:
             return field
         rise = math.tan(math.radians(self.angle)) / field.amplitude
-        return field.with_samples(slope_limited(field, rise, progress))
+        return field.with_samples(limit_slopes(field, rise, progress))

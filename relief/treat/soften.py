@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from relief.filters.gaussian import softened
+from relief.filters.gaussian import soften_field
 from relief.height import HeightField
 from relief.parameters import number
 from relief.treat.treatment import Family, Treatment
@@ -22,4 +22,4 @@ class Soften(Treatment):
     )  # fmt: skip
 
     def treat(self, field: HeightField) -> HeightField:
-        return field.with_samples(softened(field, self.radius))
+        return field.with_samples(soften_field(field, self.radius))

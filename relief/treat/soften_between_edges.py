@@ -14,8 +14,8 @@ import cv2
 import numpy as np
 
 from relief.filters.gaussian import gaussian
-from relief.filters.resample import averaged, resampled
-from relief.height import HeightField, padded
+from relief.filters.resample import resample, resample_by_area
+from relief.height import HeightField, pad
 from relief.parameters import choice, number
 from relief.treat.treatment import Family, Treatment
 
@@ -28,7 +28,9 @@ COARSE = 2.5
 """Texels of standard deviation that are enough: the slices are smooth, so a wider blur is made on a coarser grid."""
 
 
-def guided(samples: np.ndarray, radius: tuple[float, float], edge: float, wraps: tuple[bool, bool]) -> np.ndarray:
+def filter_guided(
+    samples: np.ndarray, radius: tuple[float, float], edge: float, wraps: tuple[bool, bool]
+) -> np.ndarray:
     """The guided filter with the field as its own guide.
 
     Args:
@@ -42,7 +44,7 @@ def guided(samples: np.ndarray, radius: tuple[float, float], edge: float, wraps:
     """
     reach = [max(0, min(round(part), side // 2)) for part, side in zip(radius, samples.shape[::-1], strict=True)]
     beyond = 2 * reach[0], 2 * reach[1]  # the second mean looks as far again as the first
-    wide = padded(samples, beyond, wraps)
+    wide = pad(samples, beyond, wraps)
     window = 2 * reach[0] + 1, 2 * reach[1] + 1
 
     def mean(values: np.ndarray) -> np.ndarray:
@@ -76,13 +78,13 @@ def bilateral(samples: np.ndarray, sigma: tuple[float, float], edge: float, wrap
     rows, columns = samples.shape
     factor = max(1, int(min(sigma) / COARSE))
     few = max(1, rows // factor), max(1, columns // factor)
-    small = averaged(samples, *few, wraps)
+    small = resample_by_area(samples, *few, wraps)
     narrow = sigma[0] * few[1] / columns, sigma[1] * few[0] / rows
     out = np.zeros_like(samples)
     for level in np.linspace(low, high, count, dtype=np.float32):
         weight = np.exp(-0.5 * ((small - level) / np.float32(edge)) ** 2)
         around = np.maximum(gaussian(weight, narrow, wraps), 1e-6)
-        smooth = resampled(gaussian(weight * small, narrow, wraps) / around, rows, columns, "bilinear", wraps)
+        smooth = resample(gaussian(weight * small, narrow, wraps) / around, rows, columns, "bilinear", wraps)
         out += np.maximum(1 - np.abs(samples - level) / width, 0) * smooth
     return out
 
@@ -110,5 +112,5 @@ class SoftenBetweenEdges(Treatment):
         if self.radius == 0:
             return field
         radius = min(self.radius / width, field.samples.shape[1]), min(self.radius / height, field.samples.shape[0])
-        filtered = {"guided": guided, "bilateral": bilateral}[self.way]
+        filtered = {"guided": filter_guided, "bilateral": bilateral}[self.way]
         return field.with_samples(filtered(field.samples, radius, self.edge, field.edges.wraps))

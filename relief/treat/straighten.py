@@ -7,9 +7,9 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import field_validator
 
-from relief.filters.warp import perspective, warped
+from relief.filters.warp import perspective, warp
 from relief.height import Edges, Footprint
-from relief.parameters import drawn, number
+from relief.parameters import drawn_value, number
 from relief.treat.treatment import Family, Placement
 
 Corner = tuple[float, float]
@@ -17,7 +17,7 @@ WHOLE: tuple[Corner, ...] = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 SMALLEST = 0.01
 
 
-def straightened(samples: np.ndarray, corners: np.ndarray, rows: int, columns: int) -> np.ndarray:
+def straighten(samples: np.ndarray, corners: np.ndarray, rows: int, columns: int) -> np.ndarray:
     """The quadrangle with four corners stretched over a rectangle by the perspective that maps one to the other.
 
     Args:
@@ -29,7 +29,7 @@ def straightened(samples: np.ndarray, corners: np.ndarray, rows: int, columns: i
     # corners are places on the picture's area; a texel's centre lies half a texel inside
     source = np.array(corners) * (old_columns, old_rows) - 0.5
     target = np.array([(0, 0), (columns, 0), (columns, rows), (0, rows)]) - 0.5
-    return warped(samples, perspective(target, source), rows, columns)
+    return warp(samples, perspective(target, source), rows, columns)
 
 
 class Straighten(Placement):
@@ -39,7 +39,7 @@ class Straighten(Placement):
     family: ClassVar[Family] = "place"
     tools: ClassVar[tuple[str, ...]] = ("corners",)
     kind: Literal["straighten"] = "straighten"
-    corners: tuple[Corner, Corner, Corner, Corner] = drawn(
+    corners: tuple[Corner, Corner, Corner, Corner] = drawn_value(
         WHOLE, label="Corners", help="Drag the four corners to those of something that is a rectangle in reality."
     )
     ratio: float = number(
@@ -59,19 +59,19 @@ class Straighten(Placement):
             raise ValueError("The four corners must go round, upper left first, without a dent.")
         return corners
 
-    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+    def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         rows, columns = samples.shape[:2]
         after = self.footprint_after(footprint, edges)
         new_columns = max(1, round(after.width * columns / footprint.width))
         new_rows = max(1, round(after.height * rows / footprint.height))
-        return straightened(samples, np.array(self.corners), new_rows, new_columns)
+        return straighten(samples, np.array(self.corners), new_rows, new_columns)
 
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
         """The mean lengths of opposite sides; the height follows the width when the ratio is known."""
         points = np.array(self.corners) * (footprint.width, footprint.height)
         sides = np.linalg.norm(np.roll(points, -1, 0) - points, axis=1)
         width, height = (sides[0] + sides[2]) / 2, (sides[1] + sides[3]) / 2
-        return footprint.resized(width, width / self.ratio if self.ratio > 0 else height)
+        return footprint.resize(width, width / self.ratio if self.ratio > 0 else height)
 
     def edges_after(self, edges: Edges) -> Edges:
         return edges if self.corners == WHOLE else Edges()

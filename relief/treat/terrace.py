@@ -11,7 +11,7 @@ from relief.parameters import number
 from relief.treat.treatment import Family, Treatment
 
 
-def terraced(samples: np.ndarray, count: int, passage: float) -> np.ndarray:
+def terrace(samples: np.ndarray, count: int, passage: float) -> np.ndarray:
     """Heights on `count` equal levels from 0 to 1.
 
     Args:
@@ -50,4 +50,4 @@ class Terrace(Treatment):
     )  # fmt: skip
 
     def treat(self, field: HeightField) -> HeightField:
-        return field.with_samples(terraced(field.samples, self.count, self.passage))
+        return field.with_samples(terrace(field.samples, self.count, self.passage))

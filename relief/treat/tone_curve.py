@@ -19,4 +19,4 @@ class ToneCurve(Curve, Treatment):
 
     def treat(self, field: HeightField) -> HeightField:
         rises = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in pairwise(self.stops)]
-        return field.with_samples(self.curved(field.samples), max(map(abs, rises)))
+        return field.with_samples(self.apply(field.samples), max(map(abs, rises)))

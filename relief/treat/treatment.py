@@ -78,7 +78,7 @@ class Treatment(Parameters):
 class Placement(Treatment):
     """A treatment that moves samples about and leaves their values alone, so that companions can follow."""
 
-    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+    def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         """Samples (rows, columns[, channels]) over a footprint, after the move."""
         raise NotImplementedError
 
@@ -87,11 +87,11 @@ class Placement(Treatment):
         raise NotImplementedError
 
     def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
-        return self.moved(companion, field.footprint, field.edges)
+        return self.move(companion, field.footprint, field.edges)
 
     def treat(self, field: HeightField) -> HeightField:
-        samples = self.moved(field.samples, field.footprint, field.edges)
-        alpha = None if field.alpha is None else self.moved(field.alpha, field.footprint, field.edges)
+        samples = self.move(field.samples, field.footprint, field.edges)
+        alpha = None if field.alpha is None else self.move(field.alpha, field.footprint, field.edges)
         return replace(
             field,
             samples=np.ascontiguousarray(samples, np.float32),

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from relief.filters.warp import warped
+from relief.filters.warp import warp
 from relief.height import Edges, Footprint
 from relief.parameters import choice, number
 from relief.treat.treatment import Family, Placement
@@ -15,7 +15,7 @@ from relief.treat.treatment import Family, Placement
 QUARTERS = {0: "None", 1: "A quarter left", 2: "Half around", 3: "A quarter right"}
 
 
-def kept_part(width: float, height: float, angle: float) -> float:
+def find_kept_part(width: float, height: float, angle: float) -> float:
     """The size of the largest rectangle of the same shape inside one that was turned by `angle` radians."""
     cosine, sine = math.cos(angle), abs(math.sin(angle))
     return min(width / (width * cosine + height * sine), height / (width * sine + height * cosine))
@@ -33,13 +33,13 @@ class Turn(Placement):
         help="A small turn, to the left when it is above zero. The picture is cut to what it still covers.",
     )  # fmt: skip
 
-    def moved(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
+    def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         upright = np.ascontiguousarray(np.rot90(samples, self.quarters))
         if self.angle == 0:
             return upright
         footprint = self._after_quarters(footprint)
         rows, columns = upright.shape[:2]
-        part = kept_part(footprint.width, footprint.height, math.radians(self.angle))
+        part = find_kept_part(footprint.width, footprint.height, math.radians(self.angle))
         new_rows, new_columns = max(1, round(rows * part)), max(1, round(columns * part))
         width, height = footprint.width / columns, footprint.height / rows  # texels may be wider than high
         cosine, sine = math.cos(math.radians(self.angle)), math.sin(math.radians(self.angle))
@@ -48,7 +48,7 @@ class Turn(Placement):
         middle = np.array([(columns - 1) / 2, (rows - 1) / 2])
         shift = middle - matrix @ np.array([(new_columns - 1) / 2, (new_rows - 1) / 2])
         affine = np.vstack([np.column_stack([matrix, shift]), (0, 0, 1)])
-        return warped(upright, affine, new_rows, new_columns)
+        return warp(upright, affine, new_rows, new_columns)
 
     def turn_vectors(self, vectors: np.ndarray) -> np.ndarray:
         angle = math.radians(90 * self.quarters + self.angle)
@@ -57,12 +57,12 @@ class Turn(Placement):
         return vectors @ around.T
 
     def _after_quarters(self, footprint: Footprint) -> Footprint:
-        return footprint.resized(footprint.height, footprint.width) if self.quarters % 2 else footprint
+        return footprint.resize(footprint.height, footprint.width) if self.quarters % 2 else footprint
 
     def footprint_after(self, footprint: Footprint, edges: Edges) -> Footprint:
         footprint = self._after_quarters(footprint)
-        part = kept_part(footprint.width, footprint.height, math.radians(self.angle))
-        return footprint.resized(footprint.width * part, footprint.height * part)
+        part = find_kept_part(footprint.width, footprint.height, math.radians(self.angle))
+        return footprint.resize(footprint.width * part, footprint.height * part)
 
     def edges_after(self, edges: Edges) -> Edges:
         if self.angle:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from relief.inspect.start import generated
+from relief.inspect.start import start_from_nothing
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -19,7 +19,7 @@ NET_GUIDE = (
 
 def sand_court(read_source: ReadSource, engine: Engine) -> Recipe:
     """Raked waves that go round a stone, over a gently rolling ground, with grain."""
-    recipe = generated("waves", read_source, engine)
+    recipe = start_from_nothing("waves", read_source, engine)
     recipe = recipe.with_changes(
         {
             "footprint.width": 1200, "layers.0.content.form": "pointed", "layers.0.content.length": 50,
@@ -48,7 +48,7 @@ def sand_court(read_source: ReadSource, engine: Engine) -> Recipe:
 
 def net(read_source: ReadSource, engine: Engine) -> Recipe:
     """A knotted net half buried in blown sand."""
-    recipe = generated("gradient_noise", read_source, engine)
+    recipe = start_from_nothing("gradient_noise", read_source, engine)
     recipe = recipe.with_changes(
         {
             "footprint.width": 800,
@@ -76,7 +76,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
 
 def _with_layer(recipe: Recipe, kind: str, name: str, changes: dict) -> Recipe:
     """The recipe with one more layer on top, named and set."""
-    relief, _ = edits.layer_added(recipe.main, kind)
+    relief, _ = edits.add_layer(recipe.main, kind)
     top = len(relief.layers) - 1
-    relief, _ = edits.layer_renamed(relief, top, name)
+    relief, _ = edits.rename_layer(relief, top, name)
     return recipe.with_relief(relief).with_changes({f"layers.{top}.{path}": value for path, value in changes.items()})

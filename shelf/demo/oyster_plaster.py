@@ -42,10 +42,10 @@ def files() -> dict[str, bytes]:
     colour = (lime * (1 - cover) + (pearl * streak + nacre * (1 - streak)) * cover) * light
     roughness = 0.92 - 0.55 * mother_of_pearl + 0.04 * soft_noise(SIZE, SIZE, 3, 47)
     return {
-        "oyster-plaster_colour.png": png(_coded(colour / 255, 8)),
-        "oyster-plaster_height.png": png(_coded(height, 16)),
+        "oyster-plaster_colour.png": png(_code(colour / 255, 8)),
+        "oyster-plaster_height.png": png(_code(height, 16)),
         "oyster-plaster_normal.png": png(normal_map(field, DEPTH, Normal(green="down"))),
-        "oyster-plaster_roughness.png": png(_coded(roughness, 8)),
+        "oyster-plaster_roughness.png": png(_code(roughness, 8)),
     }
 
 
@@ -82,6 +82,6 @@ def _with_shells(ground: np.ndarray, cover: np.ndarray) -> tuple[np.ndarray, np.
     return height, cover
 
 
-def _coded(values: np.ndarray, bits: int) -> np.ndarray:
+def _code(values: np.ndarray, bits: int) -> np.ndarray:
     """0 to 1 as whole numbers."""
     return np.rint(np.clip(values, 0, 1) * (2**bits - 1)).astype(np.uint8 if bits == 8 else np.uint16)

@@ -7,7 +7,7 @@ from unittest import TestCase as PlainTestCase
 from django.db import connection
 from django.test import TestCase
 
-from studio.demo import emptied
+from studio.demo import empty_folder
 
 
 class ThisMachineTests(TestCase):
@@ -47,8 +47,8 @@ class DataFolderTests(PlainTestCase):
         for place, name in ((other, "holiday.jpg"), (ours, "studio.sqlite3")):
             place.mkdir()
             (place / name).write_text("x")
-        self.assertFalse(emptied(other))
+        self.assertFalse(empty_folder(other))
         self.assertTrue((other / "holiday.jpg").exists())
-        self.assertTrue(emptied(ours))
+        self.assertTrue(empty_folder(ours))
         self.assertFalse(ours.exists())
-        self.assertTrue(emptied(folder / "not-there-yet"))
+        self.assertTrue(empty_folder(folder / "not-there-yet"))

@@ -7,7 +7,7 @@ from django.utils.text import slugify
 
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
-from relief.inspect.start import started
+from relief.inspect.start import set_from_statistics
 from relief.recipe import edits
 from relief.run.pipeline import Pipeline
 from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
@@ -46,9 +46,9 @@ class Command(BaseCommand):
         )
         self.work_through(
             piece,
-            lambda relief: edits.map_added(relief, "occlusion"),
-            lambda relief: edits.map_added(relief, "roughness"),
-            lambda relief: edits.pack_added(relief, "gltf"),
+            lambda relief: edits.add_map(relief, "occlusion"),
+            lambda relief: edits.add_map(relief, "roughness"),
+            lambda relief: edits.add_pack(relief, "gltf"),
         )
 
     def sand_court(self, artist, name):
@@ -90,9 +90,9 @@ class Command(BaseCommand):
         sources = {"picture": source.reference}
         self.work_through(
             piece,
-            lambda relief: edits.added(relief, "crop", **tin_ceiling.CROP),
-            lambda relief: (started(Pipeline(relief, sources, read_source), get_engine()), "Started off"),
-            lambda relief: edits.added(relief, "close_seam", way="cut", band=tin_ceiling.BAND),
+            lambda relief: edits.add_treatment(relief, "crop", **tin_ceiling.CROP),
+            lambda relief: (set_from_statistics(Pipeline(relief, sources, read_source), get_engine()), "Started off"),
+            lambda relief: edits.add_treatment(relief, "close_seam", way="cut", band=tin_ceiling.BAND),
         )
 
     def work_through(self, piece: Piece, *steps: Callable) -> None:
