@@ -81,13 +81,13 @@ def start_anew(piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
 
     def anew(recipe: Recipe) -> tuple[Recipe, str]:
         changed, label = change_recipe(recipe, changes)
-        content = changed.main.layers[0].content
-        if content.source != recipe.main.layers[0].content.source:
+        content = changed.shown.layers[0].content
+        if content.source != recipe.shown.layers[0].content.source:
             # another picture has other channels
             unpacked = content.unpacked if content.unpacked.source else Unpacked()
             content = content.model_copy(update={"channel": "", "unpacked": unpacked})
-        footprint = recipe.main.footprint
+        footprint = recipe.shown.footprint
         fresh = first_recipe(recipe.sources, content, read_source, get_engine(), footprint=footprint).main
-        return recipe.with_relief(fresh.model_copy(update={"maps": recipe.main.maps})), f"{label}, started anew"
+        return recipe.with_relief(fresh.model_copy(update={"maps": recipe.shown.maps})), f"{label}, started anew"
 
     return Revision.objects.edit(piece, base, anew)

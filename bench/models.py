@@ -9,7 +9,7 @@ from django.db import models, transaction
 from django.utils import timezone
 
 from relief.errors import RecipeError
-from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from shelf.models import Piece, Source, keep_file
 
@@ -40,7 +40,13 @@ class RevisionManager(models.Manager):
 
     def now(self, piece: Piece) -> Revision:
         """The revision the piece stands at."""
-        return self.get(piece=piece, number=piece.position)
+        return self.of(piece, piece.position)
+
+    def of(self, piece: Piece, number: int) -> Revision:
+        """A revision, which shows the relief that the piece shows."""
+        found = self.get(piece=piece, number=number)
+        found.piece = piece
+        return found
 
     def edit(self, piece: Piece, base: int, work: Callable[[Recipe], tuple[Recipe, str]]) -> Revision:
         """A new revision of what `work` makes of the recipe, named as it says; the same one when nothing differs.
@@ -49,7 +55,7 @@ class RevisionManager(models.Manager):
             StaleError: the piece no longer stands at `base`.
             RecipeError: the change is not valid.
         """
-        before = self.get(piece=piece, number=base)
+        before = self.of(piece, base)
         recipe = before.read()
         changed, label = work(recipe)
         if changed == recipe:
@@ -60,14 +66,12 @@ class RevisionManager(models.Manager):
             piece.sources.add(*Source.objects.filter(owner=piece.owner, digest__in=digests))
         return revision
 
-    def edit_relief(
-        self, piece: Piece, base: int, work: Callable[[Relief], tuple[Relief, str]], key: str = MAIN
-    ) -> Revision:
-        """As `edit`, of one of the recipe's reliefs."""
+    def edit_relief(self, piece: Piece, base: int, work: Callable[[Relief], tuple[Relief, str]]) -> Revision:
+        """As `edit`, of the relief that the piece shows."""
 
         def on_recipe(recipe: Recipe) -> tuple[Recipe, str]:
-            relief, label = work(recipe.reliefs[key])
-            return recipe.with_relief(relief, key), label
+            relief, label = work(recipe.shown)
+            return recipe.with_relief(relief), label
 
         return self.edit(piece, base, on_recipe)
 
@@ -110,7 +114,7 @@ class RevisionManager(models.Manager):
         if not moved:
             raise StaleError
         piece.position = to
-        return self.get(piece=piece, number=to)
+        return self.of(piece, to)
 
     def _follow(self, piece: Piece, base: int, recipe: Recipe, label: str) -> Revision:
         with transaction.atomic():
@@ -148,11 +152,11 @@ class Revision(models.Model):
             self._read, kept = Recipe.read_whole(self.recipe)
             for data in kept.values():
                 keep_file(data)
-        return self._read
+        return self._read.showing(self.piece.shown)
 
     def before(self) -> Revision | None:
         """The revision this one was made from."""
-        return Revision.objects.filter(piece=self.piece, number=self.parent).first() if self.parent else None
+        return Revision.objects.of(self.piece, self.parent) if self.parent else None
 
     def following(self) -> Revision | None:
         """The revision that was last made from this one."""

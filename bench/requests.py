@@ -8,24 +8,32 @@ from django.shortcuts import get_object_or_404
 from bench.models import Proof, Revision
 from bench.pages.steps import BY_NAME, Step
 from relief.inspect.section import Point
+from relief.recipe.recipe import MAIN
 from relief.recipe.relief import Relief
 from shelf.models import Piece
 
 
 def piece_of(request: HttpRequest, pk: int) -> Piece:
-    """The artist's piece; another artist's is not found."""
-    return get_object_or_404(Piece, pk=pk, owner=request.artist)
+    """The artist's piece, showing the relief that the page shows; another artist's is not found."""
+    found = get_object_or_404(Piece, pk=pk, owner=request.artist)
+    found.shown = read_question(request).get("relief", MAIN)
+    return found
 
 
 def revision_of(piece: Piece, number: str | int | None) -> Revision:
     """The revision of a piece that a request names."""
-    return get_object_or_404(Revision.objects.select_related("piece"), piece=piece, number=whole_number(number))
+    try:
+        return Revision.objects.of(piece, whole_number(number))
+    except Revision.DoesNotExist:
+        raise Http404 from None
 
 
 def proof_of(piece: Piece, number: str | int | None) -> Proof:
     """The proof of a piece that was kept of a revision."""
     found = Proof.objects.select_related("revision")
-    return get_object_or_404(found, revision__piece=piece, revision__number=whole_number(number))
+    proof = get_object_or_404(found, revision__piece=piece, revision__number=whole_number(number))
+    proof.revision.piece = piece
+    return proof
 
 
 def step_of(name: str | None) -> Step:

@@ -9,6 +9,10 @@ class PictureError(ReliefError):
     """A picture cannot be read."""
 
 
+class MeshError(ReliefError):
+    """A mesh cannot be read or mended."""
+
+
 class RecipeError(ReliefError):
     """A recipe, or a change to one, is not valid."""
 

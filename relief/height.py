@@ -11,7 +11,6 @@ from typing import Any, Literal
 
 import numpy as np
 
-from relief.kernels import inlined, kernel, prange
 from relief.parameters import Parameters, Surroundings, choice, number, switch
 
 Edge = Literal["wrap", "clamp"]
@@ -22,11 +21,11 @@ class Footprint(Parameters):
     """The real size that one repeat of the relief covers."""
 
     width: float = number(
-        300, 0.1, 100_000, label="Width", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
+        300, 0.1, 100_000_000, label="Width", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
         help="How wide one repeat of the picture is in reality.",
     )  # fmt: skip
     height: float = number(
-        300, 0.1, 100_000, label="Height", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
+        300, 0.1, 100_000_000, label="Height", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
         help="How high one repeat of the picture is in reality.",
     )  # fmt: skip
     keep_aspect: bool = switch(
@@ -166,40 +165,3 @@ def fit_size(rows: int, columns: int, longest: int | None) -> tuple[int, int]:
         return rows, columns
     scale = longest / max(rows, columns)
     return max(1, round(rows * scale)), max(1, round(columns * scale))
-
-
-def sample_heights(field: HeightField, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-    """Heights at places of the footprint, bilinear between texel centres.
-
-    Args:
-        field: the height field.
-        u: 0 at the left edge to 1 at the right edge, any shape; beyond that the edges wrap or clamp.
-        v: 0 at the bottom edge to 1 at the top edge, same shape.
-
-    Returns:
-        float32 heights of the shape of `u`.
-    """
-    across, up = np.broadcast_arrays(np.asarray(u, np.float64), np.asarray(v, np.float64))
-    out = np.empty(across.size, np.float32)
-    places = (np.ascontiguousarray(part).ravel() for part in (across, up))
-    _sample(field.samples, *places, *field.edges.wraps, out)
-    return out.reshape(across.shape)
-
-
-@inlined
-def _neighbour(number, count, wrap):
-    return number % count if wrap else min(max(number, 0), count - 1)
-
-
-@kernel
-def _sample(samples, u, v, wrap_across, wrap_down, out):
-    rows, columns = samples.shape
-    for place in prange(out.size):
-        x, y = u[place] * columns - 0.5, (1 - v[place]) * rows - 0.5
-        column, row = np.int64(np.floor(x)), np.int64(np.floor(y))
-        right, down = np.float32(x - column), np.float32(y - row)
-        one, other = _neighbour(column, columns, wrap_across), _neighbour(column + 1, columns, wrap_across)
-        above, below = _neighbour(row, rows, wrap_down), _neighbour(row + 1, rows, wrap_down)
-        top = samples[above, one] * (1 - right) + samples[above, other] * right
-        bottom = samples[below, one] * (1 - right) + samples[below, other] * right
-        out[place] = top * (1 - down) + bottom * down

@@ -13,6 +13,7 @@ from django.utils import timezone
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
 from relief.recipe.layer import SourceReference
+from relief.recipe.recipe import MAIN
 from relief.sources.facts import Facts
 from relief.sources.roles import ROLE_NAMES, Guess
 
@@ -134,6 +135,8 @@ class Piece(Kept):
     """Kinds of findings that the artist has seen and means to keep."""
     sources = models.ManyToManyField(Source, related_name="pieces", blank=True)
     touched = models.DateTimeField(default=timezone.now)
+    shown: str = MAIN
+    """The key of the relief that is worked on, where it has several; it is not kept."""
 
     class Meta:
         ordering = ["-touched", "-pk"]

@@ -130,15 +130,15 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
     recipe = revision.read()
     shown = []
     for title, paths in step.groups.items():
-        fields = [field_at(recipe, path, recipe.main.suggested) for path in paths if has_a_use(recipe, path)]
+        fields = [field_at(recipe, path, recipe.shown.suggested) for path in paths if has_a_use(recipe, path)]
         if step.name == "source":
             fields = _with_names(fields, revision)
         fields = [_with_size(item, revision) for item in fields]
         if fields:
             shown.append(_with_folds(Group(title, fields), recipe, step.seldom))
     if step.name == "maps":
-        shown += more_maps(recipe.main) + packs(recipe.main)
-    return shown + (of_layer(revision, layer) + treatments(recipe.main, layer) if step.name == "relief" else [])
+        shown += more_maps(recipe.shown) + packs(recipe.shown)
+    return shown + (of_layer(revision, layer) + treatments(recipe.shown, layer) if step.name == "relief" else [])
 
 
 def _with_size(item: Field, revision: Revision) -> Field:
@@ -146,7 +146,7 @@ def _with_size(item: Field, revision: Revision) -> Field:
     if not item.control.zero or item.value:
         return item
     recipe = revision.read()
-    relief, reference = recipe.main, recipe.sources.get(recipe.main.layers[0].source)
+    relief, reference = recipe.shown, recipe.sources.get(recipe.shown.layers[0].source)
     source = reference and Source.objects.filter(owner=revision.piece.owner, digest=reference.digest).first()
     if source is None:
         return replace(item, zero=f"{GROUND} px")
@@ -163,7 +163,7 @@ def _with_folds(group: Group, document: Document, seldom: tuple[str, ...] = ()) 
 def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list[Field]:
     """Fields whose choices are known only from the piece's sources: which picture, which channel."""
     recipe = revision.read()
-    content = recipe.main.layers[layer].content
+    content = recipe.shown.layers[layer].content
     channels = _channels(recipe, revision.piece.owner)
     called = {role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()}
     source = getattr(content, "source", "")
@@ -174,8 +174,8 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
         "content.source": called,
         "content.channel": {"": "First", **{name: name.capitalize() for name in own}},
         "unpacked.source": {"": "The one that becomes height", **elsewhere},
-        "mask.role": {"": "The first", **{role: role.capitalize() for role in recipe.main.layers[layer].mask_roles}},
-        "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.main.layers)}},
+        "mask.role": {"": "The first", **{role: role.capitalize() for role in recipe.shown.layers[layer].mask_roles}},
+        "mask.layer": {-1: "What lies below", **{place: other.name for place, other in enumerate(recipe.shown.layers)}},
     }
     if not isinstance(content, Picture):
         names["content.source"] = {"": "None", **names["content.source"]}
@@ -219,7 +219,7 @@ def _in_pictures(part: str, channels: tuple[str, ...], elsewhere: dict[str, str]
 def of_layer(revision: Revision, number: int) -> list[Group]:
     """How a layer is laid, and what it is made of."""
     recipe = revision.read()
-    relief = recipe.main
+    relief = recipe.shown
     around = relief.surroundings(len(recipe.sources))
     layer, owner = relief.layers[number], f"layers.{number}"
     content = layer.content

@@ -20,7 +20,6 @@ from bench.requests import (
     whole_number,
 )
 from relief.compose.imprints import touches_edge
-from relief.displace.forecast import forecast
 from relief.errors import Cancelled, ReliefError
 from relief.filters.curve import Curve
 from relief.inspect.finding import Finding
@@ -28,6 +27,7 @@ from relief.inspect.findings import measure_and_find
 from relief.inspect.repeats import motif, suggest_crops, telltales
 from relief.progress import Progress
 from relief.recipe.layer import Picture
+from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
 from shelf.engine import get_engine
@@ -74,7 +74,7 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
             "readings": taken,
             "findings": found,
             "aside": aside,
-            "cost": forecast(recipe.surface, recipe.main.final_footprint),
+            "cost": SurfacePipeline.of(recipe, read_source).forecast(get_engine()),
         }
     except ReliefError as problem:
         context["problem"] = str(problem)
@@ -97,9 +97,9 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     """What is known of the piece's source, with its histogram."""
     piece = piece_of(request, pk)
     recipe = Revision.objects.now(piece).read()
-    reference = recipe.sources[recipe.main.layers[0].content.source]
+    reference = recipe.sources[recipe.shown.layers[0].content.source]
     source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
-    content = recipe.main.layers[0].content
+    content = recipe.shown.layers[0].content
     context = {
         "piece": piece,
         "source": source,

@@ -65,7 +65,7 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
         states = [Pipeline.of(recipe, read_source, PROXY) for recipe in (now, then)]
         fields = tuple(get_engine().run(state.height()) for state in states)
         along = tuple(vectors_along(state, get_engine()) for state in states)
-        context["measured"] = difference((now.main, then.main), fields, along)
+        context["measured"] = difference((now.shown, then.shown), fields, along)
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/differences.html", context)

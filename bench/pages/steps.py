@@ -72,7 +72,7 @@ STEPS = (
     ),
     Step(
         4, "surface", "Surface", (View("surface", "Surface"), View("ways", "Four ways"), LIT),
-        {"Plane": ("surface.segments",)},
+        {"Shape": ("surface.shape.segments",)},
     ),
     Step(
         5, "deliver", "Deliver", (View("shaded", "Lit"), *MAPS),
@@ -87,7 +87,7 @@ SECTION_PATHS = ("midlevel", "amplitude")
 
 def has_a_use(recipe: Recipe, path: str) -> bool:
     """Whether a parameter does something as the others are set."""
-    relief = recipe.main
+    relief = recipe.shown
     if path.startswith(CONTENT_PATH) and not isinstance(relief.layers[0].content, Picture):
         return False
     return recipe.is_used(path, relief.surroundings(len(recipe.sources)))
@@ -95,7 +95,7 @@ def has_a_use(recipe: Recipe, path: str) -> bool:
 
 def views(recipe: Recipe, step: Step) -> list[View]:
     """The ways to look at the relief at a step; the light that was taken out only where some was."""
-    relief = recipe.main
+    relief = recipe.shown
     evened = any(treatment.takes_out_light and treatment.on for treatment in relief.layers[0].treatments)
     at_relief = step.name == "relief"
     if step.name in ("maps", "deliver"):

@@ -92,7 +92,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         angles = np.degrees(np.arctan2(np.hypot(normals[..., 0], normals[..., 1]), normals[..., 2]))
         context |= {
             "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),
-            "range": float(np.ptp(height.samples)) * recipe.main.amplitude,
+            "range": float(np.ptp(height.samples)) * recipe.shown.amplitude,
             "picture": base64.b64encode(png(pixels)).decode(),
             "words": [f"{recipe.control(path).label} {recipe.control(path).say(recipe.value(path))}" for path in draft],
             "unchanged": recipe == before,
@@ -111,7 +111,7 @@ def _map_of(draft: dict[str, str], pipeline: Pipeline) -> np.ndarray | None:
 def _numbers(request: HttpRequest, revision: Revision) -> list[Field]:
     """The numbers that the open step shows."""
     step = step_of(request.GET.get("step"))
-    shown = groups(revision, step, layer_of(request.GET, revision.read().main))
+    shown = groups(revision, step, layer_of(request.GET, revision.read().shown))
     fields = [field for group in shown for field in (*group.fields, *group.folded)]
     return [field for field in fields if field.control.kind == "number"]
 

@@ -19,9 +19,10 @@ from bench.pages.offers import gallery, offer_maps, offer_packs, offer_treatment
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import plan
-from relief.displace.forecast import MOST_FACES, by_level, forecast
+from relief.displace.forecast import MOST_FACES
 from relief.errors import PictureError, RecipeError
 from relief.inspect.start import start_from_nothing
+from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
@@ -69,7 +70,7 @@ def begin_from_nothing(request: HttpRequest) -> HttpResponse:
         recipe = start_from_nothing(request.POST.get("kind", ""), read_source, get_engine())
     except RecipeError:
         raise Http404 from None
-    name = recipe.main.layers[0].name
+    name = recipe.shown.layers[0].name
     begun = Revision.objects.keep_first(request.artist, name, recipe, remark="from nothing")
     return redirect("bench:step", begun.pk, "relief")
 
@@ -90,7 +91,7 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     shown = piece_of(request, pk)
     partly = request.htmx and not request.htmx.history_restore_request
     revision = Revision.objects.now(shown)
-    context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read().main))
+    context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read().shown))
     return render(request, "bench/parts.html" if partly else "bench/bench.html", context)
 
 
@@ -110,32 +111,32 @@ def revisions(request: HttpRequest, pk: int) -> HttpResponse:
 def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()
-    shape, footprint = recipe.surface, recipe.main.final_footprint
+    surface = SurfacePipeline.of(recipe, read_source)
     return {
         "piece": revision.piece,
         "revision": revision,
         "recipe": recipe,
-        "layer": recipe.main.layers[layer],
+        "layer": recipe.shown.layers[layer],
         "chosen": layer,
-        "layers": layer_rows(recipe.main),
+        "layers": layer_rows(recipe.shown),
         "gallery": gallery(),
         "offered_maps": offer_maps(),
         "offered_packs": offer_packs(),
         "planned": plan(recipe),
         "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
         "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
-        "ground_is_picture": bool(recipe.main.layers[0].source),
+        "ground_is_picture": bool(recipe.shown.layers[0].source),
         "step": step,
         "steps": STEPS,
         "groups": groups(revision, step, layer),
         "views": views(recipe, step),
         "offered": offer_treatments(),
-        "section_fields": [field_at(recipe.main, path) for path in SECTION_PATHS],
+        "section_fields": [field_at(recipe.shown, path) for path in SECTION_PATHS],
         "undoes": revision.label if revision.parent else None,
         "redoes": revision.following(),
         "readings_of": READING_NAMES,
-        "reading": getattr(recipe.main.layers[0].content, "reading", ""),
-        "levels": by_level(shape, footprint),
-        "cost": forecast(shape, footprint),
+        "reading": getattr(recipe.shown.layers[0].content, "reading", ""),
+        "levels": surface.forecasts(get_engine()),
+        "cost": surface.forecast(get_engine()),
         "most_faces": MOST_FACES,
     }

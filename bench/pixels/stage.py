@@ -25,7 +25,6 @@ from bench.requests import (
     whole_number,
     window_of,
 )
-from relief.displace.forecast import forecast
 from relief.errors import ReliefError
 from relief.filters.resample import shrunk
 from relief.inspect.probe import probe
@@ -33,10 +32,8 @@ from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
-from relief.recipe.relief import Relief
-from relief.run.meshes import displace, subdivide
+from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
-from relief.surface.shape import Shape
 from shelf.engine import get_engine
 from shelf.models import read_source
 from studio.packet import packet
@@ -245,14 +242,13 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
     draft = draft_of(request)
     try:
         recipe = revision.read().with_changes(draft) if draft else revision.read()
-        pipeline = Pipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
+        pipeline = SurfacePipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
         if "card" in request.GET:
-            pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
-        relief = pipeline.relief
-        shape = _coarser(recipe.surface, relief) if draft else recipe.surface
-        base = get_engine().run(subdivide(shape, relief.final_footprint))
+            pipeline = pipeline.with_relief(edits.with_test_card(recipe.shown))
+        pipeline = _coarser(pipeline) if draft else pipeline
+        base = get_engine().run(pipeline.covered()).mesh
         flat = request.GET.get("displaced") == "0"
-        mesh = base if flat else get_engine().run(displace(pipeline, shape))
+        mesh = base if flat else get_engine().run(pipeline.displaced())
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     # a normal map that holds all of the relief turns the normals that the surface has of its own
@@ -266,13 +262,13 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
             "triangles": cut.corners[cut.triangles()].astype(np.uint32),
         },
         faces=mesh.faces,
-        footprint=list(relief.final_footprint.sides),
+        footprint=list(pipeline.footprint.sides),
     )
 
 
-def _coarser(shape: Shape, relief: Relief) -> Shape:
-    """The shape with the highest level, at most its own, that is quick enough to follow a hand."""
-    level = shape.level
-    while level and forecast(shape, relief.final_footprint, level).faces > DRAFT_FACES:
+def _coarser(pipeline: SurfacePipeline) -> SurfacePipeline:
+    """The surface at the highest level, at most its own, that is quick enough to follow a hand."""
+    level = pipeline.surface.level
+    while level and pipeline.with_level(level).forecast(get_engine()).faces > DRAFT_FACES:
         level -= 1
-    return shape.model_copy(update={"level": level})
+    return pipeline.with_level(level)

@@ -19,13 +19,13 @@ from bench.pages.views import page_context
 from bench.posts.appending import append_items
 from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from relief.compose.layout import Layout
-from relief.displace.forecast import refuse_if_too_large
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import measure_and_find
 from relief.inspect.start import content_of_picture, set_from_statistics
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
+from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline
 from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, keep_file, read_source
@@ -169,7 +169,7 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
         return _edit_recipe(base, partial(_with_pictures_of_the_shelf, request, changes))
     if any(path.startswith("surface.") for path in changes):
         recipe = base.read().with_changes(changes)
-        refuse_if_too_large(recipe.surface, recipe.main.final_footprint)
+        SurfacePipeline.of(recipe, read_source).refuse_if_too_large(get_engine())
     return Revision.objects.change(base.piece, base.number, changes)
 
 
@@ -260,7 +260,7 @@ def _number(request: HttpRequest, name: str) -> float:
 
 def _show_changes(request: HttpRequest, before: Revision, revision: Revision, step: Step) -> HttpResponse:
     """The history, the section's numbers, and the groups of the left side that read otherwise than before."""
-    was, now = before.read().main, revision.read().main
+    was, now = before.read().shown, revision.read().shown
     shown = layer_of(request.POST, was)
     grown = len(now.layers) > len(was.layers) and request.POST.get("action") in ("add", "source")
     layer = len(now.layers) - 1 if grown else layer_of(request.POST, now)
@@ -279,6 +279,6 @@ def _show_changes(request: HttpRequest, before: Revision, revision: Revision, st
 
 def _refused(request: HttpRequest, base: Revision, step: Step, text: str, status: int) -> HttpResponse:
     """Says why; what was typed goes back to what is kept, unless the page itself is old."""
-    layer = layer_of(request.POST, base.read().main)
+    layer = layer_of(request.POST, base.read().shown)
     context = page_context(base, step, layer) | {"text": text, "stale": status == 409}
     return render(request, "bench/notice.html", context, status=status)

@@ -110,7 +110,7 @@ class SurfaceTests(StudioTestCase):
         self.assertEqual(header["faces"], len(arrays["triangles"]) // 2)
         reach = recipe.main.amplitude * max(recipe.main.midlevel, 1 - recipe.main.midlevel)
         self.assertGreater(np.abs(arrays["positions"][:, 2]).max(), reach * 0.8)
-        self.assertLessEqual(np.abs(arrays["positions"][:, 2]).max(), reach * 1.001)
+        self.assertLessEqual(np.abs(arrays["positions"][:, 2]).max(), reach * 1.02)  # bicubic swings over a little
         _, flat = unpacked(self.get("bench:mesh", piece, base=1, displaced=0))
         np.testing.assert_array_equal(flat["positions"][:, 2], 0)
 

@@ -47,8 +47,6 @@ OPTIONS = {
     "transfer": f"{CONTENT_PATH}.transfer",
     "resolution": "maps.resolution",
     "resample": "maps.method",
-    "segments": "surface.segments",
-    "level": "surface.level",
 }
 """The parameter that each option sets."""
 

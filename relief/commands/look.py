@@ -1,4 +1,4 @@
-"""Print what is known of pictures: facts and what each seems to be."""
+"""Print what is known of pictures and meshes: facts, and what each picture seems to be."""
 
 from __future__ import annotations
 
@@ -7,18 +7,24 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
+from relief.inspect.mesh_facts import mesh_facts
 from relief.sources.decode import decode
 from relief.sources.facts import facts
+from relief.sources.mesh.read import is_mesh, read_mesh
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE")
+    parser.add_argument("pictures", type=Path, nargs="+", metavar="FILE")
 
 
 def run(chosen: argparse.Namespace) -> None:
-    """The facts of each picture, as one JSON object by file name."""
+    """The facts of each file, as one JSON object by file name."""
     known = {}
     for picture in chosen.pictures:
-        known[str(picture)] = asdict(facts(decode(picture.read_bytes(), picture.name), picture.name))
+        data, name = picture.read_bytes(), picture.name
+        if is_mesh(name):
+            known[str(picture)] = asdict(mesh_facts(read_mesh(data, name), name))
+        else:
+            known[str(picture)] = asdict(facts(decode(data, name), name))
     print(json.dumps(known, indent=2))

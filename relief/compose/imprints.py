@@ -48,7 +48,7 @@ class Imprints(Content):
     size: float = number(
         40,
         0.1,
-        100_000,
+        100_000_000,
         label="Size",
         unit="mm",
         step=1,
@@ -57,7 +57,7 @@ class Imprints(Content):
         help="Width of an imprint.",
     )
     fade: float = number(
-        2, 0, 10_000, label="Edge fade", unit="mm", step=0.5, slider=(0, 60),
+        2, 0, 100_000_000, label="Edge fade", unit="mm", step=0.5, slider=(0, 60),
         help="How gently an imprint runs out at its edge, so that no square plateau stays.",
     )  # fmt: skip
     places: tuple[Place, ...] = drawn_value(
@@ -67,7 +67,7 @@ class Imprints(Content):
     spacing: float = number(
         50,
         0,
-        100_000,
+        100_000_000,
         label="Apart",
         unit="mm",
         step=1,
@@ -78,7 +78,7 @@ class Imprints(Content):
         (), shown="line", label="Line", help="Draw a line on the stage to set them along it.", max_length=500
     )
     along: float = number(
-        60, 0.1, 100_000, label="Along the line", unit="mm", step=1, slider=(5, 400), logarithmic=True,
+        60, 0.1, 100_000_000, label="Along the line", unit="mm", step=1, slider=(5, 400), logarithmic=True,
         help="From one imprint to the next on the line.",
     )  # fmt: skip
     angle: float = number(0, -180, 180, label="Turn", unit="°", step=5, help="How far all imprints are turned.")

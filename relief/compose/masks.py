@@ -45,7 +45,7 @@ class Mask(Parameters):
     )
     soft: float = number(0.1, 0, 10, label="Soft", step=0.01, slider=(0, 0.5), help="How gently the limits set in.")
     size: float = number(
-        80, 0.05, 100_000, label="Size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
+        80, 0.05, 100_000_000, label="Size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
         help="How wide the patches of noise are.",
     )  # fmt: skip
     seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other patches.")

@@ -19,7 +19,6 @@ from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
 from relief.deliver.note import Entry, note
 from relief.deliver.plan import CARD, SEEN, Planned, plan, plan_maps, plan_test_card
-from relief.displace.forecast import forecast, refuse_if_too_large
 from relief.filters.resample import resample
 from relief.generate import test_card
 from relief.height import HeightField
@@ -31,7 +30,7 @@ from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine
 from relief.run.finished import finish_map, packable
-from relief.run.meshes import displace
+from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import eight_bits
 
@@ -218,12 +217,13 @@ def delivery_files(
         Cancelled, TooManyFacesError, PictureError.
     """
     relief = recipe.main
-    refuse_if_too_large(recipe.surface, relief.final_footprint)
+    surface = SurfacePipeline.of(recipe, read_source)
+    surface.refuse_if_too_large(engine)
     maps = Maps(Pipeline.of(recipe, read_source), engine, recipe.delivery)
     progress.step(0.02, "Making the height at full size")
     height = engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.5))
     first, *files = plan(recipe, title, height.alpha is not None)
-    entries = {file.name: _entry(recipe, maps, file) for file in files}
+    entries = {file.name: _entry(surface, maps, file) for file in files}
     text = note(title, relief, height, list(entries.values()))
     yield File(Entry(first.filename, first.title, first.format, ""), text.encode())
     making = Part(progress, 0.5, 0.95)
@@ -231,7 +231,7 @@ def delivery_files(
         making.step(place / len(files), f"Making {file.title.lower()}")
         match file.name:
             case "mesh":
-                data = mesh_file(engine.run(displace(maps.pipeline, recipe.surface)), "obj")
+                data = mesh_file(engine.run(surface.delivered()), "obj")
             case "recipe":
                 data = recipe.as_text(read_source).encode()
             case _:
@@ -239,13 +239,13 @@ def delivery_files(
         yield File(entries[file.name], data)
 
 
-def _entry(recipe: Recipe, maps: Maps, file: Planned) -> Entry:
+def _entry(surface: SurfacePipeline, maps: Maps, file: Planned) -> Entry:
     """What the note says of a planned file."""
     match file.name:
         case "mesh":
-            faces = forecast(recipe.surface, recipe.main.final_footprint).faces
-            about = f"{faces} quads with texture coordinates and normals. Lengths in mm, y up, facing z."
-            return Entry(file.filename, "Displaced plane", "Wavefront OBJ", about)
+            faces = surface.forecast(maps.engine).faces
+            about = f"{faces} faces with texture coordinates and normals. Lengths in mm, y up, facing z."
+            return Entry(file.filename, file.title, "Wavefront OBJ", about)
         case "recipe":
             about = "Everything needed to make these files again from the source."
             return Entry(file.filename, "Recipe", "JSON", about)

@@ -47,7 +47,7 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
 
     With `alpha` a mask of what the relief covers is among them; that it is wanted shows when the pictures are read.
     """
-    relief, delivery, stem = recipe.main, recipe.delivery, safe_stem(title)
+    relief, delivery, stem, shape = recipe.main, recipe.delivery, safe_stem(title), recipe.surface.shape
     files = [Planned("note", "READ-ME.txt", "Reading notes", "text")]
     files += plan_maps(relief, stem, delivery, alpha)
     for number, layer in enumerate(relief.layers[1:], start=1):
@@ -55,7 +55,7 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
             name = f"{stem}_seen_{number}_{safe_stem(layer.name)}.png"
             files.append(Planned(f"{SEEN}{number}", name, f"Where {layer.name} is seen", "PNG", "8 bit, grey"))
     files += plan_test_card(relief, stem, delivery) if delivery.test_card else []
-    files.append(Planned("mesh", f"{stem}_plane.obj", "Displaced plane", "OBJ"))
+    files.append(Planned("mesh", f"{stem}_{shape.kind}.obj", f"Displaced {shape.title.lower()}", "OBJ"))
     files.append(Planned("recipe", "recipe.json", "Recipe", "JSON"))
     return distinguish_names(files)
 

@@ -6,16 +6,17 @@ from dataclasses import dataclass
 
 from relief.errors import TooManyFacesError
 from relief.height import Footprint
-from relief.surface.shape import HIGHEST_LEVEL, Shape
+from relief.surface.mesh import Mesh
+from relief.surface.surface import HIGHEST_LEVEL, Surface
 
 MOST_FACES = 2_000_000
 BYTES_OF_A_VERTEX = 3 * 4 + 3 * 4 + 2 * 4  # position, normal, uv
-BYTES_OF_A_FACE = 4 * 4 + 4 + 2  # four corners, where they begin, the region
+BYTES_OF_A_FACE = 4 * 4 + 4 + 2 + 4  # four corners, where they begin, the part, the face of the base mesh
 
 
 @dataclass(frozen=True)
 class Forecast:
-    """The size of a mesh: faces, vertices, and bytes in memory."""
+    """The size of a mesh: faces, vertices, and bytes in memory; vertices and bytes are at most so many."""
 
     level: int
     faces: int
@@ -28,27 +29,28 @@ class Forecast:
         return self.faces <= MOST_FACES
 
 
-def forecast(shape: Shape, footprint: Footprint, level: int | None = None) -> Forecast:
-    """The cost of a shape at a level (its own when none is given)."""
-    level = shape.level if level is None else level
-    faces, vertices = shape.model_copy(update={"level": level}).count(footprint)
+def forecast(surface: Surface, footprint: Footprint, level: int | None = None, base: Mesh | None = None) -> Forecast:
+    """The cost of a surface at a level (its own when none is given); of an own mesh, from its base mesh."""
+    level = surface.level if level is None else level
+    shape = surface.shape
+    faces, vertices = shape.count_from(base, level) if base else shape.count(footprint, level)
     return Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE + 4)
 
 
-def by_level(shape: Shape, footprint: Footprint) -> list[Forecast]:
+def by_level(surface: Surface, footprint: Footprint, base: Mesh | None = None) -> list[Forecast]:
     """The cost at every level there is, coarsest first."""
-    return [forecast(shape, footprint, level) for level in range(HIGHEST_LEVEL + 1)]
+    return [forecast(surface, footprint, level, base) for level in range(HIGHEST_LEVEL + 1)]
 
 
-def refuse_if_too_large(shape: Shape, footprint: Footprint) -> None:
-    """Raises TooManyFacesError, with the largest level that fits, when the shape is over the limit."""
-    wanted = forecast(shape, footprint)
+def refuse_if_too_large(surface: Surface, footprint: Footprint, base: Mesh | None = None) -> None:
+    """Raises TooManyFacesError, with the largest level that fits, when the surface is over the limit."""
+    wanted = forecast(surface, footprint, base=base)
     if wanted.fits:
         return
-    fitting = [cost.level for cost in by_level(shape, footprint) if cost.fits]
+    fitting = [cost.level for cost in by_level(surface, footprint, base) if cost.fits]
     offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
     faces, most = _space_digits(wanted.faces), _space_digits(MOST_FACES)
-    raise TooManyFacesError(f"Level {shape.level} would make {faces} faces; at most {most} are built. {offer}")
+    raise TooManyFacesError(f"Level {surface.level} would make {faces} faces; at most {most} are built. {offer}")
 
 
 def _space_digits(count: int) -> str:

@@ -30,11 +30,11 @@ class Bands(Parameters):
     middle: float = _gain("Middle", "How strong shapes between both limits are; 1 leaves them, 0 takes them out.")
     fine: float = _gain("Fine", "How strong detail narrower than the fine limit is; 1 leaves it, 0 takes it out.")
     fine_limit: float = number(
-        2, 0.001, 1000, label="Fine limit", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
+        2, 0.001, 100_000_000, label="Fine limit", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
         help="Detail narrower than this is called fine.",
     )  # fmt: skip
     broad_limit: float = number(
-        20, 0.001, 100_000, label="Broad limit", unit="mm", step=1, slider=(1, 500), logarithmic=True,
+        20, 0.001, 100_000_000, label="Broad limit", unit="mm", step=1, slider=(1, 500), logarithmic=True,
         help="Shapes wider than this are called broad.",
     )  # fmt: skip
 

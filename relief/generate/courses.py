@@ -27,18 +27,18 @@ class Courses(Generator):
         "twice as long as it is high.",
     )  # fmt: skip
     length: float = number(
-        220, 0.1, 100_000, label="Length", unit="mm", step=1, slider=(10, 1000), logarithmic=True,
+        220, 0.1, 100_000_000, label="Length", unit="mm", step=1, slider=(10, 1000), logarithmic=True,
         help="From joint to joint along the course.",
     )  # fmt: skip
     height: float = number(
-        75, 0.1, 100_000, label="Height", unit="mm", step=1, slider=(5, 500), logarithmic=True,
+        75, 0.1, 100_000_000, label="Height", unit="mm", step=1, slider=(5, 500), logarithmic=True,
         help="From joint to joint across the courses.",
     )  # fmt: skip
     joint: float = number(
-        10, 0, 10_000, label="Joint", unit="mm", step=0.5, slider=(0, 40), help="Width of the joints."
+        10, 0, 100_000_000, label="Joint", unit="mm", step=0.5, slider=(0, 40), help="Width of the joints."
     )
     chamfer: float = number(
-        4, 0, 10_000, label="Chamfer", unit="mm", step=0.5, slider=(0, 30), help="How far the edges slope."
+        4, 0, 100_000_000, label="Chamfer", unit="mm", step=0.5, slider=(0, 30), help="How far the edges slope."
     )
     rise: float = number(0.1, 0, 1, label="Uneven", step=0.01, help="How much some bricks stand out beyond others.")
     tilt: float = number(0.05, 0, 1, label="Tilt", step=0.01, help="How much bricks lean to one side.")

@@ -21,13 +21,13 @@ class Dots(Generator):
         "dome", {"dome": "Domes", "disc": "Discs", "cone": "Cones"}, label="Form", help="The profile of a dot."
     )
     spacing: float = number(
-        30, 0.1, 100_000, label="Spacing", unit="mm", step=0.5, slider=(2, 300), logarithmic=True,
+        30, 0.1, 100_000_000, label="Spacing", unit="mm", step=0.5, slider=(2, 300), logarithmic=True,
         help="From dot to dot.",
     )  # fmt: skip
     radius: float = number(
         9,
         0.01,
-        10_000,
+        100_000_000,
         label="Radius",
         unit="mm",
         step=0.5,

@@ -24,11 +24,11 @@ class Flutes(Generator):
         help="Grooves cut in, or rods set on.",
     )
     width: float = number(
-        30, 0.1, 100_000, label="Width", unit="mm", step=0.5, slider=(2, 300), logarithmic=True,
+        30, 0.1, 100_000_000, label="Width", unit="mm", step=0.5, slider=(2, 300), logarithmic=True,
         help="From one flute to the next.",
     )  # fmt: skip
     fillet: float = number(
-        4, 0, 10_000, label="Fillet", unit="mm", step=0.5, slider=(0, 60), help="The flat between two flutes."
+        4, 0, 100_000_000, label="Fillet", unit="mm", step=0.5, slider=(0, 60), help="The flat between two flutes."
     )
 
     def nudges(self, footprint: Footprint) -> list[str]:

@@ -21,12 +21,14 @@ class Hexagons(Generator):
     family: ClassVar[Family] = "pattern"
     kind: Literal["hexagons"] = "hexagons"
     width: float = number(
-        60, 0.1, 100_000, label="Width", unit="mm", step=1, slider=(4, 400), logarithmic=True,
+        60, 0.1, 100_000_000, label="Width", unit="mm", step=1, slider=(4, 400), logarithmic=True,
         help="From one flat side to the other.",
     )  # fmt: skip
-    joint: float = number(3, 0, 10_000, label="Joint", unit="mm", step=0.5, slider=(0, 40), help="Width of the joints.")
+    joint: float = number(
+        3, 0, 100_000_000, label="Joint", unit="mm", step=0.5, slider=(0, 40), help="Width of the joints."
+    )
     chamfer: float = number(
-        3, 0, 10_000, label="Chamfer", unit="mm", step=0.5, slider=(0, 30), help="How far the edges slope."
+        3, 0, 100_000_000, label="Chamfer", unit="mm", step=0.5, slider=(0, 30), help="How far the edges slope."
     )
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:

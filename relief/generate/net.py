@@ -21,15 +21,15 @@ class Net(Generator):
     family: ClassVar[Family] = "pattern"
     kind: Literal["net"] = "net"
     mesh: float = number(
-        80, 0.1, 100_000, label="Mesh", unit="mm", step=1, slider=(5, 500), logarithmic=True,
+        80, 0.1, 100_000_000, label="Mesh", unit="mm", step=1, slider=(5, 500), logarithmic=True,
         help="From knot to knot across.",
     )  # fmt: skip
     cord: float = number(
-        6, 0.05, 10_000, label="Cord", unit="mm", step=0.5, slider=(0.5, 60), logarithmic=True,
+        6, 0.05, 100_000_000, label="Cord", unit="mm", step=0.5, slider=(0.5, 60), logarithmic=True,
         help="Thickness of the cord.",
     )  # fmt: skip
     knot: float = number(
-        9, 0, 10_000, label="Knot", unit="mm", step=0.5, slider=(0, 80), help="Radius of the knots; 0 for none."
+        9, 0, 100_000_000, label="Knot", unit="mm", step=0.5, slider=(0, 80), help="Radius of the knots; 0 for none."
     )
     twist: float = number(0.25, 0, 1, label="Twist", step=0.01, help="How deep the twist is cut into the cord.")
 

@@ -25,6 +25,9 @@ MODES: dict[Sum, int] = {"fractal": 0, "ridged": 1, "billowed": 2}
 NOTHING = np.zeros((0, 0), np.float32)
 """The warp of a noise that is not warped."""
 
+MOST_WARP = 10_000
+"""mm that a place is moved by at most, unless the relief is larger."""
+
 WARP, OFFSETS = 100, 200
 """Streams of random numbers behind those of the octaves: for the two directions of the warp, and for offsets."""
 
@@ -38,7 +41,7 @@ class Noise(Generator):
     family: ClassVar[Family] = "noise"
     rest: ClassVar[float] = 0.5
     size: float = number(
-        60, 0.05, 100_000, label="Size", unit="mm", step=1, slider=(1, 600), logarithmic=True,
+        60, 0.05, 100_000_000, label="Size", unit="mm", step=1, slider=(1, 600), logarithmic=True,
         help="How wide the largest shapes are. The nearest size that tiles is taken.",
     )  # fmt: skip
     octaves: int = number(
@@ -73,11 +76,11 @@ class Noise(Generator):
         1, 0, 10, label="Contrast", step=0.05, slider=(0, 4), help="How far heights go from the middle."
     )
     warp: float = number(
-        0, 0, 10_000, label="Warp", unit="mm", step=1, slider=(0, 200),
+        0, 0, 100_000_000, label="Warp", unit="mm", step=1, slider=(0, 200),
         help="How far the shapes are bent by a second noise.",
     )  # fmt: skip
     warp_size: float = number(
-        120, 0.05, 100_000, label="Warp size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
+        120, 0.05, 100_000_000, label="Warp size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
         help="How wide the bends are.",
     )  # fmt: skip
 
@@ -102,13 +105,14 @@ class Noise(Generator):
         if self.warp == 0:
             return NOTHING, NOTHING
         lattice = Lattice.over(grid.footprint, self.warp_size, self.warp_size, 0)
+        farthest = max(MOST_WARP, *grid.footprint.sides)  # beyond a repeat nothing new is met
         moved = []
         for part, side in enumerate(grid.footprint.sides):
             field = np.zeros((grid.rows, grid.columns), np.float32)
             add_octave(
                 add_gradient, gradients, lattice, self.seed, WARP + part, grid, (NOTHING, NOTHING), 1.0, 0, field
             )
-            moved.append(field * np.float32(self.warp / side))
+            moved.append(field * np.float32(min(self.warp, farthest) / side))
         return moved[0], moved[1]
 
     def nudges(self, footprint: Footprint) -> list[str]:

@@ -17,13 +17,21 @@ class Pyramids(InSquares):
     family: ClassVar[Family] = "pattern"
     kind: Literal["pyramids"] = "pyramids"
     width: float = number(
-        80, 0.1, 100_000, label="Width", unit="mm", step=1, slider=(5, 600), logarithmic=True, help="Width of a field."
+        80,
+        0.1,
+        100_000_000,
+        label="Width",
+        unit="mm",
+        step=1,
+        slider=(5, 600),
+        logarithmic=True,
+        help="Of a field.",
     )
     steps: int = number(
         4, 0, 64, label="Steps", step=1, slider=(0, 12), help="Steps from the edge to the middle; 0 for a smooth slope."
     )
     riser: float = number(
-        1, 0, 10_000, label="Riser", unit="mm", step=0.1, slider=(0, 20), help="How far a step slopes."
+        1, 0, 100_000_000, label="Riser", unit="mm", step=0.1, slider=(0, 20), help="How far a step slopes."
     )
 
     def draw(self, grid: Grid) -> np.ndarray:

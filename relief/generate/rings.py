@@ -17,13 +17,13 @@ class Rings(InSquares):
     family: ClassVar[Family] = "pattern"
     kind: Literal["rings"] = "rings"
     width: float = number(
-        150, 0.1, 100_000, label="Field", unit="mm", step=1, slider=(10, 1000), logarithmic=True,
+        150, 0.1, 100_000_000, label="Field", unit="mm", step=1, slider=(10, 1000), logarithmic=True,
         help="From middle to middle.",
     )  # fmt: skip
     ring: float = number(
         12,
         0.05,
-        100_000,
+        100_000_000,
         label="Ring",
         unit="mm",
         step=0.5,
@@ -32,7 +32,14 @@ class Rings(InSquares):
         help="From ring to ring.",
     )
     rim: float = number(
-        5, 0, 10_000, label="Rim", unit="mm", step=0.5, slider=(0, 60), help="How far before the field's edge they end."
+        5,
+        0,
+        100_000_000,
+        label="Rim",
+        unit="mm",
+        step=0.5,
+        slider=(0, 60),
+        help="How far before the edge they end.",
     )
 
     def draw(self, grid: Grid) -> np.ndarray:

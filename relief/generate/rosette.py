@@ -19,7 +19,7 @@ class Rosette(InSquares):
     width: float = number(
         200,
         0.1,
-        100_000,
+        100_000_000,
         label="Field",
         unit="mm",
         step=1,
@@ -31,7 +31,7 @@ class Rosette(InSquares):
     radius: float = number(
         80,
         0.05,
-        100_000,
+        100_000_000,
         label="Radius",
         unit="mm",
         step=1,
@@ -40,7 +40,14 @@ class Rosette(InSquares):
         help="Reach of the petals.",
     )
     boss: float = number(
-        18, 0, 10_000, label="Boss", unit="mm", step=0.5, slider=(0, 100), help="Radius of the round in the middle."
+        18,
+        0,
+        100_000_000,
+        label="Boss",
+        unit="mm",
+        step=0.5,
+        slider=(0, 100),
+        help="Radius of its middle.",
     )
 
     def draw(self, grid: Grid) -> np.ndarray:

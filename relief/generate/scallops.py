@@ -18,13 +18,21 @@ class Scallops(Generator):
     family: ClassVar[Family] = "pattern"
     kind: Literal["scallops"] = "scallops"
     width: float = number(
-        60, 0.1, 100_000, label="Width", unit="mm", step=1, slider=(4, 400), logarithmic=True, help="Width of a scale."
+        60,
+        0.1,
+        100_000_000,
+        label="Width",
+        unit="mm",
+        step=1,
+        slider=(4, 400),
+        logarithmic=True,
+        help="Of a scale.",
     )
     row: float = number(
-        30, 0.1, 100_000, label="Row", unit="mm", step=1, slider=(2, 300), logarithmic=True, help="From row to row."
+        30, 0.1, 100_000_000, label="Row", unit="mm", step=1, slider=(2, 300), logarithmic=True, help="From row to row."
     )
     lip: float = number(
-        3, 0, 10_000, label="Lip", unit="mm", step=0.5, slider=(0, 30), help="How far the rounded edge slopes."
+        3, 0, 100_000_000, label="Lip", unit="mm", step=0.5, slider=(0, 30), help="How far the rounded edge slopes."
     )
     rise: float = number(0.6, 0, 1, label="Rise", step=0.01, help="How much a scale rises towards its lip.")
 

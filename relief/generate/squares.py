@@ -20,7 +20,7 @@ class Squares(Generator):
     width: float = number(
         100,
         0.1,
-        100_000,
+        100_000_000,
         label="Width",
         unit="mm",
         step=1,
@@ -31,7 +31,7 @@ class Squares(Generator):
     height: float = number(
         100,
         0.1,
-        100_000,
+        100_000_000,
         label="Height",
         unit="mm",
         step=1,
@@ -39,9 +39,11 @@ class Squares(Generator):
         logarithmic=True,
         help="From joint to joint.",
     )
-    joint: float = number(4, 0, 10_000, label="Joint", unit="mm", step=0.5, slider=(0, 40), help="Width of the joints.")
+    joint: float = number(
+        4, 0, 100_000_000, label="Joint", unit="mm", step=0.5, slider=(0, 40), help="Width of the joints."
+    )
     chamfer: float = number(
-        3, 0, 10_000, label="Chamfer", unit="mm", step=0.5, slider=(0, 30), help="How far the edges slope."
+        3, 0, 100_000_000, label="Chamfer", unit="mm", step=0.5, slider=(0, 30), help="How far the edges slope."
     )
     dome: float = number(0, 0, 1, label="Dome", step=0.01, help="How much the fields swell towards their middle.")
 

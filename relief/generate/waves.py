@@ -24,7 +24,7 @@ class Waves(Generator):
         help="The profile of a wave.",
     )  # fmt: skip
     length: float = number(
-        40, 0.1, 100_000, label="Length", unit="mm", step=0.5, slider=(2, 500), logarithmic=True,
+        40, 0.1, 100_000_000, label="Length", unit="mm", step=0.5, slider=(2, 500), logarithmic=True,
         help="From crest to crest.",
     )  # fmt: skip
     turn: float = number(
@@ -32,7 +32,14 @@ class Waves(Generator):
         help="0 runs across, 90 down; the nearest direction that tiles is taken.",
     )  # fmt: skip
     bend: float = number(
-        0, 0, 10_000, label="Bend", unit="mm", step=1, slider=(0, 100), help="How far the crests swing to both sides."
+        0,
+        0,
+        100_000_000,
+        label="Bend",
+        unit="mm",
+        step=1,
+        slider=(0, 100),
+        help="How far the crests swing aside.",
     )
     bends: int = number(2, 1, 64, label="Bends", step=1, slider=(1, 12), help="How often they swing.")
 

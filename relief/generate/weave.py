@@ -18,11 +18,11 @@ class Weave(Generator):
     family: ClassVar[Family] = "pattern"
     kind: Literal["weave"] = "weave"
     strand: float = number(
-        12, 0.05, 100_000, label="Strand", unit="mm", step=0.5, slider=(0.5, 200), logarithmic=True,
+        12, 0.05, 100_000_000, label="Strand", unit="mm", step=0.5, slider=(0.5, 200), logarithmic=True,
         help="From one strand to the next.",
     )  # fmt: skip
     gap: float = number(
-        1.5, 0, 10_000, label="Gap", unit="mm", step=0.1, slider=(0, 30), help="What is open between strands."
+        1.5, 0, 100_000_000, label="Gap", unit="mm", step=0.1, slider=(0, 30), help="What is open between strands."
     )
     swing: float = number(0.45, 0, 1, label="Swing", step=0.01, help="How far strands rise and sink over each other.")
 

@@ -12,7 +12,7 @@ from relief.filters.statistics import percentiles
 from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.maps.normal import vectors
-from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.stages import resample_vectors
 
@@ -86,9 +86,9 @@ def _on_one_grid(fields: tuple[HeightField, HeightField]) -> tuple[HeightField, 
     return one, HeightField(samples, other.footprint, other.edges)
 
 
-def in_words(one: Recipe, other: Recipe, key: str = MAIN) -> list[str]:
+def in_words(one: Recipe, other: Recipe) -> list[str]:
     """What the other recipe has otherwise: what was put in or taken out, else each parameter, from what to what."""
-    before, after = one.reliefs[key], other.reliefs[key]
+    before, after = one.shown, other.shown
     lists = [
         (
             "Layers",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.recipe import Recipe
 from relief.treat.treatment import Treatment
 
 
@@ -25,14 +25,14 @@ class Mend:
     first: Treatment | None = None
     last: Treatment | None = None
 
-    def apply(self, recipe: Recipe, key: str = MAIN) -> Recipe:
-        """The recipe after the mend of one of its reliefs."""
-        relief = recipe.reliefs[key]
+    def apply(self, recipe: Recipe) -> Recipe:
+        """The recipe after the mend of the relief that is worked on."""
+        relief = recipe.shown
         if self.first or self.last:
             kept = range(len(relief.layers[0].treatments))
             order = [self.first, *kept, self.last]
-            recipe = recipe.with_relief(relief.with_treatments([item for item in order if item is not None]), key)
-        return recipe.with_changes(self.changes, key)
+            recipe = recipe.with_relief(relief.with_treatments([item for item in order if item is not None]))
+        return recipe.with_changes(self.changes)
 
 
 @dataclass(frozen=True)

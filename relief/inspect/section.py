@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.height import HeightField, sample_heights
+from relief.filters.sample import sample_heights
+from relief.height import HeightField
 
 Point = tuple[float, float]
 

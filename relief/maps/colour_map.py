@@ -24,7 +24,7 @@ class Colour(Parameters):
         "surface when it was photographed.",
     )  # fmt: skip
     window: float = number(
-        60, 0.01, 100_000, label="Window", unit="mm", step=1, slider=(1, 500), logarithmic=True,
+        60, 0.01, 100_000_000, label="Window", unit="mm", step=1, slider=(1, 500), logarithmic=True,
         help="What is wider than this counts as light, what is narrower as the surface's own colour.",
     )  # fmt: skip
 

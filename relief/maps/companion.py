@@ -38,7 +38,7 @@ class CompanionMap(Curve):
     """What the artist calls it; its title where it has no name."""
     on: bool = switch(True, label="On", help="Whether the map is made and delivered.")
     soften: float = number(
-        0, 0, 1000, label="Soften", unit="mm", step=0.1, slider=(0, 20), help="Blurs the finished map."
+        0, 0, 100_000_000, label="Soften", unit="mm", step=0.1, slider=(0, 20), help="Blurs the finished map."
     )
     inverted: bool = switch(False, label="Inverted", help="Turns light and dark around.")
     bits: Literal[8, 16] = choice(

@@ -62,7 +62,7 @@ class Curvature(CompanionMap):
         label="Shows", help="Both about mid grey, or one of them in white on black.",
     )  # fmt: skip
     size: float = number(
-        2, 0.001, 10_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
+        2, 0.001, 100_000_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
         help="How wide the edges and cavities are that count.",
     )  # fmt: skip
     contrast: float = number(1, 0, 100, label="Contrast", step=0.1, slider=(0, 8), help="How clearly they stand apart.")

@@ -29,7 +29,7 @@ class Displacement(Parameters):
     """How the displacement map is made."""
 
     soften: float = number(
-        0, 0, 1000, label="Soften", unit="mm", step=0.05, slider=(0, 20),
+        0, 0, 100_000_000, label="Soften", unit="mm", step=0.05, slider=(0, 20),
         help="Calms what displaces, and the mesh, without touching the normal map. About ten texels suit where the "
         "normal map keeps its detail.",
     )  # fmt: skip

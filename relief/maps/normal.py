@@ -39,7 +39,7 @@ class Normal(Parameters):
         help="Factor on the slopes of the normal map that came along.",
     )  # fmt: skip
     soften: float = number(
-        0, 0, 1000, label="Soften", unit="mm", step=0.05, slider=(0, 10),
+        0, 0, 100_000_000, label="Soften", unit="mm", step=0.05, slider=(0, 10),
         help="Calms grain in the normal map alone. About one texel suits; the displacement has its own.",
     )  # fmt: skip
     kernel: Kernel = choice(

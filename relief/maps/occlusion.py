@@ -42,7 +42,7 @@ class Occlusion(CompanionMap):
     slow: ClassVar[bool] = True
     kind: Literal["occlusion"] = "occlusion"
     reach: float = number(
-        20, 0.01, 100_000, label="Reach", unit="mm", step=0.5, slider=(1, 200), logarithmic=True,
+        20, 0.01, 100_000_000, label="Reach", unit="mm", step=0.5, slider=(1, 200), logarithmic=True,
         help="How far away something still hides the sky. More than the size of the footprint adds nothing.",
     )  # fmt: skip
     directions: int = number(

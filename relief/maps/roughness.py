@@ -36,7 +36,7 @@ class Roughness(CompanionMap):
     )
     slopes: float = number(0, -1, 1, label="Slopes", step=0.01, help="How much duller steep places are.")
     size: float = number(
-        2, 0.001, 10_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
+        2, 0.001, 100_000_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
         help="How wide the cavities are that count.",
     )  # fmt: skip
 

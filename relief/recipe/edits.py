@@ -14,7 +14,7 @@ from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS, VALUE, Pack
 from relief.recipe.layer import Layer, Picture, SourceReference
-from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_MAPS, MOST_PACKS, Relief
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
@@ -233,10 +233,8 @@ def add_layer(relief: Relief, kind: str) -> Done:
     return relief.with_layers([*range(len(relief.layers)), layer]), f"Added {content.title}"
 
 
-def add_picture(
-    recipe: Recipe, name: str, sources: dict[str, SourceReference], content: Picture, key: str = MAIN
-) -> tuple[Recipe, str]:
-    """A new layer of a picture, or of a texture set with its companions, on top of one of a recipe's reliefs.
+def add_picture(recipe: Recipe, name: str, sources: dict[str, SourceReference], content: Picture) -> tuple[Recipe, str]:
+    """A new layer of a picture, or of a texture set with its companions, on top of the relief that is worked on.
 
     `sources` are the pictures by their role; `content` names one of them. Their keys are made different from those the
     piece has already.
@@ -250,10 +248,10 @@ def add_picture(
     )
     blend, amount = LAID_AT_FIRST["picture"]
     layer = Layer(name=name[:200], content=content, blend=blend, amount=amount)
-    relief = recipe.reliefs[key]
+    relief = recipe.shown
     relief = relief.with_layers([*range(len(relief.layers)), layer])
     more = {keys[role]: reference for role, reference in sources.items()}
-    return recipe.with_relief(relief, key, more), f"Added {name}"
+    return recipe.with_relief(relief, sources=more), f"Added {name}"
 
 
 def source_brought(recipe: Recipe, name: str, reference: SourceReference) -> tuple[Recipe, str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
 
 from pydantic import Field, field_validator
@@ -205,6 +205,18 @@ class Layer(Parameters):
         """The keys of all sources that the layer is made of."""
         beside = (item.source for item in self.companions.values())
         return {key for key in (self.source, *beside, self.mask.picture) if key}
+
+    def with_source_keys(self, keys: Mapping[str, str]) -> Self:
+        """The layer with other keys in place of those of its sources."""
+        content, mask = self.content, self.mask
+        held: dict[str, Any] = {"source": keys.get(self.source, self.source)} if self.source else {}
+        if isinstance(content, Picture):
+            held["companions"] = {role: keys.get(key, key) for role, key in content.companions.items()}
+            packed = content.unpacked.source
+            held["unpacked"] = content.unpacked.model_copy(update={"source": keys.get(packed, packed)})
+        picture = keys.get(mask.picture, mask.picture)
+        changed = {"content": content.model_copy(update=held), "mask": mask.model_copy(update={"picture": picture})}
+        return self.model_copy(update=changed)
 
     @property
     def kept(self) -> tuple[str, ...]:

@@ -41,10 +41,21 @@ def _keep_stroke(stroke: Data, strokes: Data) -> str:
     return digest
 
 
-STEPS: dict[int, Callable[[Data], Data]] = {1: _reliefs_under_a_key, 2: _strokes_by_their_hash}
+def _shape_within_a_surface(data: Data) -> Data:
+    """3 to 4: a surface holds its shape beside the mapping; what was sampled bilinearly still is."""
+    surface = dict(data["surface"])
+    level = {"level": surface.pop("level")} if "level" in surface else {}
+    return {**data, "surface": {"shape": surface, "mapping": {"kind": "uv", "sampling": "bilinear"}, **level}}
+
+
+STEPS: dict[int, Callable[[Data], Data]] = {
+    1: _reliefs_under_a_key,
+    2: _strokes_by_their_hash,
+    3: _shape_within_a_surface,
+}
 """By the version that a step begins with."""
 
-VERSION: Final = 3
+VERSION: Final = 4
 
 
 def migrate(data: Any) -> Data:

@@ -11,7 +11,7 @@ import json
 from collections.abc import Callable, Mapping
 from typing import Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, PrivateAttr, model_validator
 
 from relief.compose.strokes import Stroke
 from relief.errors import RecipeError
@@ -20,8 +20,7 @@ from relief.recipe.document import Document
 from relief.recipe.layer import SourceReference
 from relief.recipe.migrations import VERSION, migrate
 from relief.recipe.relief import Relief
-from relief.surface import AnyShape
-from relief.surface.plane import Plane
+from relief.surface.surface import Surface
 
 MAIN = "main"
 """The key of the relief that every piece has."""
@@ -64,16 +63,22 @@ AS_ALWAYS = Delivery()
 class Recipe(Document):
     """The whole piece."""
 
-    version: Literal[3] = VERSION
+    version: Literal[4] = VERSION
     sources: dict[str, SourceReference]
     reliefs: dict[str, Relief] = Field(min_length=1)
-    surface: AnyShape = Plane()
+    surface: Surface = Surface()
     delivery: Delivery = Delivery()
+    _shown: str = PrivateAttr(MAIN)
 
     @model_validator(mode="after")
     def _has_its_sources(self) -> Self:
         if MAIN not in self.reliefs:
             raise ValueError("The recipe has no main relief.")
+        if not self.surface.relief_keys() <= self.reliefs.keys():
+            raise ValueError("A region carries a relief that the piece does not have.")
+        key = self.surface.shape.source_key
+        if key and key not in self.sources:
+            raise ValueError("The surface is made of a mesh that the piece does not have.")
         if not self._used(self.reliefs) <= self.sources.keys():
             raise ValueError("A layer is made of a picture that the piece does not have.")
         return self
@@ -109,6 +114,25 @@ class Recipe(Document):
         """The relief that every piece has."""
         return self.reliefs[MAIN]
 
+    @property
+    def shown_key(self) -> str:
+        """The key of the relief that is worked on; short paths are those of it. It is no part of the recipe's data."""
+        return self._shown
+
+    @property
+    def shown(self) -> Relief:
+        """The relief that is worked on."""
+        return self.reliefs[self._shown]
+
+    def showing(self, key: str) -> Self:
+        """The recipe with another relief being worked on; the main one where there is none of that key."""
+        changed = self.model_copy()
+        changed._shown = key if key in self.reliefs else MAIN
+        return changed
+
+    def with_values(self, values: Mapping[str, Any]) -> Self:
+        return super().with_values(values).showing(self._shown)
+
     def as_data(self) -> dict[str, Any]:
         """The recipe as JSON data."""
         return self.model_dump(mode="json")
@@ -125,14 +149,14 @@ class Recipe(Document):
             data["strokes"] = {digest: json.loads(read(digest)) for digest in sorted(kept)}
         return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
 
-    def full_path(self, path: str, key: str = MAIN) -> str:
-        """A path of the recipe from one that may be short: of what stands in a relief."""
-        return path if path.partition(".")[0] in type(self).model_fields else f"reliefs.{key}.{path}"
+    def full_path(self, path: str, key: str | None = None) -> str:
+        """A path of the recipe from one that may be short: of what stands in a relief, the one that is worked on."""
+        return path if path.partition(".")[0] in type(self).model_fields else f"reliefs.{key or self._shown}.{path}"
 
     def _way(self, path: str) -> list[tuple[Parameters, str]]:
         return super()._way(self.full_path(path))
 
-    def with_changes(self, changes: Mapping[str, Any], key: str = MAIN) -> Self:
+    def with_changes(self, changes: Mapping[str, Any], key: str | None = None) -> Self:
         """A recipe with new values at some paths; short ones are those of a relief. Values may be text of a form.
 
         Raises:
@@ -154,7 +178,7 @@ class Recipe(Document):
         return changed
 
     def with_relief(
-        self, relief: Relief, key: str = MAIN, sources: Mapping[str, SourceReference] | None = None
+        self, relief: Relief, key: str | None = None, sources: Mapping[str, SourceReference] | None = None
     ) -> Self:
         """A recipe with another relief under a key, and perhaps more sources.
 
@@ -163,9 +187,11 @@ class Recipe(Document):
         Raises:
             RecipeError: the relief is made of a source that the recipe does not have.
         """
+        key = key or self._shown
         reliefs = {**self.reliefs, key: relief}
         fewer = key in self.reliefs and len(relief.layers) < len(self.reliefs[key].layers)
         left_out = self._used(self.reliefs) - self._used(reliefs) if fewer else set()
+        left_out -= {self.surface.shape.source_key}
         kept = {name: source for name, source in self.sources.items() if name not in left_out} | dict(sources or {})
         if not self._used(reliefs) <= kept.keys():
             raise RecipeError("A layer is made of a picture that the piece does not have.")
@@ -178,6 +204,10 @@ class Recipe(Document):
             if key in other.reliefs:
                 words += relief.differences(other.reliefs[key], apart_from)
         return words + super().differences(other, ("reliefs", *apart_from))
+
+    def used_sources(self) -> set[str]:
+        """The keys of the sources that its reliefs and its surface are made of."""
+        return (self._used(self.reliefs) | {self.surface.shape.source_key}) - {""}
 
     @staticmethod
     def _used(reliefs: Mapping[str, Relief]) -> set[str]:

@@ -52,6 +52,21 @@ class Maps(Parameters):
     )  # fmt: skip
 
 
+class Origin(Parameters):
+    """Where a relief was copied from.
+
+    Attributes:
+        piece, revision: the numbers of the piece and of its state.
+        title: what the piece was called.
+        key: the relief there.
+    """
+
+    piece: int
+    revision: int
+    title: str = Field(max_length=200)
+    key: str = "main"
+
+
 class Relief(Document):
     """All that makes one height: layers with their treatments, and the real size of it."""
 
@@ -59,7 +74,7 @@ class Relief(Document):
     footprint: Footprint = Footprint()
     edges: Edges = Edges()
     amplitude: float = number(
-        5, 0, 100_000, label="Amplitude", unit="mm", step=0.1, slider=(0.1, 100), logarithmic=True,
+        5, 0, 10_000_000, label="Amplitude", unit="mm", step=0.1, slider=(0.1, 100), logarithmic=True,
         help="The real length from the lowest to the highest height.",
     )  # fmt: skip
     midlevel: float = number(
@@ -67,6 +82,8 @@ class Relief(Document):
         help="The height that stays on the surface. Above it comes out, below it goes in.",
     )  # fmt: skip
     maps: Maps = Maps()
+    origin: Origin | None = None
+    """Where it was copied from."""
     suggested: tuple[str, ...] = ()
     """Paths whose value is still the one the app suggested."""
 
@@ -132,6 +149,10 @@ class Relief(Document):
     def source_keys(self) -> set[str]:
         """The keys of the sources that it is made of."""
         return {key for layer in self.layers for key in layer.source_keys()}
+
+    def with_source_keys(self, keys: Mapping[str, str]) -> Self:
+        """The relief with other keys in place of those of its sources."""
+        return self.model_copy(update={"layers": tuple(layer.with_source_keys(keys) for layer in self.layers)})
 
     def surroundings(self, sources: int) -> Surroundings:
         """What its parameters may depend on, in a piece of so many sources."""

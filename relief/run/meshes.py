@@ -1,37 +1,213 @@
-"""The stages that a surface is made in: subdivided, then displaced. Their results have their own size in bytes."""
+"""The stages that a surface is made in: base mesh, subdivided, laid with reliefs, displaced.
+
+Their results have their own size in bytes, and none depends on what comes after it: a drag of the mapping leaves the
+subdivided mesh alone, a drag of the relief leaves the mapping.
+"""
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from functools import partial
+from typing import Self
+
+import numpy as np
 
 from relief.displace.displace import displace_mesh
-from relief.displace.forecast import refuse_if_too_large
+from relief.displace.distances import find_distances
+from relief.displace.forecast import Forecast, by_level, forecast, refuse_if_too_large
 from relief.height import Footprint, HeightField
-from relief.run.engine import Stage
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import Relief
+from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
+from relief.run.stages import ReadSource
+from relief.sources.mesh.polygons import Polygons
+from relief.sources.mesh.read import read_mesh
+from relief.surface.base_form import BaseForm, raise_softly
+from relief.surface.cover import CoveredMesh, cover, join_edges_of_tile
 from relief.surface.mesh import Mesh
-from relief.surface.shape import Shape
+from relief.surface.regions import assign_regions
+from relief.surface.reverse import turn_faces
+from relief.surface.shapes.shape import Shape
+from relief.surface.surface import Surface
 
 
-def subdivide(surface: Shape, footprint: Footprint) -> Stage:
-    """The `Mesh` of a surface before it is displaced.
+@dataclass(frozen=True)
+class SurfacePipeline:
+    """The stages of a piece's surface.
 
-    Raises:
-        TooManyFacesError: more faces than are built.
+    Attributes:
+        surface: the shape, and how it is laid with reliefs.
+        pipelines: of each relief that the piece has, by its key.
     """
-    refuse_if_too_large(surface, footprint)
-    return Stage(
-        "Subdividing the surface", partial(surface.mesh, footprint), [surface.model_dump(), footprint.model_dump()]
-    )
+
+    surface: Surface
+    pipelines: dict[str, Pipeline]
+
+    @classmethod
+    def of(cls, recipe: Recipe, read_source: ReadSource, longest: int | None = None) -> Self:
+        """The stages of a recipe's surface; its reliefs have at most `longest` texels on their long side."""
+        return cls(recipe.surface, {key: Pipeline.of(recipe, read_source, longest, key) for key in recipe.reliefs})
+
+    def with_relief(self, relief: Relief) -> Self:
+        """The same with another relief in the place of all."""
+        return replace(self, pipelines={key: replace(each, relief=relief) for key, each in self.pipelines.items()})
+
+    def with_level(self, level: int) -> Self:
+        """The same at another level of subdivision."""
+        return replace(self, surface=self.surface.model_copy(update={"level": level}))
+
+    @property
+    def footprint(self) -> Footprint:
+        """Of the relief that the surface is made for."""
+        return self._main.relief.final_footprint
+
+    @property
+    def _main(self) -> Pipeline:
+        return self.pipelines.get(self.surface.relief) or next(iter(self.pipelines.values()))
+
+    def base(self) -> Stage:
+        """The base `Mesh`: before any subdivision, at its place, its faces turned if they are to be."""
+        shape = self.surface.shape
+        if not shape.source_key:
+            return self._mesh("Making the base mesh", 0)
+        source = self._main.sources[shape.source_key]
+        reading = Stage(
+            "Reading the mesh",
+            partial(_read, self._main.read_source, source.digest, source.filename),
+            [source.digest, source.filename.rpartition(".")[2].lower()],
+        )
+        whole = Stage("Mending the mesh", partial(_mend, shape), shape.model_dump(), (reading,))
+        return Stage("Placing the mesh", partial(_place, self.surface), self._placed, (whole,))
+
+    def subdivided(self) -> Stage:
+        """The `Mesh` before anything lies on it, raised by its base form.
+
+        Raises:
+            TooManyFacesError: more faces than are built; of an own mesh only when it is run.
+        """
+        shape, level = self.surface.shape, self.surface.level
+        if shape.source_key:
+            compute = partial(_cut, self.surface)
+            whole = Stage("Subdividing the surface", compute, [shape.model_dump(), level], (self.base(),))
+        else:
+            refuse_if_too_large(self.surface, self.footprint)
+            whole = self._mesh("Subdividing the surface", level)
+        form = self.surface.form
+        if form == BaseForm():
+            return whole
+        return Stage("Raising the base form", partial(_raise, form), form.model_dump(), (whole,))
+
+    @property
+    def _placed(self) -> list:
+        return [self.surface.turned, self.surface.place]
+
+    def _mesh(self, name: str, level: int) -> Stage:
+        shape, footprint = self.surface.shape, self.footprint
+        compute = partial(_make, self.surface, footprint, level)
+        return Stage(name, compute, [shape.model_dump(), footprint.model_dump(), level, *self._placed])
+
+    def assigned(self) -> Stage:
+        """The region of each face of the subdivided mesh: uint16 (faces,)."""
+        regions = self.surface.regions
+        named = [region.model_dump(include={"parts", "grow"}) for region in regions]
+        return Stage("Finding the regions", partial(_assign, regions), named, (self.base(), self.subdivided()))
+
+    def covered(self) -> Stage:
+        """The `CoveredMesh`: the subdivided mesh with the places of the reliefs on it."""
+        surface = self.surface
+        footprints = {key: each.relief.final_footprint for key, each in self.pipelines.items()}
+        known = [
+            surface.model_dump(include={"mapping", "relief", "regions"}),
+            {key: footprint.model_dump() for key, footprint in footprints.items()},
+        ]
+        compute = partial(_cover, surface, footprints)
+        return Stage("Laying on the relief", compute, known, (self.subdivided(), self.assigned()))
+
+    def displaced(self) -> Stage:
+        """The `Mesh` moved by the reliefs that lie on it. Raises as `subdivided` does."""
+        carried = sorted(self.surface.relief_keys() & self.pipelines.keys())
+        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
+        heights = tuple(self.pipelines[key].displacing() for key in carried)
+        alone = not self.surface.shape.upright and not self.surface.regions
+        tile = self._main.relief.final_edges.wraps if alone else (False, False)
+        compute = partial(_displace, depths, tile)
+        return Stage("Displacing the surface", compute, [depths, tile], (self.subdivided(), self.covered(), *heights))
+
+    def delivered(self) -> Stage:
+        """The displaced `Mesh` whose parts are the regions of the surface, as files name them."""
+        names = [region.name for region in self.surface.regions]
+        compute = partial(_name_regions, names)
+        return Stage("Naming the regions", compute, names, (self.displaced(), self.assigned()), keep=False)
+
+    def refuse_if_too_large(self, engine: Engine) -> None:
+        """Raises TooManyFacesError, with the largest level that fits, when the mesh would be over the limit."""
+        refuse_if_too_large(self.surface, self.footprint, self._base_for(engine))
+
+    def forecast(self, engine: Engine) -> Forecast:
+        """The cost of the subdivided mesh."""
+        return forecast(self.surface, self.footprint, base=self._base_for(engine))
+
+    def forecasts(self, engine: Engine) -> list[Forecast]:
+        """The cost at every level there is, coarsest first."""
+        return by_level(self.surface, self.footprint, self._base_for(engine))
+
+    def _base_for(self, engine: Engine) -> Mesh | None:
+        """What has to be read before it is known how many faces there will be."""
+        return engine.run(self.base()) if self.surface.shape.source_key else None
 
 
-def displace(pipeline: Pipeline, surface: Shape) -> Stage:
-    """The `Mesh` of a surface moved by the relief of a pipeline. Raises as `subdivide` does."""
-    relief = pipeline.relief
-    base = subdivide(surface, relief.final_footprint)
-    compute = partial(_displace, relief.amplitude, relief.midlevel)
-    return Stage("Displacing the surface", compute, [relief.amplitude, relief.midlevel], (base, pipeline.displacing()))
+def _read(read_source: ReadSource, digest: str, filename: str) -> Polygons:
+    return read_mesh(read_source(digest), filename)
 
 
-def _displace(amplitude: float, midlevel: float, mesh: Mesh, height: HeightField) -> Mesh:
-    return displace_mesh(mesh, height, amplitude, midlevel)
+def _mend(shape: Shape, own: Polygons) -> Mesh:
+    return shape.base(own)
+
+
+def _place(surface: Surface, mesh: Mesh) -> Mesh:
+    return replace(turn_faces(mesh) if surface.turned else mesh, middle=surface.place)
+
+
+def _cut(surface: Surface, base: Mesh) -> Mesh:
+    refuse_if_too_large(surface, Footprint(), base)
+    return surface.shape.cut(base, surface.level)
+
+
+def _make(surface: Surface, footprint: Footprint, level: int) -> Mesh:
+    return _place(surface, surface.shape.mesh(footprint, level))
+
+
+def _raise(form: BaseForm, mesh: Mesh) -> Mesh:
+    return raise_softly(mesh, form)
+
+
+def _assign(regions: tuple, base: Mesh, mesh: Mesh) -> np.ndarray:
+    return assign_regions(base, regions)[mesh.base_faces]
+
+
+def _cover(surface: Surface, footprints: dict[str, Footprint], mesh: Mesh, assigned: np.ndarray) -> CoveredMesh:
+    return cover(mesh, surface, assigned, footprints)
+
+
+def _displace(
+    depths: dict[str, tuple[float, float]],
+    tile: tuple[bool, bool],
+    own: Mesh,
+    covered: CoveredMesh,
+    *heights: HeightField,
+) -> Mesh:
+    distances = find_distances(covered, dict(zip(depths, heights, strict=True)), depths)
+    joined = join_edges_of_tile(own, covered, tile) if any(tile) and own.is_seamless else None
+    return displace_mesh(covered.mesh, distances, joined)
+
+
+def _name_regions(names: list[str], mesh: Mesh, assigned: np.ndarray) -> Mesh:
+    first = mesh.part_list[0]
+    if not names:
+        return replace(mesh, parts=np.zeros_like(mesh.parts), part_list=(first._replace(name="all"),))
+    called = ["rest"]
+    for name in names:
+        same = sum(each.partition(" (")[0] == name for each in called)
+        called.append(f"{name} ({same + 1})" if same else name)
+    return replace(mesh, parts=assigned, part_list=tuple(first._replace(name=name) for name in called))

@@ -17,7 +17,7 @@ from relief.compose.masks import FOLLOWS
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
 from relief.recipe.layer import Beside, Layer, Picture, SourceReference
-from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run import stages
 from relief.run.engine import Stage
@@ -56,9 +56,11 @@ class Pipeline:
     longest: int | None = None
 
     @classmethod
-    def of(cls, recipe: Recipe, read_source: ReadSource, longest: int | None = None, key: str = MAIN) -> Pipeline:
-        """The stages of one relief of a recipe."""
-        return cls(recipe.reliefs[key], recipe.sources, read_source, longest)
+    def of(
+        cls, recipe: Recipe, read_source: ReadSource, longest: int | None = None, key: str | None = None
+    ) -> Pipeline:
+        """The stages of one relief of a recipe, the one that is worked on if no other is named."""
+        return cls(recipe.reliefs[key or recipe.shown_key], recipe.sources, read_source, longest)
 
     # one source
 

@@ -18,7 +18,6 @@ from relief.deliver.bundle import map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
-from relief.displace.displace import displace_mesh
 from relief.errors import Cancelled
 from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
@@ -27,8 +26,9 @@ from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.pipeline import Pipeline
-from relief.surface.plane import plane
+from relief.surface.shapes.plane import Plane
 from relief.tests.fields import field, rough
+from relief.tests.surfaces import displace
 from relief.tests.test_inspect import begun
 
 
@@ -42,7 +42,7 @@ def with_every_map(relief: Relief) -> Relief:
 
 
 FOOTPRINT = Footprint(width=80, height=60)
-MESH = displace_mesh(plane(FOOTPRINT, 12, 9), field(rough(60, 80), width=80, height=60), 6, 0.4)
+MESH = displace(Plane(segments=12), field(rough(60, 80), width=80, height=60), 6, 0.4)
 
 
 def read(kind: str) -> trimesh.Trimesh:

@@ -32,7 +32,7 @@ class ChangeTests(TestCase):
 
     def test_what_is_wrong_is_said_with_label_bound_and_unit(self):
         for path, value, sentence in (
-            ("amplitude", "1e9", "Amplitude must be at most 100000 mm."),
+            ("amplitude", "1e9", "Amplitude must be at most 10000000 mm."),
             ("amplitude", "-1", "Amplitude must be at least 0 mm."),
             ("amplitude", "tall", "Amplitude must be a number."),
             ("amplitude", "", "Amplitude must be a number."),
@@ -138,5 +138,5 @@ class ParameterTests(TestCase):
     def test_controls_come_from_the_model(self):
         self.assertEqual([item.name for item in controls(Soften)], ["on", "radius"])
         radius = control(Soften, "radius")
-        self.assertEqual((radius.unit, radius.low, radius.high), ("mm", 0, 1000))
+        self.assertEqual((radius.unit, radius.low, radius.high), ("mm", 0, 100_000_000))
         self.assertEqual(control(TREATMENTS["levels"], "gamma").say(1.5), "1.5")

@@ -1,4 +1,4 @@
-"""The displaced plane: counts, lengths, volume, normals, and the limit."""
+"""Displaced surfaces: counts, lengths, volume, normals, and the limit."""
 
 from dataclasses import replace
 from unittest import TestCase
@@ -7,17 +7,27 @@ import numpy as np
 import trimesh
 
 from relief.deliver.meshes import mesh_file
-from relief.displace.displace import displace_mesh, vertex_normals
 from relief.displace.forecast import BYTES_OF_A_FACE, by_level, forecast, refuse_if_too_large
 from relief.errors import TooManyFacesError
-from relief.height import Footprint, sample_heights
-from relief.surface import SHAPES
-from relief.surface.mesh import Mesh
-from relief.surface.plane import Plane, plane
+from relief.filters.sample import sample_heights
+from relief.height import Footprint
+from relief.sources.mesh.read import read_mesh
+from relief.surface.mesh import Mesh, Part
+from relief.surface.normals import to_unit_length
+from relief.surface.shapes import SHAPES
+from relief.surface.shapes.plane import Plane
+from relief.surface.surface import Surface
 from relief.tests.fields import WRAP, centres, field, rough, sinusoid
 from relief.tests.folders import kinds_written
+from relief.tests.surfaces import displace, displace_own
 
 FOOTPRINT = Footprint(width=80, height=60)
+OCTAHEDRON = b"""v 1 0 0\nv -1 0 0\nv 0 1 0\nv 0 -1 0\nv 0 0 1\nv 0 0 -1
+f 1 3 5\nf 3 2 5\nf 2 4 5\nf 4 1 5\nf 3 1 6\nf 2 3 6\nf 4 2 6\nf 1 4 6\n"""
+
+
+def plane(across: int, footprint: Footprint = FOOTPRINT) -> Mesh:
+    return Plane(segments=across).mesh(footprint, 0)
 
 
 class SamplingTests(TestCase):
@@ -40,39 +50,39 @@ class SamplingTests(TestCase):
 class PlaneTests(TestCase):
     def test_faces_grow_by_four_each_level(self):
         """Common practice: a plane of 10 x 10 quads at level 7 is 1 638 400."""
-        cost = forecast(Plane(segments=10, level=7), Footprint(width=50, height=50))
+        cost = forecast(Surface(shape=Plane(segments=10), level=7), Footprint(width=50, height=50))
         self.assertEqual((cost.faces, cost.vertices), (1_638_400, 1281 * 1281))
 
     def test_the_forecast_is_what_is_built(self):
-        settings = Plane(segments=8, level=2)
-        mesh = plane(FOOTPRINT, *settings.cells(FOOTPRINT))
+        settings = Surface(shape=Plane(segments=8), level=2)
+        mesh = settings.shape.mesh(FOOTPRINT, 2)
         cost = forecast(settings, FOOTPRINT)
         self.assertEqual((mesh.faces, len(mesh.positions), mesh.nbytes), (cost.faces, cost.vertices, cost.memory))
-        of_faces = mesh.corners.nbytes + mesh.offsets.nbytes + mesh.regions.nbytes
+        of_faces = mesh.corners.nbytes + mesh.offsets.nbytes + mesh.parts.nbytes + mesh.base_faces.nbytes
         self.assertEqual(of_faces, cost.faces * BYTES_OF_A_FACE + 4)
 
     def test_euler_characteristic_of_a_disc(self):
         """V - E + F = 1 for a surface with one border."""
-        mesh = trimesh.Trimesh(
-            *(lambda m: (m.positions, m.corners[m.triangles()]))(plane(FOOTPRINT, 7, 5)), process=False
-        )
+        mesh = trimesh.Trimesh(*(lambda m: (m.positions, m.corners[m.triangles()]))(plane(7)), process=False)
         self.assertEqual(mesh.euler_number, 1)
         self.assertAlmostEqual(mesh.area, 80 * 60, places=2)
         np.testing.assert_allclose(mesh.centroid, 0, atol=1e-5)
 
     def test_over_the_limit_is_refused_with_the_largest_level_that_fits(self):
         with self.assertRaisesRegex(TooManyFacesError, "largest level that fits is 7"):
-            refuse_if_too_large(Plane(segments=10, level=8), Footprint(width=50, height=50))
-        refuse_if_too_large(Plane(segments=10, level=7), Footprint(width=50, height=50))
-        self.assertEqual([cost.fits for cost in by_level(Plane(segments=10), Footprint())].index(False), 8)
+            refuse_if_too_large(Surface(shape=Plane(segments=10), level=8), Footprint(width=50, height=50))
+        refuse_if_too_large(Surface(shape=Plane(segments=10), level=7), Footprint(width=50, height=50))
+        self.assertEqual(
+            [cost.fits for cost in by_level(Surface(shape=Plane(segments=10)), Footprint())].index(False), 8
+        )
         with self.assertRaisesRegex(TooManyFacesError, "fewer base segments"):
-            refuse_if_too_large(Plane(segments=2000, level=0), Footprint(width=10, height=10_000))
+            refuse_if_too_large(Surface(shape=Plane(segments=2000), level=0), Footprint(width=10, height=10_000))
 
 
 class DisplacementTests(TestCase):
     def test_added_volume_is_amplitude_times_mean_height_times_area(self):
         here = field(rough(120, 160), width=80, height=60, edges=WRAP)
-        mesh = displace_mesh(plane(FOOTPRINT, 640, 480), here, 9, 0.2)
+        mesh = displace(Plane(segments=640), here, 9, 0.2)
         quads = mesh.positions[mesh.polygons(4)]
         volume = quads[..., 2].mean(axis=1).sum() * (80 / 640) * (60 / 480)
         self.assertAlmostEqual(volume, 9 * (here.samples.mean() - 0.2) * 80 * 60, delta=0.002 * volume)
@@ -80,18 +90,18 @@ class DisplacementTests(TestCase):
     def test_white_comes_out_black_goes_in_and_midlevel_stays(self):
         """Common practice, no source."""
         for height, expected in ((1, 4), (0, -6), (0.6, 0)):
-            mesh = displace_mesh(plane(FOOTPRINT, 4, 3), field(np.full((5, 5), height)), 10, 0.6)
+            mesh = displace(Plane(segments=4), field(np.full((5, 5), height)), 10, 0.6)
             np.testing.assert_allclose(mesh.positions[:, 2], expected, atol=1e-5)
 
     def test_top_of_the_picture_is_top_of_the_plane(self):
         white_above = np.vstack([np.ones((8, 16)), np.zeros((8, 16))])
-        mesh = displace_mesh(plane(FOOTPRINT, 8, 8), field(white_above, width=80, height=60), 1, 0)
+        mesh = displace(Plane(segments=8), field(white_above, width=80, height=60), 1, 0)
         self.assertTrue((mesh.positions[mesh.positions[:, 1] > 10, 2] > 0.9).all())
         self.assertTrue((mesh.positions[mesh.positions[:, 1] < -10, 2] < 0.1).all())
 
     def test_normals_of_a_wave_are_the_analytic_ones(self):
         wave = field(sinusoid(16, 1024, 2), width=100, height=100, edges=WRAP)
-        mesh = displace_mesh(plane(wave.footprint, 512, 4), wave, 10, 0.5)
+        mesh = displace(Plane(segments=512), wave, 10, 0.5)
         slope = 10 * 0.5 * 2 * np.pi * 2 / 100 * np.cos(2 * np.pi * 2 * mesh.uv[:, 0])
         expected = np.stack([-slope, np.zeros_like(slope), np.ones_like(slope)], axis=1)
         expected /= np.linalg.norm(expected, axis=1, keepdims=True)
@@ -101,28 +111,26 @@ class DisplacementTests(TestCase):
     def test_copies_of_a_tile_join_in_their_shading_too(self):
         """Against the normals inside of one mesh of the tile laid twice across and twice down."""
         tile = rough(48, 64, seed=8)
-        one = displace_mesh(plane(FOOTPRINT, 64, 48), field(tile, 80, 60, WRAP), 12, 0.5)
-        four = displace_mesh(
-            plane(Footprint(width=160, height=120), 128, 96), field(np.tile(tile, (2, 2)), 160, 120, WRAP), 12, 0.5
-        )
+        one = displace(Plane(segments=64), field(tile, 80, 60, WRAP), 12, 0.5)
+        four = displace(Plane(segments=128), field(np.tile(tile, (2, 2)), 160, 120, WRAP), 12, 0.5)
         within = four.normals.reshape(97, 129, 3)[24:73, 32:97]
         around = np.roll(one.normals.reshape(49, 65, 3)[:-1, :-1], (24, 32), (0, 1))
         np.testing.assert_allclose(around, within[:-1, :-1], atol=1e-3)
         grid = one.normals.reshape(49, 65, 3)
         np.testing.assert_array_equal(grid[:, 0], grid[:, -1])
         np.testing.assert_array_equal(grid[0], grid[-1])
-        apart = displace_mesh(plane(FOOTPRINT, 64, 48), field(tile, 80, 60), 12, 0.5).normals.reshape(49, 65, 3)
+        apart = displace(Plane(segments=64), field(tile, 80, 60), 12, 0.5).normals.reshape(49, 65, 3)
         self.assertGreater(np.abs(apart[:, 0] - apart[:, -1]).max(), 0.05, "edges that do not wrap stay as they are")
 
     def test_normals_against_trimesh(self):
         """trimesh `vertex_normals`, which weighs by angle: on a gentle surface both are within half a degree."""
-        mesh = displace_mesh(plane(FOOTPRINT, 60, 45), field(rough(90, 120), width=80, height=60), 0.3, 0.5)
+        mesh = displace(Plane(segments=60), field(rough(90, 120), width=80, height=60), 0.25, 0.5)
         other = trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False).vertex_normals
         angles = np.degrees(np.arccos(np.clip((mesh.normals * other).sum(axis=1), -1, 1)))
         self.assertLess(np.percentile(angles, 99), 0.5)
 
     def test_a_vertex_without_area_still_has_a_normal(self):
-        normals = vertex_normals(np.zeros((4, 3), np.float32), np.array([0, 4], np.int32), np.arange(4, dtype=np.int32))
+        normals = to_unit_length(np.zeros((4, 3), np.float32))
         np.testing.assert_array_equal(normals, np.tile([0, 0, 1], (4, 1)))
 
 
@@ -139,9 +147,11 @@ class PolygonTests(TestCase):
         uv_corners[[0, 2]] = 8, 9
         normals = np.tile(np.float32([0, 0, 1]), (8, 1))
         offsets = np.array([0, 3, 7, 12], np.int32)
+        parts, base = np.zeros(3, np.uint16), np.arange(3, dtype=np.int32)
         return Mesh(
-            positions, normals, uv.astype(np.float32), corners, uv_corners, offsets, np.arange(3, dtype=np.uint16)
-        )
+            positions, normals, uv.astype(np.float32), corners, uv_corners, corners, offsets, parts, base,
+            (Part("all", 64, 64),),
+        )  # fmt: skip
 
     def test_areas_and_counts_against_trimesh(self):
         mesh = self.mesh()
@@ -160,7 +170,7 @@ class PolygonTests(TestCase):
 
     def test_a_seam_stays_closed_when_it_is_displaced(self):
         ramp = field(np.tile(centres(64), (64, 1)), width=64)
-        moved = displace_mesh(self.mesh(), ramp, 8, 0)
+        moved = displace_own(self.mesh(), ramp, 8, 0)
         self.assertEqual(moved.positions.shape, (8, 3))
         # vertex 1 is moved by the mean of its three corners, one of which lies elsewhere on the maps
         ends = sample_heights(ramp, np.float32([0.25, 0.5]), np.float32([0, 0.25])) * 8
@@ -181,12 +191,20 @@ class PolygonTests(TestCase):
 
 class EveryShapeTests(TestCase):
     def test_every_file_of_the_folder_is_found(self):
-        self.assertEqual(sorted(SHAPES), kinds_written("surface"))
+        self.assertEqual(sorted(SHAPES), kinds_written("surface/shapes"))
 
     def test_the_counts_said_beforehand_are_those_of_the_mesh(self):
+        footprint = Footprint(width=70, height=45)
         for kind, model in SHAPES.items():
             for level in range(3):
                 with self.subTest(kind, level=level):
-                    shape = model(level=level)
-                    mesh = shape.mesh(Footprint(width=70, height=45))
-                    self.assertEqual(shape.count(Footprint(width=70, height=45)), (mesh.faces, len(mesh.positions)))
+                    shape = model()
+                    if shape.source_key:
+                        base = shape.base(read_mesh(OCTAHEDRON, "octahedron.obj"))
+                        (faces, vertices), mesh = shape.count_from(base, level), shape.cut(base, level)
+                        self.assertEqual((faces, vertices), (mesh.faces, len(mesh.positions)))
+                        continue
+                    faces, vertices = shape.count(footprint, level)
+                    mesh = shape.mesh(footprint, level)
+                    self.assertEqual(faces, mesh.faces)
+                    self.assertEqual(vertices, len(mesh.uv))

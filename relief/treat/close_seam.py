@@ -171,7 +171,7 @@ class CloseSeam(Treatment):
         help="Which pairs of edges are made to meet.",
     )  # fmt: skip
     band: float = number(
-        30, 0.01, 10_000, label="Band", unit="mm", step=1, slider=(1, 300), logarithmic=True,
+        30, 0.01, 100_000_000, label="Band", unit="mm", step=1, slider=(1, 300), logarithmic=True,
         help="How much of each side is laid over the other. The tile grows smaller by it.",
     )  # fmt: skip
 

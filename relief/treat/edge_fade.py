@@ -64,16 +64,16 @@ class EdgeFade(Treatment):
     family: ClassVar[Family] = "edges"
     kind: Literal["edge_fade"] = "edge_fade"
     width: float = number(
-        10, 0.01, 10_000, label="Width", unit="mm", step=0.5, slider=(0.5, 200), logarithmic=True,
+        10, 0.01, 100_000_000, label="Width", unit="mm", step=0.5, slider=(0.5, 200), logarithmic=True,
         help="How long the relief takes from nothing at the edge to all of itself.",
     )  # fmt: skip
     level: float = number(0.5, -1e6, 1e6, label="Fades to", step=0.005, slider=(0, 1), help="The height at the edge.")
     depth: float = number(
-        0, 0, 10_000, label="Chips", unit="mm", step=0.5, slider=(0, 100),
+        0, 0, 100_000_000, label="Chips", unit="mm", step=0.5, slider=(0, 100),
         help="How far chips reach in from the edge; 0 leaves it straight.",
     )  # fmt: skip
     chip: float = number(
-        12, 0.01, 10_000, label="Chip size", unit="mm", step=0.5, slider=(1, 100), logarithmic=True,
+        12, 0.01, 100_000_000, label="Chip size", unit="mm", step=0.5, slider=(1, 100), logarithmic=True,
         help="How wide a chip is.",
     )  # fmt: skip
     seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other chips.")

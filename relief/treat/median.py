@@ -173,7 +173,7 @@ class Median(Treatment):
     family: ClassVar[Family] = "detail"
     kind: Literal["median"] = "median"
     radius: float = number(
-        1, 0, 100, label="Radius", unit="mm", step=0.05, slider=(0, 10),
+        1, 0, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0, 10),
         help="Specks narrower than this vanish. Lines narrower than this vanish too.",
     )  # fmt: skip
 

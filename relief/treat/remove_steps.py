@@ -38,7 +38,7 @@ class RemoveSteps(Treatment):
     family: ClassVar[Family] = "edges"
     kind: Literal["remove_steps"] = "remove_steps"
     reach: float = number(
-        5, 0.01, 1000, label="Reach", unit="mm", step=0.1, slider=(0.1, 60), logarithmic=True,
+        5, 0.01, 100_000_000, label="Reach", unit="mm", step=0.1, slider=(0.1, 60), logarithmic=True,
         help="The longest flat between two steps that is bridged.",
     )  # fmt: skip
 

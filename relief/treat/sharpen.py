@@ -19,7 +19,7 @@ class Sharpen(Treatment):
     family: ClassVar[Family] = "detail"
     kind: Literal["sharpen"] = "sharpen"
     radius: float = number(
-        1, 0.001, 1000, label="Radius", unit="mm", step=0.05, slider=(0.05, 20), logarithmic=True,
+        1, 0.001, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0.05, 20), logarithmic=True,
         help="What is narrower than this is made stronger.",
     )  # fmt: skip
     amount: float = number(

@@ -17,7 +17,7 @@ class Soften(Treatment):
     family: ClassVar[Family] = "detail"
     kind: Literal["soften"] = "soften"
     radius: float = number(
-        0, 0, 1000, label="Radius", unit="mm", step=0.05, slider=(0, 20),
+        0, 0, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0, 20),
         help="How far heights are blended with what lies around them. Takes grain and steps away, then detail.",
     )  # fmt: skip
 

@@ -100,7 +100,7 @@ class SoftenBetweenEdges(Treatment):
         help="Guided is quick and keeps slopes straight. Bilateral makes flats flatter.",
     )  # fmt: skip
     radius: float = number(
-        2, 0, 1000, label="Radius", unit="mm", step=0.05, slider=(0, 20), help="How far heights are blended."
+        2, 0, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0, 20), help="How far heights are blended."
     )
     edge: float = number(
         0.1, 0.001, 10, label="Edge", step=0.005, slider=(0.005, 0.5), logarithmic=True,

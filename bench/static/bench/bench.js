@@ -1,6 +1,18 @@
 // The bench: keeps stage and section in step with the piece, while a control is dragged and after.
 
-import { APART, apart, bench, currentView, inSpace, look, onStage, page, proofStands, setLook } from "./look.js";
+import {
+  APART,
+  apart,
+  bench,
+  currentView,
+  inSpace,
+  look,
+  onStage,
+  page,
+  proofStands,
+  setLook,
+  ofRelief,
+} from "./look.js";
 import { Latest } from "../studio/ask.js";
 import { fetchPacket } from "../studio/packet.js";
 import * as stage from "./stage/stage.js";
@@ -71,6 +83,7 @@ function asked(longest) {
   const changes = proofStands() ? {} : drafted(); // a proof stays as it was kept
   const parameters = {
     base: onStage(),
+    ...ofRelief(),
     layer: page().layer,
     view: solidView ? "lit" : currentView(),
     longest,
@@ -107,7 +120,10 @@ let laid = new Map(); // what lies beside the piece, by what it was asked with; 
 /** What lies beside the piece on the stage: proofs, and the test card. */
 async function besides(parameters) {
   const { view, longest, section } = parameters;
-  const others = besideNow().map(({ number, label }) => ({ label, asked: { base: number, view, longest, section } }));
+  const others = besideNow().map(({ number, label }) => ({
+    label,
+    asked: { base: number, ...ofRelief(), view, longest, section },
+  }));
   if (look.card === "beside" && others.length < 3)
     others.push({ label: "test card", asked: { ...parameters, card: 1 } });
   const next = new Map();
@@ -186,7 +202,7 @@ async function showSurface(packet) {
       return;
     }
   }
-  const shared = { base: packet.revision, ...(look.card === "in" ? { card: 1 } : {}), ...drafted() };
+  const shared = { base: packet.revision, ...ofRelief(), ...(look.card === "in" ? { card: 1 } : {}), ...drafted() };
   const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, displaced: displaced ? 1 : 0 });
   const map = (view) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP });
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
@@ -322,10 +338,13 @@ document.addEventListener("htmx:afterSettle", ({ detail }) => {
   if (!detail.xhr || !document.getElementById("state")) return;
   const { step, revision } = page();
   showParts();
-  const { layer } = page();
-  if (bench.dataset.step === step && bench.dataset.revision === revision && bench.dataset.layer === layer) return;
+  const { layer, relief } = page();
+  const same = Object.entries({ step, revision, layer, relief }).every(
+    ([name, value]) => bench.dataset[name] === value,
+  );
+  if (same) return;
   if (bench.dataset.step !== step && look.alone !== null) setLook({ alone: null });
-  Object.assign(bench.dataset, { step, revision, layer });
+  Object.assign(bench.dataset, { step, revision, layer, relief });
   draft = {};
   showChoices();
   findTelltales();

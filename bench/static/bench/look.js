@@ -47,6 +47,9 @@ export function setLook(changes) {
 /** Step, revision and addresses of the page as the server last sent them. */
 export const page = () => document.getElementById("state").dataset;
 
+/** The relief that is worked on, as every question names it. */
+export const ofRelief = () => ({ relief: page().relief });
+
 /** The view chosen at this step, or the step's first. */
 export function currentView() {
   const offered = [...document.querySelectorAll("[data-view]")].map((button) => button.dataset.view);

@@ -12,17 +12,21 @@ ROWS_AT_ONCE = 65_536
 
 
 def write(mesh: Mesh) -> bytes:
-    """Polygons with texture coordinates and normals, y up, facing z."""
+    """Polygons with texture coordinates and normals, y up, facing z; a group and a material for each region."""
     parts = [b"# Zealous Gravel. Lengths in mm, y up, facing z.\no relief\n"]
     middle = np.array(mesh.middle)
     parts += _lines("v %.7g %.7g %.7g\n", mesh.positions + middle if middle.any() else mesh.positions)
     parts += _lines("vt %.7g %.7g\n", mesh.uv)
     parts += _lines("vn %.6g %.6g %.6g\n", mesh.normals)
-    named = np.stack([mesh.corners, mesh.uv_corners, mesh.corners], axis=1) + 1
+    named = np.stack([mesh.corners, mesh.uv_corners, mesh.normal_corners], axis=1) + 1
     sides = np.diff(mesh.offsets)
-    # runs of faces with as many corners, in their order
-    ends = [*np.flatnonzero(np.diff(sides)) + 1, mesh.faces]
+    # runs of faces of one region with as many corners, in their order
+    ends = [*np.flatnonzero(np.diff(sides) | np.diff(mesh.parts.astype(np.int32))) + 1, mesh.faces]
+    several = len(mesh.part_list) > 1
     for first, last in pairwise([0, *ends]):
+        if several and (first == 0 or mesh.parts[first] != mesh.parts[first - 1]):
+            name = mesh.part_list[mesh.parts[first]].name.replace(" ", "_")
+            parts.append(f"g {name}\nusemtl {name}\n".encode())
         form = "f" + " %d/%d/%d" * sides[first] + "\n"
         parts += _lines(form, named[mesh.offsets[first] : mesh.offsets[last]].reshape(last - first, -1))
     return b"".join(parts)

@@ -1,6 +1,6 @@
 // The tone curve: its stops are dragged on a small graph over the histogram of the heights that reach it.
 
-import { page } from "../look.js";
+import { page, ofRelief } from "../look.js";
 import { commit, tryOut } from "./controls.js";
 import { draggable, nudged } from "../drag.js";
 import { clamp, svg } from "../svg.js";
@@ -120,7 +120,7 @@ async function begin(graph) {
 async function ground(graph) {
   const { histogram, revision, layer } = page();
   const { until, map } = graph.dataset;
-  const answer = await askJson(histogram, { base: revision, layer, ...(map ? { map } : { until }) });
+  const answer = await askJson(histogram, { base: revision, ...ofRelief(), layer, ...(map ? { map } : { until }) });
   if (!answer) return;
   const { outline, bins, low, high } = answer;
   const path = graph.querySelector(".curve-ground");

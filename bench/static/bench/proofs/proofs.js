@@ -1,7 +1,7 @@
 // Proofs: one is compared with the piece as it stands, by a wipe over the stage, inside a rectangle, by how far both are
 // apart, and in words; up to three more lie beside it.
 
-import { APART, bench, look, setLook, page } from "../look.js";
+import { APART, bench, look, page, setLook, ofRelief } from "../look.js";
 import { draggable, nudged } from "../drag.js";
 import { clamp, svg } from "../svg.js";
 import { compared, onFramed } from "../stage/stage.js";
@@ -165,6 +165,7 @@ function showProofs() {
   const asked = new URLSearchParams({
     number: look.against,
     base: page().revision,
+    ...ofRelief(),
     ...(look.other === null ? {} : { other: look.other }),
   });
   htmx.ajax("GET", `${differences.dataset.from}?${asked}`, { target: differences, swap: "innerHTML" });

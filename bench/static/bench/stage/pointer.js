@@ -1,6 +1,6 @@
 // The value under the pointer: the server reads the finished height at full size; the levels are those that are drawn.
 
-import { apart, bench, currentView, look, onStage, page } from "../look.js";
+import { apart, bench, currentView, look, onStage, page, ofRelief } from "../look.js";
 import { levelsAt, placeOf } from "./stage.js";
 import { sight } from "./sight.js";
 import { askJson, Latest } from "../../studio/ask.js";
@@ -14,7 +14,13 @@ let at = null;
 const signed = (value, digits) => (value < 0 ? "−" : "+") + Math.abs(value).toFixed(digits);
 
 async function read(x, y) {
-  const answer = await askJson(page().value, { base: onStage(), x, y, ...(look.card === "in" ? { card: 1 } : {}) });
+  const answer = await askJson(page().value, {
+    base: onStage(),
+    ...ofRelief(),
+    x,
+    y,
+    ...(look.card === "in" ? { card: 1 } : {}),
+  });
   if (!answer || at === null) return;
   const { column, row, across, down, distance, slope, normal } = answer;
   const levels = apart() ? null : levelsAt(x, y);

@@ -1,6 +1,6 @@
 // Telltales: the places that will give the repeat away are marked on the stage, each with a button that heals it.
 
-import { bench, look, page } from "../look.js";
+import { bench, look, page, ofRelief } from "../look.js";
 import { frame, onFramed } from "./stage.js";
 import { svg } from "../svg.js";
 import { askJson } from "../../studio/ask.js";
@@ -11,7 +11,7 @@ let places = [];
 /** Asks for the telltales of the state that is shown. */
 export async function findTelltales() {
   if (!look.telltales) return show();
-  places = (await askJson(page().repeats, { base: page().revision }))?.telltales ?? [];
+  places = (await askJson(page().repeats, { base: page().revision, ...ofRelief() }))?.telltales ?? [];
   show();
 }
 

@@ -1,6 +1,6 @@
 // The crop: left, top, right, bottom as parts of the relief; free, square, or in whole motifs; and suggestions.
 
-import { page } from "../look.js";
+import { page, ofRelief } from "../look.js";
 import { draggable } from "../drag.js";
 import { frame } from "../stage/stage.js";
 import { clamp, svg } from "../svg.js";
@@ -130,7 +130,15 @@ document.addEventListener("change", async ({ target }) => {
 });
 
 async function asked(number, extra = {}) {
-  return (await askJson(page().repeats, { base: page().revision, layer: page().layer, until: number, ...extra })) ?? {};
+  return (
+    (await askJson(page().repeats, {
+      base: page().revision,
+      ...ofRelief(),
+      layer: page().layer,
+      until: number,
+      ...extra,
+    })) ?? {}
+  );
 }
 
 async function showSuggestions(number) {

@@ -1,0 +1,1 @@
+"""Own meshes: bytes to polygons, and what is to be known of them."""

@@ -1,0 +1,28 @@
+"""The mesh's own UV."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.surface.mapping.mapping import Bounds, Mapping, Unrolled
+from relief.surface.mesh import Mesh
+
+
+class OwnMapping(Mapping):
+    """The places that come with a mesh; of a shape, each part from 0 to 1."""
+
+    title: ClassVar[str] = "Own UV"
+    about: ClassVar[str] = "As the shape or the mesh brings it"
+    kind: Literal["uv"] = "uv"
+
+    def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
+        sizes = np.array([(part.width, part.height) for part in mesh.part_list], np.float64)
+        if (sizes == sizes[0]).all():
+            lengths = sizes[0]
+        else:
+            part_of = np.zeros(len(mesh.uv), np.int64)
+            part_of[mesh.uv_corners] = mesh.parts[mesh.face_of_corners]
+            lengths = sizes[part_of]
+        return Unrolled(mesh.uv.astype(np.float64), mesh.uv_corners, lengths, bounds.low[:2]), ()

@@ -1,0 +1,167 @@
+"""An own mesh: polygons that came as a file, mended where it is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from relief.height import Footprint
+from relief.parameters import choice, number, switch
+from relief.sources.mesh.polygons import UNITS, Polygons
+from relief.surface.edges import find_edges
+from relief.surface.mend import merge_doubled, turn_outward, unwrap
+from relief.surface.mesh import Mesh, Part
+from relief.surface.normals import face_areas, smooth_by_angle, to_unit_length
+from relief.surface.shapes.shape import LONGEST, Shape
+from relief.surface.subdivide import count_flat, subdivide_flat
+
+MOST_PARTS = 200
+"""Parts that hard edges make at most."""
+
+
+class OwnMesh(Shape):
+    """The mesh of a source. Its parts are its groups, its materials, or what its hard edges part."""
+
+    title: ClassVar[str] = "Own mesh"
+    about: ClassVar[str] = "A file from the shelf"
+    kind: Literal["mesh"] = "mesh"
+    source: str = Field("mesh", max_length=60)
+    """The key of the source."""
+    longest: float = number(
+        0, 0, LONGEST, label="Longest side", unit="mm", step=1, slider=(0, 10_000), zero="as the file",
+        help="How long its longest side is. 0 is as the file and its unit say.",
+    )  # fmt: skip
+    unit: Literal["mm", "cm", "m", "in"] = choice(
+        "mm", {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}, label="Unit of the file",
+        help="What one unit of the file stands for.",
+    )  # fmt: skip
+    uv_set: int = number(
+        0, 0, 7, label="UV set", step=1, slider=(0, 7), help="Which of its places on maps, where it has several.",
+    )  # fmt: skip
+    merge: bool = switch(
+        False, label="Merge doubled vertices", help="Makes one vertex of those at one place, so that faces join.",
+    )  # fmt: skip
+    outward: bool = switch(
+        False, label="Turn faces outward", help="Turns the faces that look inward. What they carry then comes out.",
+    )  # fmt: skip
+    unwrapped: bool = switch(
+        False, label="Make a mapping", help="Lays its faces out on a map without overlaps, in place of its own UV.",
+    )  # fmt: skip
+    split: Literal["groups", "materials", "angle"] = choice(
+        "groups", {"groups": "Groups", "materials": "Materials", "angle": "Hard edges"}, label="Parts are its",
+        help="What its parts are, that regions are made of.",
+    )  # fmt: skip
+    split_angle: float = number(
+        40, 1, 180, label="Parted at", unit="°", step=1, help="Faces that turn by more belong to different parts.",
+    )  # fmt: skip
+
+    @property
+    def source_key(self) -> str:
+        return self.source
+
+    def size(self, footprint: Footprint) -> tuple[float, float, float]:
+        return (self.longest,) * 3
+
+    def count_from(self, base: Mesh, level: int) -> tuple[int, int]:
+        return count_flat(base, level)
+
+    def cut(self, base: Mesh, level: int) -> Mesh:
+        return subdivide_flat(base, level)
+
+    def base(self, own: Polygons) -> Mesh:
+        """The base mesh, mended, about its own middle.
+
+        Raises:
+            MeshError: a mend is not possible.
+        """
+        if self.merge or own_is_loose(own):
+            own = merge_doubled(own)
+        if self.outward:
+            own = turn_outward(own)
+        if self.unwrapped:
+            own = unwrap(own)
+        return self._as_mesh(own)
+
+    def _as_mesh(self, own: Polygons) -> Mesh:
+        used, corners = np.unique(own.corners, return_inverse=True)
+        corners = corners.reshape(-1).astype(np.int32)
+        points = own.positions[used]
+        low, high = points.min(axis=0), points.max(axis=0)
+        scale = self.longest / float((high - low).max()) if self.longest else UNITS[self.unit]
+        positions = ((points - (low + high) / 2) * scale).astype(np.float32)
+        areas = face_areas(positions, own.offsets, corners)
+        uv, uv_corners, unit = self._places(own, positions, corners, float(np.linalg.norm(areas, axis=1).sum()))
+        parts, names = self._parts(own, corners, areas)
+        bare = Mesh(
+            positions=positions,
+            normals=np.zeros((0, 3), np.float32),
+            uv=uv.astype(np.float32),
+            corners=corners,
+            uv_corners=uv_corners,
+            normal_corners=corners,
+            offsets=own.offsets,
+            parts=parts,
+            base_faces=np.arange(own.faces, dtype=np.int32),
+            part_list=tuple(_bounded(names, parts, unit, positions, corners, own.offsets)),
+        )
+        return smooth_by_angle(bare, self.smoothing)
+
+    def _places(
+        self, own: Polygons, positions: np.ndarray, corners: np.ndarray, area: float
+    ) -> tuple[np.ndarray, np.ndarray, float]:
+        """Places on maps, their corners, and mm that 0 to 1 stands for, so that all of it has its real area."""
+        if not own.uv_sets:  # seen from the front, so that there is something; a mapping of ours is the better way
+            low, size = positions.min(axis=0), float(np.ptp(positions, axis=0).max())
+            return (positions - low)[:, :2] / size, corners, size
+        uv, uv_corners = own.uv_sets[min(self.uv_set, len(own.uv_sets) - 1)]
+        flat = np.column_stack([uv, np.zeros(len(uv))]).astype(np.float32)
+        on_map = float(np.abs(face_areas(flat, own.offsets, uv_corners)[:, 2]).sum())
+        return uv, uv_corners, float(np.sqrt(area / on_map)) if on_map > 0 else float(np.ptp(positions, axis=0).max())
+
+    def _parts(self, own: Polygons, corners: np.ndarray, areas: np.ndarray) -> tuple[np.ndarray, tuple[str, ...]]:
+        """The part of each face, and the names of the parts."""
+        if self.split == "groups":
+            return own.groups.astype(np.uint16), own.group_names
+        if self.split == "materials":
+            return own.materials.astype(np.uint16), own.material_names
+        edges = find_edges(corners, own.offsets)
+        faces = np.repeat(np.arange(own.faces), np.diff(own.offsets))
+        one, other = faces[edges.pairs[:, 0]], faces[edges.pairs[:, 1]]
+        normals = to_unit_length(areas.copy())
+        cosine = np.einsum("ij,ij->i", normals[one], normals[other]) * np.where(edges.turned, -1, 1)
+        soft = cosine >= np.cos(np.radians(self.split_angle)) - 1e-6
+        links = coo_array((np.ones(soft.sum(), bool), (one[soft], other[soft])), shape=(own.faces, own.faces))
+        count, part_of = connected_components(links, directed=False)
+        # the largest come first; beyond what can be named the small ones are one
+        size = np.bincount(part_of, np.linalg.norm(areas, axis=1), count)
+        rank = np.empty(count, np.int64)
+        rank[np.argsort(-size, kind="stable")] = np.arange(count)
+        numbers = np.minimum(rank, MOST_PARTS - 1)[part_of].astype(np.uint16)
+        return numbers, tuple(f"part {number + 1}" for number in range(min(count, MOST_PARTS)))
+
+
+def _bounded(
+    names: tuple[str, ...],
+    parts: np.ndarray,
+    unit: float,
+    positions: np.ndarray,
+    corners: np.ndarray,
+    offsets: np.ndarray,
+) -> Iterator[Part]:
+    """The parts with the boxes around them."""
+    low, high = np.full((len(names), 3), np.inf), np.full((len(names), 3), -np.inf)
+    of_corners = np.repeat(parts, np.diff(offsets))
+    np.minimum.at(low, of_corners, positions[corners])
+    np.maximum.at(high, of_corners, positions[corners])
+    for name, lowest, highest in zip(names, low.tolist(), high.tolist(), strict=True):
+        yield Part(name, unit, unit, tuple(lowest), tuple(highest))
+
+
+def own_is_loose(own: Polygons) -> bool:
+    """Whether no two faces share a vertex, as in STL: without merging there would be no surface at all."""
+    return own.faces > 1 and len(np.unique(own.corners)) == len(own.corners)

@@ -1,0 +1,65 @@
+"""What carries the reliefs of a piece: a shape with a mapping, regions, and how far it is subdivided."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from relief.parameters import Parameters, choice, number, switch
+from relief.surface.base_form import BaseForm
+from relief.surface.mapping import AnyMapping
+from relief.surface.mapping.own import OwnMapping
+from relief.surface.regions import MOST_REGIONS, Region
+from relief.surface.shapes import AnyShape
+from relief.surface.shapes.plane import Plane
+
+HIGHEST_LEVEL = 10
+UNITS = {"mm": 1, "cm": 10, "m": 1000, "km": 1_000_000, "in": 25.4}
+"""mm of each unit that lengths are shown in."""
+
+FARTHEST = 1_000_000_000
+
+
+class Surface(Parameters):
+    """The shape, where it stands, how the relief lies on it, and what carries another one."""
+
+    shape: AnyShape = Plane()
+    unit: Literal["mm", "cm", "m", "km", "in"] = choice(
+        "mm", {"mm": "mm", "cm": "cm", "m": "m", "km": "km", "in": "inches"}, label="Shown in",
+        help="The unit that lengths of the surface are shown and typed in. They are kept in mm.",
+    )  # fmt: skip
+    turned: bool = switch(
+        False, label="Faces turned",
+        help="Turns all faces around, so that the relief stands out at the other side.",
+    )  # fmt: skip
+    place_x: float = number(
+        0, -FARTHEST, FARTHEST, label="Place, right", unit="mm", step=10, slider=(-1000, 1000),
+        help="Where the middle stands in the world. It matters when the relief is fixed in world.",
+    )  # fmt: skip
+    place_y: float = number(
+        0, -FARTHEST, FARTHEST, label="Place, up", unit="mm", step=10, slider=(-1000, 1000),
+        help="Where the middle stands in the world.",
+    )  # fmt: skip
+    place_z: float = number(
+        0, -FARTHEST, FARTHEST, label="Place, front", unit="mm", step=10, slider=(-1000, 1000),
+        help="Where the middle stands in the world.",
+    )  # fmt: skip
+    level: int = number(
+        4, 0, HIGHEST_LEVEL, label="Subdivision level", step=1,
+        help="Each level cuts every face into four. Too few look blocky, one more costs four times as much.",
+    )  # fmt: skip
+    form: BaseForm = BaseForm()
+    mapping: AnyMapping = OwnMapping()
+    relief: str = "main"
+    """The key of the relief that faces of no region carry; empty for none."""
+    regions: tuple[Region, ...] = Field((), max_length=MOST_REGIONS)
+
+    @property
+    def place(self) -> tuple[float, float, float]:
+        """Where the middle stands in the world, mm."""
+        return self.place_x, self.place_y, self.place_z
+
+    def relief_keys(self) -> set[str]:
+        """The keys of the reliefs that it carries."""
+        return {key for key in (self.relief, *(region.relief for region in self.regions)) if key}
