@@ -58,7 +58,8 @@ class RevisionManager(models.Manager):
         before = self.of(piece, base)
         recipe = before.read()
         changed, label = work(recipe)
-        if changed == recipe:
+        piece.shown = changed.shown_key
+        if changed.showing(recipe.shown_key) == recipe:
             return self._move(piece, base, base)
         revision = self._follow(piece, base, changed, label)
         if changed.sources != recipe.sources:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from django.http import Http404, HttpRequest, QueryDict
 from django.shortcuts import get_object_or_404
 
@@ -10,6 +12,7 @@ from bench.pages.steps import BY_NAME, Step
 from relief.inspect.section import Point
 from relief.recipe.recipe import MAIN
 from relief.recipe.relief import Relief
+from relief.surface.surface import UNITS
 from shelf.models import Piece
 
 
@@ -63,7 +66,21 @@ def layer_of(values: QueryDict, relief: Relief) -> int:
 
 def draft_of(request: HttpRequest) -> dict[str, str]:
     """The changes that are tried out and not kept: parameters named `d.` and their path. Drawn ones may be posted."""
-    return {name[2:]: value for name, value in read_question(request).items() if name.startswith("d.")}
+    return in_mm({name[2:]: value for name, value in read_question(request).items() if name.startswith("d.")})
+
+
+def in_mm(values: Mapping[str, str]) -> dict[str, str]:
+    """Values by their paths, from those of a form; a length in another unit has it behind its path: `width@cm`."""
+    found = {}
+    for name, value in values.items():
+        path, _, unit = name.partition("@")
+        try:
+            found[path] = f"{float(value) * UNITS[unit]:.12g}" if unit else value
+        except ValueError:
+            found[path] = value  # complained about where it is taken
+        except KeyError:
+            raise Http404 from None
+    return found
 
 
 def read_question(request: HttpRequest) -> QueryDict:

@@ -3,8 +3,8 @@ from django.urls.converters import StringConverter
 
 from bench.pages import measured, proofs, trials, views
 from bench.pages.steps import BY_NAME
-from bench.pixels import stage, swatches
-from bench.posts import changes
+from bench.pixels import solid, stage, swatches
+from bench.posts import changes, surface
 
 
 class StepConverter(StringConverter):
@@ -24,6 +24,7 @@ urlpatterns = [
     path("piece/<int:pk>/treatments", changes.treatments, name="treatments"),
     path("piece/<int:pk>/layers", changes.layers, name="layers"),
     path("piece/<int:pk>/maps/change", changes.maps, name="change-maps"),
+    path("piece/<int:pk>/surface/change", surface.surface, name="change-surface"),
     path("piece/<int:pk>/heal", changes.heal, name="heal"),
     path("piece/<int:pk>/start-off", changes.start_off, name="start-off"),
     path("piece/<int:pk>/close-guide", changes.close_guide, name="close-guide"),
@@ -47,12 +48,13 @@ urlpatterns = [
     path("piece/<int:pk>/facts", measured.facts, name="facts"),
     path("piece/<int:pk>/preview", stage.preview, name="preview"),
     path("piece/<int:pk>/value", stage.value, name="value"),
+    path("gallery/shape-<slug:kind>.png", swatches.shape_picture, name="shape-picture"),
     path("gallery/<slug:kind>.png", swatches.gallery_picture, name="gallery"),
     path("gallery/<slug:kind>.json", swatches.gallery_section, name="gallery-section"),
     path("pieces/from-nothing", views.begin_from_nothing, name="from-nothing"),
     path("piece/<int:pk>/repeats", measured.repeats, name="repeats"),
     path("curve.json", measured.curve, name="curve"),
     path("piece/<int:pk>/histogram", measured.heights, name="histogram"),
-    path("piece/<int:pk>/surface-mesh", stage.surface, name="mesh"),
+    path("piece/<int:pk>/surface-mesh", solid.surface, name="mesh"),
     path("piece/<int:pk>/swatch/<int:number>.png", swatches.swatch_picture, name="swatch"),
 ]

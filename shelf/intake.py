@@ -1,4 +1,4 @@
-"""Pictures that come in: decoded, measured, and kept as sources."""
+"""Pictures and meshes that come in: decoded, measured, and kept as sources."""
 
 from __future__ import annotations
 
@@ -6,18 +6,20 @@ import hashlib
 from dataclasses import asdict
 from typing import Any
 
+from relief.inspect.mesh_facts import mesh_facts
 from relief.recipe.layer import SourceReference
 from relief.run.pipeline import reading
 from relief.sources.facts import facts
+from relief.sources.mesh.read import is_mesh, read_mesh
 from shelf.engine import get_engine
 from shelf.models import Source, keep_file, read_source
 
 
 def keep_source(owner: Any, filename: str, data: bytes) -> Source:
-    """Keeps a picture, or finds it when the owner has it already; one that was removed comes back.
+    """Keeps a picture or a mesh, or finds it when the owner has it already; one that was removed comes back.
 
     Raises:
-        PictureError: the bytes are no picture that can be read; nothing is kept.
+        PictureError, MeshError: the bytes are none that can be read; nothing is kept.
     """
     digest = hashlib.sha256(data).hexdigest()
     known = Source.objects.filter(owner=owner, digest=digest).first()
@@ -27,6 +29,11 @@ def keep_source(owner: Any, filename: str, data: bytes) -> Source:
             known.save(update_fields=["removed"])
         return known
     filename = filename[-200:]
+    if is_mesh(filename):
+        measured_mesh = mesh_facts(read_mesh(data, filename), filename)
+        keep_file(data)
+        values = {"filename": filename, "size": len(data), "measured": asdict(measured_mesh), "role": "mesh"}
+        return Source.objects.get_or_create(owner=owner, digest=digest, defaults=values)[0]
     # kept by the engine, as it is most likely looked at next
     reference = SourceReference(digest=digest, filename=filename)
     measured = facts(get_engine().run(reading(reference, lambda _: data)), filename)
@@ -42,6 +49,11 @@ def measure_anew() -> int:
     """Measures the sources of which an earlier version of the app knew less; gives how many there were."""
     behind = [source for source in Source.objects.all() if not source.is_measured]
     for source in behind:
+        if source.is_mesh:
+            data = read_source(source.digest)
+            source.measured = asdict(mesh_facts(read_mesh(data, source.filename), source.filename))
+            source.save(update_fields=["measured"])
+            continue
         source.measured = asdict(facts(get_engine().run(reading(source.reference, read_source)), source.filename))
         source.save(update_fields=["measured"])
     return len(behind)

@@ -13,6 +13,7 @@ from relief.deliver.files import write_whole
 from relief.deliver.images import png
 from relief.filters.resample import shrunk
 from relief.height import Edges, Footprint, HeightField
+from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.readings import steepest
 from relief.inspect.swatch import in_white, swatch
 from relief.maps.height_from_normals import slopes_of_normals
@@ -20,10 +21,15 @@ from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import vectors_of
 from relief.run.pipeline import reading
 from relief.sources.colour import display, eight_bits, full_scale, grey_of_photo
+from relief.sources.mesh.read import read_mesh
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF
+from relief.surface.shapes.own_mesh import OwnMesh
 from shelf.engine import get_engine
 from shelf.models import Source, read_source
+
+MESH_SWATCH = 320
+"""Pixels of the drawing of a mesh."""
 
 SWATCH = 512
 """Texels on the long side of a swatch."""
@@ -103,6 +109,10 @@ def swatch_file(source: Source) -> bytes:
 
 def small(source: Source, longest: int) -> np.ndarray:
     """A source on the shelf: colours as they are, data in relief. uint8 (rows, columns[, 3])."""
+    if source.is_mesh:
+        unit = source.mesh_facts.unit
+        mesh = OwnMesh(unit=unit, merge=True).base(read_mesh(read_source(source.digest), source.filename))
+        return draw_mesh(mesh, min(longest, MESH_SWATCH))
     picture = decode_source(source)
     if source.role in ("height", "normal"):
         if source.role == "normal" and picture.is_colour:

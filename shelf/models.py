@@ -12,12 +12,13 @@ from django.utils import timezone
 
 from relief.deliver.files import write_whole
 from relief.errors import PictureError
+from relief.inspect.mesh_facts import MeshFacts
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import MAIN
 from relief.sources.facts import Facts
 from relief.sources.roles import ROLE_NAMES, Guess
 
-ROLES = list(ROLE_NAMES.items())
+ROLES = [*ROLE_NAMES.items(), ("mesh", "Mesh")]
 GREENS = [("up", "Green up"), ("down", "Green down")]
 
 
@@ -75,13 +76,24 @@ class Source(Kept):
         return self.filename
 
     @property
+    def is_mesh(self) -> bool:
+        """Whether it is a mesh and no picture."""
+        return self.role == "mesh"
+
+    @property
     def is_measured(self) -> bool:
         """Whether all is known of it that is measured now; an earlier version of the app may have measured less."""
-        return self.measured.keys() == {item.name for item in fields(Facts)}
+        return self.measured.keys() == {item.name for item in fields(MeshFacts if self.is_mesh else Facts)}
+
+    @property
+    def mesh_facts(self) -> MeshFacts:
+        """What was measured when the mesh came in."""
+        values = {name: tuple(value) if isinstance(value, list) else value for name, value in self.measured.items()}
+        return MeshFacts(**values)
 
     @property
     def facts(self) -> Facts:
-        """What was measured when the source came in."""
+        """What was measured when the picture came in."""
         values = self.measured | {"guess": Guess(**self.measured["guess"])}
         return Facts(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})
 

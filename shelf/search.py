@@ -80,6 +80,8 @@ def _fits(source: Source, look: Wanted) -> bool:
     measured = source.measured
     if look.role and source.role != look.role:
         return False
+    if source.is_mesh:
+        return not look.size and not look.colour
     if look.size and max(measured["columns"], measured["rows"]) < look.size:
         return False
     if look.colour:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 
-from relief.errors import PictureError
+from relief.errors import PictureError, ReliefError
 from shelf.archives import incoming
 from shelf.intake import keep_source
 from shelf.looks import swatch_file
@@ -27,7 +27,7 @@ def keep_uploads(request: HttpRequest) -> tuple[list[Source], Refused]:
                     raise data
                 kept.append(keep_source(request.artist, name, data))
                 swatch_file(kept[-1])
-            except PictureError as problem:
+            except ReliefError as problem:
                 refused.append((name, str(problem)))
             except OSError:
                 refused.append((name, "It could not be kept. The disk may be full; free some space and try again."))

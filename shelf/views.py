@@ -59,6 +59,8 @@ def keep(request: HttpRequest) -> JsonResponse:
 def source(request: HttpRequest, pk: int) -> HttpResponse:
     """One source that stands alone, large."""
     one = _of(request, Source, pk)
+    if one.is_mesh:
+        return render(request, "shelf/mesh.html", {"source": one, "facts": one.mesh_facts})
     return render(request, "shelf/look.html", _look(one.filename, [one], source=one))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Container, Iterable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
@@ -52,7 +53,7 @@ class Field:
 
     @property
     def id(self) -> str:
-        return "control-" + self.path.replace(".", "-").replace("_", "-")
+        return "control-" + re.sub("[._@]", "-", self.path)
 
     @property
     def shown(self) -> str:
@@ -165,7 +166,11 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
     recipe = revision.read()
     content = recipe.shown.layers[layer].content
     channels = _channels(recipe, revision.piece.owner)
-    called = {role: f"{role.capitalize()}: {reference.filename}" for role, reference in recipe.sources.items()}
+    called = {
+        role: f"{role.capitalize()}: {reference.filename}"
+        for role, reference in recipe.sources.items()
+        if role != recipe.surface.shape.source_key
+    }
     source = getattr(content, "source", "")
     own = channels.get(source, ())
     packed = channels.get(content.unpacked.source, own) if isinstance(content, Picture) else ()
@@ -196,14 +201,17 @@ def _with_names(fields: list[Field], revision: Revision, layer: int = 0) -> list
 def _on_the_shelf(revision: Revision) -> dict[str, str]:
     """The pictures of the shelf that the piece does not have, as they are chosen: the newest first."""
     digests = [reference.digest for reference in revision.read().sources.values()]
-    others = Source.objects.filter(owner=revision.piece.owner, removed=None).exclude(digest__in=digests)
+    others = (
+        Source.objects.filter(owner=revision.piece.owner, removed=None).exclude(digest__in=digests).exclude(role="mesh")
+    )
     return {f"{FROM_SHELF}{source.pk}": f"Shelf: {source.filename}" for source in others[:MOST_OFFERED]}
 
 
 def _channels(recipe: Recipe, owner: Any) -> dict[str, tuple[str, ...]]:
     """The channels of each picture of a recipe, by its key."""
     digests = {reference.digest for reference in recipe.sources.values()}
-    known = {source.digest: source.facts.channels for source in Source.objects.filter(owner=owner, digest__in=digests)}
+    found = Source.objects.filter(owner=owner, digest__in=digests).exclude(role="mesh")
+    known = {source.digest: source.facts.channels for source in found}
     return {key: known.get(reference.digest, ()) for key, reference in recipe.sources.items()}
 
 

@@ -72,7 +72,7 @@ STEPS = (
     ),
     Step(
         4, "surface", "Surface", (View("surface", "Surface"), View("ways", "Four ways"), LIT),
-        {"Shape": ("surface.shape.segments",)},
+        {},
     ),
     Step(
         5, "deliver", "Deliver", (View("shaded", "Lit"), *MAPS),

@@ -17,6 +17,7 @@ from bench.models import Revision
 from bench.pages.groups import field_at, groups, layer_rows
 from bench.pages.offers import gallery, offer_maps, offer_packs, offer_treatments
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
+from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import plan
 from relief.displace.forecast import MOST_FACES
@@ -40,13 +41,15 @@ def begin(request: HttpRequest) -> HttpResponse:
     if "set" in request.POST:
         texture_set = get_object_or_404(TextureSet, owner=request.artist, pk=whole_number(request.POST["set"]))
         sources, refused = [], []
-        sets = [texture_set]
+        sets, meshes = [texture_set], []
     else:
         sources, refused = keep_uploads(request)
         chosen = [whole_number(pk) for pk in request.POST.getlist("source")]
         sources += Source.objects.filter(owner=request.artist, pk__in=chosen)
         if not sources and not refused:
             refused = [("No picture", f"Choose a picture. The app reads {KNOWN}, and ZIP archives of them.")]
+        meshes = [source for source in sources if source.is_mesh]
+        sources = [source for source in sources if not source.is_mesh]
         sets, sources = gather_sets(sources) if len(sources) > 1 else ([], sources)
     begun = []
     for work in [*(partial(begin_piece_of_set, item) for item in sets), *map(_begun_alone, sources)]:
@@ -57,7 +60,7 @@ def begin(request: HttpRequest) -> HttpResponse:
     alone = begun[0] if len(begun) == 1 else None
     address = reverse("bench:step", args=[alone.pk, "source"]) if alone else reverse("shelf:shelf")
     if "application/json" in request.headers.get("accept", ""):
-        return JsonResponse({"go": address if begun else None, "refused": refused})
+        return JsonResponse({"go": address if begun or meshes else None, "refused": refused})
     if refused:
         return render(request, "bench/refused.html", {"refused": refused, "begun": begun}, status=422)
     return redirect(address)
@@ -112,31 +115,38 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
     """What the bench's templates are filled with."""
     recipe = revision.read()
     surface = SurfacePipeline.of(recipe, read_source)
-    return {
-        "piece": revision.piece,
-        "revision": revision,
-        "recipe": recipe,
-        "layer": recipe.shown.layers[layer],
-        "chosen": layer,
-        "layers": layer_rows(recipe.shown),
-        "gallery": gallery(),
-        "offered_maps": offer_maps(),
-        "offered_packs": offer_packs(),
-        "planned": plan(recipe),
-        "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
-        "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None),
-        "ground_is_picture": bool(recipe.shown.layers[0].source),
-        "step": step,
-        "steps": STEPS,
-        "groups": groups(revision, step, layer),
-        "views": views(recipe, step),
-        "offered": offer_treatments(),
-        "section_fields": [field_at(recipe.shown, path) for path in SECTION_PATHS],
-        "undoes": revision.label if revision.parent else None,
-        "redoes": revision.following(),
-        "readings_of": READING_NAMES,
-        "reading": getattr(recipe.shown.layers[0].content, "reading", ""),
-        "levels": surface.forecasts(get_engine()),
-        "cost": surface.forecast(get_engine()),
-        "most_faces": MOST_FACES,
-    }
+    more = surface_context(revision) if step.name == "surface" else {}
+    return (
+        relief_context(revision)
+        | more
+        | {
+            "piece": revision.piece,
+            "revision": revision,
+            "recipe": recipe,
+            "layer": recipe.shown.layers[layer],
+            "chosen": layer,
+            "layers": layer_rows(recipe.shown),
+            "gallery": gallery(),
+            "offered_maps": offer_maps(),
+            "offered_packs": offer_packs(),
+            "planned": plan(recipe),
+            "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
+            "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None).exclude(
+                role="mesh"
+            ),
+            "ground_is_picture": bool(recipe.shown.layers[0].source),
+            "step": step,
+            "steps": STEPS,
+            "groups": groups(revision, step, layer),
+            "views": views(recipe, step),
+            "offered": offer_treatments(),
+            "section_fields": [field_at(recipe.shown, path) for path in SECTION_PATHS],
+            "undoes": revision.label if revision.parent else None,
+            "redoes": revision.following(),
+            "readings_of": READING_NAMES,
+            "reading": getattr(recipe.shown.layers[0].content, "reading", ""),
+            "levels": surface.forecasts(get_engine()),
+            "cost": surface.forecast(get_engine()),
+            "most_faces": MOST_FACES,
+        }
+    )

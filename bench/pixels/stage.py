@@ -32,7 +32,6 @@ from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
-from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from shelf.engine import get_engine
 from shelf.models import read_source
@@ -40,9 +39,6 @@ from studio.packet import packet
 
 SHARPEST = 2048
 """Texels on the long side of what the stage shows when the hand rests."""
-
-DRAFT_FACES = 150_000
-"""Faces at most of a surface that follows a dragged control."""
 
 LAYER_SECTION = 64
 """Samples of the small section of a layer."""
@@ -233,42 +229,3 @@ def _distances(state: Pipeline, line: tuple[Point, Point]) -> np.ndarray:
     """Distances in mm along the section from the state's own base surface."""
     relief = state.relief
     return displacement(section(get_engine().run(state.height()), *line), relief.amplitude, relief.midlevel)
-
-
-@require_safe
-def surface(request: HttpRequest, pk: int) -> HttpResponse:
-    """The mesh of the surface, displaced or flat."""
-    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    draft = draft_of(request)
-    try:
-        recipe = revision.read().with_changes(draft) if draft else revision.read()
-        pipeline = SurfacePipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
-        if "card" in request.GET:
-            pipeline = pipeline.with_relief(edits.with_test_card(recipe.shown))
-        pipeline = _coarser(pipeline) if draft else pipeline
-        base = get_engine().run(pipeline.covered()).mesh
-        flat = request.GET.get("displaced") == "0"
-        mesh = base if flat else get_engine().run(pipeline.displaced())
-    except ReliefError as problem:
-        return JsonResponse({"message": str(problem)}, status=422)
-    # a normal map that holds all of the relief turns the normals that the surface has of its own
-    cut, upright = mesh.cut_at_seams(), base.cut_at_seams().normals
-    return packet(
-        {
-            "positions": cut.positions,
-            "normals": cut.normals,
-            "base_normals": upright,
-            "uv": cut.uv,
-            "triangles": cut.corners[cut.triangles()].astype(np.uint32),
-        },
-        faces=mesh.faces,
-        footprint=list(pipeline.footprint.sides),
-    )
-
-
-def _coarser(pipeline: SurfacePipeline) -> SurfacePipeline:
-    """The surface at the highest level, at most its own, that is quick enough to follow a hand."""
-    level = pipeline.surface.level
-    while level and pipeline.with_level(level).forecast(get_engine()).faces > DRAFT_FACES:
-        level -= 1
-    return pipeline.with_level(level)

@@ -17,10 +17,12 @@ from relief.filters.resample import shrunk
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
+from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
+from relief.surface.shapes import SHAPES
 from shelf.engine import get_engine
 from shelf.models import read_source
 
@@ -30,6 +32,9 @@ SWATCH = 512
 GALLERY, GALLERY_FOOTPRINT = 200, Footprint(width=300, height=300)
 GALLERY_DEPTH = {"noise": 17.0, "pattern": 10.0}
 """Texels, footprint and depth in mm that noises and patterns are shown with; of noise the ends are seldom reached."""
+
+SHAPE = 112
+"""Pixels of the drawing of a shape."""
 
 LAYER_SECTION = 64
 """Samples of the small section of a noise or pattern."""
@@ -49,6 +54,17 @@ def gallery_section(request: HttpRequest, kind: str) -> JsonResponse:
     """The section of a noise or pattern across its middle."""
     heights_ = section(_list_gallery(kind), (0, 0.5), (1, 0.5), count=LAYER_SECTION)
     return JsonResponse({"heights": [round(float(height), 4) for height in heights_]})
+
+
+@require_safe
+@cache_control(private=True, max_age=86_400)
+def shape_picture(request: HttpRequest, kind: str) -> HttpResponse:
+    """A shape as it begins."""
+    if kind not in SHAPES or SHAPES[kind]().source_key:
+        raise Http404
+    shape = SHAPES[kind]()
+    picture = draw_mesh(shape.mesh(GALLERY_FOOTPRINT, 1), SHAPE, shape.upright, shape.inward)
+    return HttpResponse(png(picture), content_type="image/png")
 
 
 def _list_gallery(kind: str) -> HeightField:

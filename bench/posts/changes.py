@@ -17,7 +17,7 @@ from bench.pages.groups import FROM_SHELF, groups, layer_rows
 from bench.pages.steps import Step, views
 from bench.pages.views import page_context
 from bench.posts.appending import append_items
-from bench.requests import layer_of, piece_of, proof_of, revision_of, step_of, whole_number
+from bench.requests import in_mm, layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from relief.compose.layout import Layout
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import measure_and_find
@@ -54,21 +54,21 @@ PILE = {"duplicate": edits.duplicate_layer, "remove": edits.remove_layer}
 @require_POST
 def change(request: HttpRequest, pk: int) -> HttpResponse:
     """Sets parameters anew, given by their paths."""
-    return _carry_out(request, pk, partial(_change, request))
+    return carry_out(request, pk, partial(_change, request))
 
 
 @require_POST
 def treatments(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a treatment, or moves, duplicates, removes or resets one."""
-    return _carry_out(request, pk, lambda base: _edit_relief(base, partial(_arrange, request)))
+    return carry_out(request, pk, lambda base: _edit_relief(base, partial(_arrange, request)))
 
 
 @require_POST
 def layers(request: HttpRequest, pk: int) -> HttpResponse:
     """Adds a layer, or moves, names, duplicates or removes one, or makes its amount up for its repeats."""
     if request.POST.get("action") == "source":
-        return _carry_out(request, pk, lambda base: _edit_recipe(base, partial(_with_source, request)))
-    return _carry_out(request, pk, lambda base: _edit_relief(base, partial(_pile, request)))
+        return carry_out(request, pk, lambda base: _edit_recipe(base, partial(_with_source, request)))
+    return carry_out(request, pk, lambda base: _edit_relief(base, partial(_pile, request)))
 
 
 @require_POST
@@ -79,14 +79,14 @@ def maps(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404
     work, *wanted = MAP_ACTIONS[action]
     values = [int(_number(request, name)) if name == "number" else request.POST.get(name, "") for name in wanted]
-    return _carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: work(relief, *values)))
+    return carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: work(relief, *values)))
 
 
 @require_POST
 def heal(request: HttpRequest, pk: int) -> HttpResponse:
     """Heals one place of the relief."""
     place = {name: _number(request, name) for name in ("x", "y", "radius")}
-    return _carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: edits.heal_place(relief, **place)))
+    return carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: edits.heal_place(relief, **place)))
 
 
 @require_POST
@@ -96,13 +96,13 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
     def work(recipe: Recipe) -> tuple[Recipe, str]:
         return recipe.with_relief(set_from_statistics(Pipeline.of(recipe, read_source), get_engine())), "Started off"
 
-    return _carry_out(request, pk, lambda base: _edit_recipe(base, work))
+    return carry_out(request, pk, lambda base: _edit_recipe(base, work))
 
 
 @require_POST
 def mend(request: HttpRequest, pk: int) -> HttpResponse:
     """Does what a finding offers. What is then read from elsewhere or otherwise starts anew, as if it were chosen."""
-    return _carry_out(request, pk, partial(_mend, request.POST.get("finding")))
+    return carry_out(request, pk, partial(_mend, request.POST.get("finding")))
 
 
 @require_POST
@@ -121,29 +121,29 @@ def back_to_proof(request: HttpRequest, pk: int) -> HttpResponse:
         recipe = proof.revision.read()
         return _edit_recipe(base, lambda _: (recipe, f"Back to {proof.name}"))
 
-    return _carry_out(request, pk, work)
+    return carry_out(request, pk, work)
 
 
 @require_POST
 def go_to(request: HttpRequest, pk: int) -> HttpResponse:
     """Takes any earlier or later state back; the others stay in the list."""
     number = whole_number(request.POST.get("number"))
-    return _carry_out(request, pk, lambda base: Revision.objects.go_to(base.piece, base.number, number))
+    return carry_out(request, pk, lambda base: Revision.objects.go_to(base.piece, base.number, number))
 
 
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Goes one change back."""
-    return _carry_out(request, pk, lambda base: Revision.objects.undo(base.piece, base.number))
+    return carry_out(request, pk, lambda base: Revision.objects.undo(base.piece, base.number))
 
 
 @require_POST
 def redo(request: HttpRequest, pk: int) -> HttpResponse:
     """Goes one change forward again."""
-    return _carry_out(request, pk, lambda base: Revision.objects.redo(base.piece, base.number))
+    return carry_out(request, pk, lambda base: Revision.objects.redo(base.piece, base.number))
 
 
-def _carry_out(request: HttpRequest, pk: int, move: Callable[[Revision], Revision]) -> HttpResponse:
+def carry_out(request: HttpRequest, pk: int, move: Callable[[Revision], Revision]) -> HttpResponse:
     """Does something to a piece that stands at the revision the page was made from."""
     base = revision_of(piece_of(request, pk), request.POST.get("base"))
     step = step_of(request.POST.get("step"))
@@ -161,7 +161,7 @@ def _change(request: HttpRequest, base: Revision) -> Revision:
     for path, values in posted.items():
         if len(values) > 1:
             raise RecipeError(f"“{path}” was given {len(values)} times.")
-    sent = {path: values[0] for path, values in posted.items()}
+    sent = in_mm({path: values[0] for path, values in posted.items()})
     changes = append_items(base.read(), sent, keep_file)
     if SOURCE_PATHS & changes.keys():
         return start_anew(base.piece, base.number, changes)

@@ -13,9 +13,10 @@ from typing import Self
 import numpy as np
 
 from relief.displace.displace import displace_mesh
-from relief.displace.distances import find_distances
+from relief.displace.distances import find_distances, gather_distances, sample_laid
 from relief.displace.forecast import Forecast, by_level, forecast, refuse_if_too_large
 from relief.height import Footprint, HeightField
+from relief.maps.occlusion import occlusion
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
@@ -30,6 +31,12 @@ from relief.surface.regions import assign_regions
 from relief.surface.reverse import turn_faces
 from relief.surface.shapes.shape import Shape
 from relief.surface.surface import Surface
+
+SKY = 512
+"""Texels on the long side of the relief that hides the sky on the stage."""
+
+SKY_REACH = 0.1
+"""Of the long side of a footprint: how far away something still hides it."""
 
 
 @dataclass(frozen=True)
@@ -134,6 +141,17 @@ class SurfacePipeline:
         compute = partial(_displace, depths, tile)
         return Stage("Displacing the surface", compute, [depths, tile], (self.subdivided(), self.covered(), *heights))
 
+    def open_sky(self) -> Stage:
+        """How much of the sky each vertex sees past the relief around it: float32 (vertices,), 1 on flat ground.
+
+        For looking at alone, from a small copy of each relief.
+        """
+        carried = sorted(self.surface.relief_keys() & self.pipelines.keys())
+        small = {key: replace(self.pipelines[key], longest=SKY) for key in carried}
+        depths = {key: each.relief.amplitude for key, each in small.items()}
+        heights = tuple(each.displacing() for each in small.values())
+        return Stage("Looking at the sky", partial(_look_at_sky, depths), depths, (self.covered(), *heights))
+
     def delivered(self) -> Stage:
         """The displaced `Mesh` whose parts are the regions of the surface, as files name them."""
         names = [region.name for region in self.surface.regions]
@@ -211,3 +229,16 @@ def _name_regions(names: list[str], mesh: Mesh, assigned: np.ndarray) -> Mesh:
         same = sum(each.partition(" (")[0] == name for each in called)
         called.append(f"{name} ({same + 1})" if same else name)
     return replace(mesh, parts=assigned, part_list=tuple(first._replace(name=name) for name in called))
+
+
+def _look_at_sky(depths: dict[str, float], covered: CoveredMesh, *heights: HeightField) -> np.ndarray:
+    fields = {}
+    for (key, amplitude), height in zip(depths.items(), heights, strict=True):
+        reach = SKY_REACH * max(height.footprint.sides)
+        fields[key] = replace(height, samples=occlusion(height, amplitude, reach, 8), alpha=None)
+    of_corners = np.ones(len(covered.mesh.corners), np.float32)
+    for item in covered.covers:
+        if item.relief:
+            seen = sample_laid(item.laid, fields[item.relief], item.mapping)
+            of_corners[item.chosen] = 1 - (1 - np.clip(seen, 0, 1)) * min(1, abs(item.factor))
+    return gather_distances(covered.mesh, of_corners)

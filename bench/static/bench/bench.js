@@ -32,6 +32,7 @@ import "./stage/pointer.js";
 import "./stage/tones.js";
 import "./proofs/trial.js";
 import { belongsTo } from "./keys.js";
+import { showSolidTool, workOn } from "./tools/solid.js";
 
 const PROXY = 1024; // texels on the long side while something is dragged
 const SHARP = 2048; // and when the hand rests
@@ -197,6 +198,7 @@ async function showSurface(packet) {
       solid.hidden = false;
       const { surfaceOn } = await import("./stage/surface.js");
       surface = surfaceOn(solid);
+      workOn(surface);
     } catch {
       noSurface = "This browser shows no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
       return;
@@ -243,6 +245,8 @@ function showStage(asSurface) {
   for (const name of ["pane-names", "tones", "value"])
     if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
   hint.hidden = asSurface;
+  if (!asSurface) document.getElementById("figure").hidden = true;
+  showSolidTool();
 }
 
 function say(text) {
@@ -273,7 +277,7 @@ bench.addEventListener("look", ({ detail }) => {
   [shownKind, shownHow] = [kind, look.how];
   if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
   else if ("camera" in detail) surface?.aim();
-  else if (["light", "lamp", "wireframe"].some((name) => name in detail)) surface?.draw();
+  else if (["light", "lamp", "wireframe", "overlay", "figure"].some((name) => name in detail)) surface?.draw();
   else if (detail.material && !recoloured) surface?.draw();
   else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
   else refresh();
@@ -372,6 +376,7 @@ function showParts() {
   showGrips();
   showLayers();
   showTool();
+  showSolidTool();
   renderSection(); // its number boxes may be new
 }
 

@@ -32,6 +32,8 @@ export const look = {
   displaced: true,
   mapped: false,
   wireframe: false,
+  overlay: "", // what is drawn over the surface: its grid, stretch, regions, or the faces seen from behind
+  figure: false, // whether something known stands beside the surface
   camera: "three-quarter",
   tilt: null, // degrees from straight above, once it was set by hand
   ...JSON.parse(sessionStorage.getItem(memory) ?? "{}"),

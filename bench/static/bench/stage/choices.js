@@ -34,6 +34,7 @@ export function showChoices() {
     }
   };
   press("view", (name) => name === view);
+  press("overlay", (name) => name === look.overlay);
   press("channel", (name) => name === channelOf(channels));
   press("toggle", (name) => look[name]);
   press("camera", (name) => name === look.camera && look.tilt === null);
@@ -48,12 +49,13 @@ export function showChoices() {
 const showView = (view) => setLook({ views: { ...look.views, [page().step]: view } });
 
 document.getElementById("stage").addEventListener("click", ({ target }) => {
-  const { view, channel, toggle, camera, how } = target.closest("button")?.dataset ?? {};
+  const { view, channel, toggle, camera, how, overlay } = target.closest("button")?.dataset ?? {};
   if (view) showView(view);
   if (channel) setLook({ channel });
   if (toggle) setLook({ [toggle]: !look[toggle] });
   if (camera) setLook({ camera, tilt: null });
   if (how) setLook({ how });
+  if (overlay) setLook({ overlay: look.overlay === overlay ? "" : overlay });
 });
 document.getElementById("stage").addEventListener("input", ({ target }) => {
   if (target.id === "more-views" && target.value) showView(target.value);

@@ -4,36 +4,38 @@
 import * as THREE from "../../vendor/three/three.module.js";
 import { OrbitControls } from "../../vendor/three/OrbitControls.js";
 import { look } from "../look.js";
+import { TRUE_BUMP, cloth, dress } from "./dress.js";
+import { drawFigure, figureFor } from "./figures.js";
 import { lamp } from "./lamp.js";
 
-const CLAY = 0xdedad0;
-const SOOT = 0x0a0a0a;
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
-const DIRECTIONS = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
+const LYING = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
+const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.42], along: [1, -0.3, 0.1] };
 const FILLED = 0.9; // of the stage, by the surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
-
-/**
- * Bump as Mikkelsen 2010 has it, true to the size of the surface. three.js takes the steps on the screen for unit length,
- * so that a bump would stand the higher the farther away it is.
- */
-function trueBump(shader) {
-  const chunk = THREE.ShaderChunk.bumpmap_pars_fragment.replace(/normalize\( (dFd[xy]\( surf_pos\.xyz \)) \)/g, "$1");
-  shader.fragmentShader = shader.fragmentShader.replace("#include <bumpmap_pars_fragment>", chunk);
-}
+const SHADOW = 2048; // texels to a side of what the sun sees
 
 /** Starts drawing on a canvas. Throws where there is no WebGL. */
 export function surfaceOn(canvas) {
   const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+  renderer.shadowMap.enabled = true;
   const scene = new THREE.Scene();
   const camera = new THREE.PerspectiveCamera(32, 1, 0.01, 100);
-  camera.up.set(0, 0, 1); // the surface lies like a floor, whichever way it is walked round
+  camera.up.set(0, 0, 1); // the surface lies like a floor, or stands on it, whichever way it is walked round
   const controls = new OrbitControls(camera, canvas);
   const [sun, second] = [new THREE.DirectionalLight(), new THREE.DirectionalLight()];
   const sky = new THREE.HemisphereLight(0xf1f5f4, 0x4a5154);
+  sky.position.set(0, 0, 1);
+  sun.castShadow = true;
+  sun.shadow.mapSize.set(SHADOW, SHADOW);
   const mesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshStandardMaterial());
-  scene.add(sun, second, sky, mesh);
-  let shapes = []; // what is drawn, each { geometry, material }: one, or four in two rows
+  mesh.castShadow = mesh.receiveShadow = true;
+  const stand = new THREE.Group(); // y is up on what stands
+  stand.add(mesh);
+  scene.add(sun, sun.target, second, sky, stand);
+  let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
+  let told = null; // what the server said of the mesh
+  let figure = null;
   let drawing = false;
 
   function draw() {
@@ -49,11 +51,12 @@ export function surfaceOn(canvas) {
       camera.aspect = width / height;
       camera.updateProjectionMatrix();
       light();
+      showFigure();
       const side = shapes.length > 1 ? 2 : 1;
       renderer.setScissorTest(true);
-      shapes.forEach(({ geometry, material }, number) => {
-        Object.assign(mesh, { geometry, material });
-        dress(material);
+      shapes.forEach(({ geometry, materials }, number) => {
+        Object.assign(mesh, { geometry, material: materials });
+        dress(materials, look);
         // a viewport begins in the lower left
         const place = [
           ((number % side) * width) / side,
@@ -69,34 +72,47 @@ export function surfaceOn(canvas) {
     });
   }
 
-  /** The light of the stage, the same for everything that is drawn. */
+  /** The light of the stage, the same for everything that is drawn. Out of the surface is towards who stands before it. */
   function light() {
     const { lights, ambient } = lamp();
+    const radius = size();
     [sun, second].forEach((source, number) => {
       const { towards, strength, tint } = lights[number] ?? { towards: [0, 0, 1], strength: 0, tint: [1, 1, 1] };
-      source.position.set(...towards);
+      const [x, y, z] = towards;
+      source.position.set(...(told?.upright ? [x, -z, y] : [x, y, z])).multiplyScalar(radius * 3);
       source.color.setRGB(...tint, THREE.SRGBColorSpace);
       source.intensity = 2.7 * strength;
     });
     sky.intensity = ambient * 4.4;
+    const seen = sun.shadow.camera;
+    Object.assign(seen, { left: -radius, right: radius, top: radius, bottom: -radius, near: radius, far: radius * 5 });
+    seen.updateProjectionMatrix();
+    sun.shadow.normalBias = (3 * radius) / SHADOW;
+    sun.shadow.bias = -0.0006;
   }
 
-  /** The material that is looked at. */
-  function dress(material) {
-    const { kind, roughness } = look.material;
-    const coloured = kind === "colour" && material.userData.colours;
-    if (material.map !== (coloured || null)) {
-      material.map = coloured || null;
-      material.needsUpdate = true;
+  /** Something known beside the surface, for its size. */
+  function showFigure() {
+    const wanted = look.figure && told ? figureFor(Math.max(...told.size)) : null;
+    if ((figure?.name ?? "") !== (wanted?.name ?? "")) {
+      if (figure) scene.remove(figure.drawn);
+      figure = wanted && { name: wanted.name, drawn: drawFigure(wanted) };
+      if (figure) scene.add(figure.drawn);
     }
-    material.color.set(coloured ? 0xffffff : kind === "black" ? SOOT : CLAY);
-    material.roughness = roughness;
-    material.wireframe = look.wireframe;
+    const label = document.getElementById("figure");
+    label.hidden = !figure;
+    if (!figure) return;
+    label.textContent = `beside it: ${figure.name}`;
+    const [width, height, depth] = told.size;
+    const gap = Math.max(width * 0.06, wanted.height * 0.3);
+    const front = told.upright ? 0 : -height / 2;
+    const floor = told.upright ? -height / 2 : 0;
+    figure.drawn.position.set(width / 2 + gap, front - (told.upright ? depth * 0.25 : 0), floor);
   }
 
   const size = () => shapes[0]?.geometry.boundingSphere?.radius ?? 1;
 
-  function stand(direction) {
+  function standAt(direction) {
     const radius = size();
     controls.target.set(0, 0, 0);
     direction.normalize();
@@ -119,7 +135,7 @@ export function surfaceOn(canvas) {
     const wide = (high * (canvas.clientWidth || 1)) / (canvas.clientHeight || 1);
     const sides = [box.min, box.max];
     const corners = sides.flatMap(({ x }) =>
-      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z))),
+      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z).applyEuler(stand.rotation))),
     );
     return Math.max(
       ...corners.map(
@@ -128,14 +144,14 @@ export function surfaceOn(canvas) {
     );
   }
 
-  const aim = () => stand(new THREE.Vector3(...DIRECTIONS[look.camera]));
+  const aim = () => standAt(new THREE.Vector3(...(told?.upright ? STANDING : LYING)[look.camera]));
 
   /** Tilts the camera by degrees from straight above towards looking along the surface, from the side it stands on. */
   function tilt(degrees) {
     const angle = (Math.min(degrees, FARTHEST) * Math.PI) / 180;
     const around = controls.getAzimuthalAngle(); // from the lower edge
     const out = Math.sin(angle) + 1e-4;
-    stand(new THREE.Vector3(Math.sin(around) * out, -Math.cos(around) * out, Math.cos(angle)));
+    standAt(new THREE.Vector3(Math.sin(around) * out, -Math.cos(around) * out, Math.cos(angle)));
   }
 
   function texture(pixels, colourSpace) {
@@ -157,6 +173,7 @@ export function surfaceOn(canvas) {
     }
     const made = new THREE.DataTexture(data, columns, rows, THREE.RGBAFormat);
     made.colorSpace = colourSpace;
+    made.wrapS = made.wrapT = THREE.RepeatWrapping;
     made.generateMipmaps = true;
     made.minFilter = THREE.LinearMipmapLinearFilter;
     made.magFilter = THREE.LinearFilter;
@@ -165,35 +182,48 @@ export function surfaceOn(canvas) {
     return made;
   }
 
-  function shape({ positions, normals, base_normals: own, uv, triangles }, mapped) {
+  function shape({ arrays, region_counts: counts }, mapped) {
     const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
+    geometry.setAttribute("position", new THREE.BufferAttribute(arrays.positions, 3));
     // a normal map, which holds all of the relief, turns the normals that the surface has without it
-    geometry.setAttribute("normal", new THREE.BufferAttribute(mapped ? own : normals, 3));
-    geometry.setAttribute("uv", new THREE.BufferAttribute(uv, 2));
-    geometry.setIndex(new THREE.BufferAttribute(triangles, 1));
+    geometry.setAttribute("normal", new THREE.BufferAttribute(mapped ? arrays.base_normals : arrays.normals, 3));
+    if (mapped) geometry.setAttribute("tangent", new THREE.BufferAttribute(arrays.tangents, 4));
+    geometry.setAttribute("uv", new THREE.BufferAttribute(arrays.uv, 2));
+    geometry.setAttribute("sky", new THREE.BufferAttribute(arrays.sky, 1));
+    geometry.setAttribute("stretch", new THREE.BufferAttribute(arrays.stretch, 1));
+    geometry.setIndex(new THREE.BufferAttribute(arrays.triangles, 1));
+    let first = 0;
+    for (const [region, count] of counts.entries()) {
+      if (count) geometry.addGroup(first * 3, count * 3, region);
+      first += count;
+    }
     geometry.computeBoundingSphere();
     geometry.computeBoundingBox();
     return geometry;
   }
 
-  const dull = (more) => Object.assign(new THREE.MeshStandardMaterial({ metalness: 0, side: THREE.DoubleSide }), more);
-
-  function take(next, faces) {
-    for (const { geometry, material } of shapes) {
+  function take(next, packet) {
+    for (const { geometry, materials } of shapes) {
       geometry.dispose();
-      for (const old of [material.normalMap, material.bumpMap, material.userData.colours]) old?.dispose();
-      material.dispose();
+      for (const material of materials) {
+        for (const old of [material.normalMap, material.bumpMap, material.userData.colours]) old?.dispose();
+        material.dispose();
+      }
     }
+    const kindOf = (of) => JSON.stringify([of?.upright, of?.size]);
+    const other = kindOf(told) !== kindOf(packet);
     const first = !shapes.length;
     shapes = next;
-    canvas.dataset.faces = faces;
+    told = packet;
+    stand.rotation.x = packet.upright ? Math.PI / 2 : 0;
+    stand.updateMatrixWorld();
+    canvas.dataset.faces = packet.faces;
     if (first && look.tilt !== null) tilt(look.tilt);
-    else if (first) aim();
+    else if (other) aim();
     draw();
   }
 
-  const colours = (pixels) => ({ userData: { colours: pixels ? texture(pixels, THREE.SRGBColorSpace) : null } });
+  const coloured = (pixels) => ({ userData: { colours: pixels ? texture(pixels, THREE.SRGBColorSpace) : null } });
 
   controls.addEventListener("change", () => {
     const degrees = Math.round((controls.getPolarAngle() * 180) / Math.PI);
@@ -206,25 +236,54 @@ export function surfaceOn(canvas) {
     draw,
     aim,
     tilt,
+    controls,
+    /** What the server said of the mesh that is drawn. */
+    told: () => told,
+    /** What lies under a pointer: its place on the surface in mm, on the relief in repeats, and the part; or nothing. */
+    under(event) {
+      const box = canvas.getBoundingClientRect();
+      const at = new THREE.Vector2(
+        ((event.clientX - box.left) / box.width) * 2 - 1,
+        1 - ((event.clientY - box.top) / box.height) * 2,
+      );
+      const ray = new THREE.Raycaster();
+      ray.setFromCamera(at, camera);
+      const [hit] = ray.intersectObject(mesh);
+      if (!hit) return null;
+      const part = told.arrays.parts[hit.faceIndex];
+      const place = mesh.worldToLocal(hit.point.clone());
+      return {
+        uv: [hit.uv.x, hit.uv.y],
+        place: [place.x, place.y, place.z],
+        part: told.part_names[part],
+        far: hit.distance,
+      };
+    },
+    /** mm on the surface that a pixel shows at a distance. */
+    pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
     /** Takes the arrays of a mesh over, and the pictures that are laid on it (either may be missing). */
     show(packet, normalPixels, colourPixels) {
-      const material = dull(colours(colourPixels));
-      if (normalPixels) material.normalMap = texture(normalPixels, THREE.NoColorSpace);
-      take([{ geometry: shape(packet.arrays, Boolean(normalPixels)), material }], packet.faces);
+      const more = normalPixels ? { normalMap: texture(normalPixels, THREE.NoColorSpace) } : {};
+      const materials = cloth(packet.region_counts.length, packet.inward, { ...coloured(colourPixels), ...more });
+      take([{ geometry: shape(packet, Boolean(normalPixels)), materials }], packet);
     },
     /** The same surface flat with its bump map, flat with its normal map, displaced, and displaced with its normal map. */
     showWays({ flat, displaced, normals, bump, bumpSpan, colourPixels }) {
       const normalMap = () => ({ normalMap: texture(normals, THREE.NoColorSpace) });
       // white stands as far above black as it does in reality
-      const bumped = { bumpMap: texture(bump, THREE.NoColorSpace), bumpScale: bumpSpan, onBeforeCompile: trueBump };
+      const bumped = { bumpMap: texture(bump, THREE.NoColorSpace), bumpScale: bumpSpan, kind: TRUE_BUMP };
+      const dressed = (packet, mapped, more) => ({
+        geometry: shape(packet, mapped),
+        materials: cloth(packet.region_counts.length, packet.inward, { ...coloured(colourPixels), ...more }),
+      });
       take(
         [
-          { geometry: shape(flat.arrays), material: dull({ ...bumped, ...colours(colourPixels) }) },
-          { geometry: shape(flat.arrays, true), material: dull({ ...normalMap(), ...colours(colourPixels) }) },
-          { geometry: shape(displaced.arrays), material: dull(colours(colourPixels)) },
-          { geometry: shape(displaced.arrays, true), material: dull({ ...normalMap(), ...colours(colourPixels) }) },
+          dressed(flat, false, bumped),
+          dressed(flat, true, normalMap()),
+          dressed(displaced, false, {}),
+          dressed(displaced, true, normalMap()),
         ],
-        displaced.faces,
+        displaced,
       );
     },
   };

@@ -1,0 +1,201 @@
+"""What the left side shows at the surface: shape, size, mapping, regions."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from bench.models import Revision
+from bench.pages.groups import Field, Group, field_at
+from relief.inspect.mesh_facts import MeshFacts
+from relief.parameters import Surroundings, controls
+from relief.recipe.recipe import Recipe
+from relief.recipe.surface_edits import title_of
+from relief.run.meshes import SurfacePipeline
+from relief.surface.mapping import MAPPINGS
+from relief.surface.mapping.mapping import Mapping
+from relief.surface.regions import Region
+from relief.surface.shapes import SHAPES
+from relief.surface.surface import UNITS
+from shelf.engine import get_engine
+from shelf.models import Piece, Source, read_source
+
+SHARED = [known.name for known in controls(Mapping) if known.name != "sizing"]
+"""The parameters that every mapping has, but how it is sized: that is chosen by drawings."""
+
+SELDOM = ("whole", "turn", "mirror_across", "mirror_down", "sampling")
+NOTHING = Surroundings((), False, 0, False)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something that is chosen by a button."""
+
+    kind: str
+    title: str
+    about: str
+    chosen: bool
+
+
+@dataclass(frozen=True)
+class RegionRow:
+    """One region: its parts, the relief that it carries, its parameters and its mapping."""
+
+    number: int
+    region: Region
+    group: Group
+    parts: list[tuple[str, bool]]
+    carried: str
+    mappings: list[Choice]
+    mapping: Group | None
+    sizing: Field | None
+
+
+def surface_context(revision: Revision) -> dict[str, Any]:
+    """What the template of the surface is filled with."""
+    recipe = revision.read()
+    surface = recipe.surface
+    shape, mapping, unit = surface.shape, surface.mapping, surface.unit
+    pipeline = SurfacePipeline.of(recipe, read_source)
+    base = get_engine().run(pipeline.base())
+    owner = revision.piece.owner
+    own = _own_mesh(recipe, owner)
+    names = [part.name for part in base.part_list]
+    shape_fields = [
+        field_at(recipe, f"surface.shape.{known.name}") for known in controls(type(shape)) if known.name != "smoothing"
+    ]
+    more = ["surface.shape.smoothing", "surface.turned", "surface.place_x", "surface.place_y", "surface.place_z"]
+    size = Group("Size", [in_unit(item, unit) for item in shape_fields], owner="surface.shape")
+    size = replace(
+        size,
+        fields=[*size.fields, field_at(recipe, "surface.unit")],
+        folded=[in_unit(field_at(recipe, path), unit) for path in more],
+        notes=_size_notes(pipeline, unit, own),
+        folds="Edges, place, faces turned",
+    )
+    form = [in_unit(field_at(recipe, f"surface.form.{name}"), unit) for name in ("noise", "size", "seed", "handles")]
+    return {
+        "shapes": [
+            Choice(kind, model.title, model.about, kind == shape.kind)
+            for kind, model in SHAPES.items()
+            if kind != "mesh"
+        ],
+        "meshes": Source.objects.filter(owner=owner, removed=None, role="mesh"),
+        "own_mesh": own,
+        "size_group": size,
+        "form_group": Group("Base form", [], folded=form, owner="surface.form", folds="Uneven before any relief"),
+        "mapping_group": _mapping_group("Mapping", recipe, "surface.mapping", mapping, unit),
+        "mappings": _mappings(mapping),
+        "sizings": _sizings(mapping),
+        "repeats": _told_repeats(recipe),
+        "regions": [_row(recipe, number, names, unit) for number in range(len(surface.regions))],
+        "parts": names,
+        "reliefs": [(key, title_of(key)) for key in recipe.reliefs],
+        "carried_by_rest": surface.relief,
+    }
+
+
+def relief_context(revision: Revision) -> dict[str, Any]:
+    """The reliefs of a piece, for the line that switches between them."""
+    recipe = revision.read()
+    origin = recipe.shown.origin
+    moved_on = None
+    if origin:
+        other = Piece.objects.filter(owner=revision.piece.owner, pk=origin.piece, removed=None).first()
+        moved_on = other if other and other.position != origin.revision else None
+    others = Piece.objects.filter(owner=revision.piece.owner, removed=None).exclude(pk=revision.piece.pk)
+    return {
+        "reliefs": [(key, title_of(key)) for key in recipe.reliefs],
+        "shown_relief": recipe.shown_key,
+        "origin": origin,
+        "moved_on": moved_on,
+        "other_pieces": others,
+    }
+
+
+def in_unit(item: Field, unit: str) -> Field:
+    """A field of a length, shown and typed in another unit; its path then says which."""
+    scale = UNITS[unit]
+    known = item.control
+    if known.unit != "mm" or scale == 1 or known.kind != "number":
+        return item
+    low, high, (first, last) = known.low or 0, known.high or 0, known.slider or (0, 0)
+    control = replace(
+        known, unit=unit, low=low / scale, high=high / scale, slider=(first / scale, last / scale),
+        step=known.step / scale, default=known.default / scale,
+    )  # fmt: skip
+    return replace(item, path=f"{item.path}@{unit}", control=control, value=item.value / scale)
+
+
+def _size_notes(pipeline: SurfacePipeline, unit: str, own: MeshFacts | None) -> tuple[str, ...]:
+    shape, footprint = pipeline.surface.shape, pipeline.footprint
+    if shape.source_key:
+        return ()
+    edge, fine = shape.edge_length(footprint), shape.edge_length(footprint) / 2**pipeline.surface.level
+    scale = UNITS[unit]
+    return (f"Base edges of about {edge / scale:.3g} {unit}, {fine / scale:.3g} {unit} after subdivision.",)
+
+
+def _own_mesh(recipe: Recipe, owner: Any) -> MeshFacts | None:
+    key = recipe.surface.shape.source_key
+    if not key:
+        return None
+    source = Source.objects.filter(owner=owner, digest=recipe.sources[key].digest, role="mesh").first()
+    return source.mesh_facts if source else None
+
+
+def _choices(models: dict[str, Any], chosen: str) -> list[Choice]:
+    return [Choice(kind, model.title, model.about, kind == chosen) for kind, model in models.items()]
+
+
+def _mappings(mapping: Mapping | None, none: str = "") -> list[Choice]:
+    listed = [
+        Choice(kind, model.title, model.about, bool(mapping) and kind == mapping.kind)
+        for kind, model in MAPPINGS.items()
+    ]
+    return [Choice("", none, "", mapping is None), *listed] if none else listed
+
+
+def _sizings(mapping: Mapping) -> list[Choice]:
+    known = next(item for item in controls(Mapping) if item.name == "sizing")
+    about = {
+        "fit": "Stretched with the object",
+        "real": "A larger object shows more",
+        "world": "The object slides through it",
+    }
+    return [Choice(kind, title, about[kind], kind == mapping.sizing) for kind, title in (known.names or {}).items()]
+
+
+def _mapping_group(title: str, recipe: Recipe, owner: str, mapping: Mapping, unit: str) -> Group:
+    own = [known.name for known in controls(type(mapping)) if known.name not in (*SHARED, "sizing")]
+    unused = mapping.unused(NOTHING)
+    fields = [field_at(recipe, f"{owner}.{name}") for name in (*own, *SHARED) if name not in unused]
+    seldom = [item for item in fields if item.control.name in SELDOM]
+    shown = [in_unit(item, unit) for item in fields if item not in seldom]
+    return Group(title, shown, owner=owner, folded=seldom, folds="Turn, mirror, between texels")
+
+
+def _told_repeats(recipe: Recipe) -> str:
+    """How often the relief repeats over the first part of the surface, in words."""
+    pipeline = SurfacePipeline.of(recipe, read_source)
+    part = get_engine().run(pipeline.base()).part_list[0]
+    mapping = recipe.surface.mapping
+    if mapping.kind != "uv" or mapping.sizing == "world":
+        return ""
+    across, down = mapping.count_repeats([part.width, part.height], pipeline.footprint)
+    return f"{across:.3g} × {down:.3g} repeats over {part.name}"  # noqa: RUF001
+
+
+def _row(recipe: Recipe, number: int, names: list[str], unit: str) -> RegionRow:
+    region, owner = recipe.surface.regions[number], f"surface.regions.{number}"
+    listed = ("factor", "midlevel_shift", "pinned", "fade", "grow")
+    unused = set() if region.pinned else {"fade"}
+    fields = [in_unit(field_at(recipe, f"{owner}.{name}"), unit) for name in listed if name not in unused]
+    group = Group(region.name, fields, owner=owner, number=number)
+    own = region.mapping
+    return RegionRow(
+        number, region, group, [(name, name in region.parts) for name in names], region.relief,
+        _mappings(own, "As the surface"),
+        _mapping_group(f"Mapping of {region.name}", recipe, f"{owner}.mapping", own, unit) if own else None,
+        field_at(recipe, f"{owner}.mapping.sizing") if own else None,
+    )  # fmt: skip

@@ -1,0 +1,93 @@
+// What the surface is dressed in: clay or its colours, and what is drawn over them to look at the mapping by.
+
+import * as THREE from "../../vendor/three/three.module.js";
+
+const CLAY = 0xdedad0;
+const SOOT = 0x0a0a0a;
+const linear = (hex) => new THREE.Color(hex);
+const REGIONS = [0xcfd4d2, 0xc58a2b, 0x2a6a98, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2f8f86, 0xa8632b];
+const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4 };
+
+/** What all materials share, so that they are told at once. */
+export const shared = { overlay: { value: 0 } };
+
+/**
+ * Bump as Mikkelsen 2010 has it, true to the size of the surface. three.js takes the steps on the screen for unit length,
+ * so that a bump would stand the higher the farther away it is.
+ */
+export const TRUE_BUMP = "trueBump";
+
+function extend(shader) {
+  shader.uniforms.overlay = shared.overlay;
+  for (const [name, hex] of [
+    ["ink", 0x15252c],
+    ["ochre", 0xb9791a],
+    ["blue", 0x2a6a98],
+    ["datum", 0xb3105f],
+  ])
+    shader.uniforms[name] = { value: linear(hex) };
+  shader.vertexShader = shader.vertexShader
+    .replace(
+      "void main() {",
+      "attribute float sky, stretch; varying float vSky, vStretch; varying vec2 vPlace;\nvoid main() {",
+    )
+    .replace("#include <uv_vertex>", "#include <uv_vertex>\nvSky = sky; vStretch = stretch; vPlace = uv;");
+  shader.fragmentShader = shader.fragmentShader
+    .replace(
+      "void main() {",
+      "uniform int overlay; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\n" +
+        "float lineAt(vec2 place, float wide) {\n" +
+        "  vec2 away = abs(fract(place - 0.5) - 0.5) / max(fwidth(place), vec2(1e-6));\n" +
+        "  return 1.0 - smoothstep(wide - 0.7, wide + 0.7, min(away.x, away.y));\n}\nvoid main() {",
+    )
+    .replace(
+      "#include <color_fragment>",
+      "#include <color_fragment>\n" +
+        "if (overlay == 1) {\n" +
+        "  float fine = lineAt(vPlace * 8.0, 0.6) * 0.45, whole = lineAt(vPlace, 1.6);\n" +
+        "  diffuseColor.rgb = mix(diffuseColor.rgb, ink, max(fine, whole));\n" +
+        "}\n" +
+        "if (overlay == 2) {\n" +
+        "  float far = clamp(abs(vStretch), 0.0, 1.0);\n" +
+        "  diffuseColor.rgb = mix(diffuseColor.rgb, vStretch > 0.0 ? ochre : blue, far);\n" +
+        "}\n" +
+        "if (overlay == 4 && !gl_FrontFacing) diffuseColor.rgb = mix(diffuseColor.rgb, datum, 0.8);",
+    )
+    .replace(
+      "#include <aomap_fragment>",
+      "#include <aomap_fragment>\nreflectedLight.indirectDiffuse *= vSky; reflectedLight.indirectSpecular *= vSky;",
+    );
+}
+
+function extendWithBump(shader) {
+  const chunk = THREE.ShaderChunk.bumpmap_pars_fragment.replace(/normalize\( (dFd[xy]\( surf_pos\.xyz \)) \)/g, "$1");
+  shader.fragmentShader = shader.fragmentShader.replace("#include <bumpmap_pars_fragment>", chunk);
+  extend(shader);
+}
+
+/** A material for each region, with the pictures that are laid on it. */
+export function cloth(regions, inward, { kind, ...more } = {}) {
+  const side = inward ? THREE.FrontSide : THREE.DoubleSide;
+  return Array.from({ length: regions }, () => {
+    const material = new THREE.MeshStandardMaterial({ metalness: 0, side, shadowSide: THREE.DoubleSide });
+    Object.assign(material, more);
+    material.onBeforeCompile = kind === TRUE_BUMP ? extendWithBump : extend;
+    return material;
+  });
+}
+
+/** Dresses materials as the look says. */
+export function dress(materials, { material: { kind, roughness }, overlay, wireframe }) {
+  shared.overlay.value = OVERLAYS[overlay] ?? 0;
+  for (const [number, material] of materials.entries()) {
+    const coloured = kind === "colour" && overlay !== "regions" && material.userData.colours;
+    if (material.map !== (coloured || null)) {
+      material.map = coloured || null;
+      material.needsUpdate = true;
+    }
+    const plain = kind === "black" ? SOOT : CLAY;
+    material.color.set(coloured ? 0xffffff : overlay === "regions" ? REGIONS[number % REGIONS.length] : plain);
+    material.roughness = roughness;
+    material.wireframe = wireframe;
+  }
+}
