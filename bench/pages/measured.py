@@ -25,6 +25,7 @@ from relief.filters.curve import Curve
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measure_and_find
 from relief.inspect.repeats import motif, suggest_crops, telltales
+from relief.inspect.surface_findings import find_in_surface
 from relief.progress import Progress
 from relief.recipe.layer import Picture
 from relief.run.meshes import SurfacePipeline
@@ -68,13 +69,15 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
         bits = recipe.delivery.normal_bits
         taken, found = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), bits, progress)
         found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY))
+        surface = SurfacePipeline.of(recipe, read_source, PROXY)
+        found += find_in_surface(surface, get_engine())
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]
         context |= {
             "readings": taken,
             "findings": found,
             "aside": aside,
-            "cost": SurfacePipeline.of(recipe, read_source).forecast(get_engine()),
+            "cost": surface.forecast(get_engine()),
         }
     except ReliefError as problem:
         context["problem"] = str(problem)

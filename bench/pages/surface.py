@@ -88,6 +88,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "mappings": _mappings(mapping),
         "sizings": _sizings(mapping),
         "repeats": _told_repeats(recipe),
+        "steeper": _steeper(recipe),
         "regions": [_row(recipe, number, names, unit) for number in range(len(surface.regions))],
         "parts": names,
         "reliefs": [(key, title_of(key)) for key in recipe.reliefs],
@@ -117,6 +118,8 @@ def in_unit(item: Field, unit: str) -> Field:
     """A field of a length, shown and typed in another unit; its path then says which."""
     scale = UNITS[unit]
     known = item.control
+    if known.zero and not item.value:
+        item = replace(item, zero=known.zero)
     if known.unit != "mm" or scale == 1 or known.kind != "number":
         return item
     low, high, (first, last) = known.low or 0, known.high or 0, known.slider or (0, 0)
@@ -184,6 +187,16 @@ def _told_repeats(recipe: Recipe) -> str:
         return ""
     across, down = mapping.count_repeats([part.width, part.height], pipeline.footprint)
     return f"{across:.3g} × {down:.3g} repeats over {part.name}"  # noqa: RUF001
+
+
+def _steeper(recipe: Recipe) -> dict[str, Any] | None:
+    """What more repeats over the same size do to slopes, and the amplitude that keeps the look (common practice)."""
+    mapping, key = recipe.surface.mapping, recipe.surface.relief
+    times = max(mapping.repeats_across, mapping.repeats_down)
+    if times <= 1 or not key:
+        return None
+    amplitude = float(f"{recipe.reliefs[key].amplitude / times:.4g}")
+    return {"times": times, "amplitude": amplitude, "path": f"reliefs.{key}.amplitude"}
 
 
 def _row(recipe: Recipe, number: int, names: list[str], unit: str) -> RegionRow:

@@ -76,6 +76,7 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
         part_names=[part.name for part in mesh.part_list],
         region_counts=np.bincount(regions, minlength=len(recipe.surface.regions) + 1).tolist(),
         region_names=["the rest", *(region.name for region in recipe.surface.regions)],
+        region_reliefs=[recipe.surface.relief, *(region.relief for region in recipe.surface.regions)],
         upright=shape.upright,
         inward=shape.inward != recipe.surface.turned,
         size=(high - low).tolist(),

@@ -22,6 +22,7 @@ from relief.compose.layout import Layout
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.findings import measure_and_find
 from relief.inspect.start import content_of_picture, set_from_statistics
+from relief.inspect.surface_findings import find_in_surface
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
@@ -33,7 +34,7 @@ from shelf.models import Piece, Source, TextureSet, keep_file, read_source
 STALE = "This piece was changed in another window. Your change was not taken, and nothing was overwritten."
 SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
 """What is read from elsewhere or otherwise starts anew."""
-NOT_PATHS = ("base", "step", "layer", "csrfmiddlewaretoken")
+NOT_PATHS = ("base", "step", "layer", "relief", "csrfmiddlewaretoken")
 ARRANGEMENTS = {
     "move": edits.move_treatment,
     "duplicate": edits.duplicate_treatment,
@@ -238,6 +239,7 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
 def _mend(kind: str | None, base: Revision) -> Revision:
     recipe = base.read()
     _, items = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), recipe.delivery.normal_bits)
+    items += find_in_surface(SurfacePipeline.of(recipe, read_source), get_engine())
     mends = {item.kind: item.mend for item in items}
     mend_ = mends.get(kind)
     if mend_ is None:

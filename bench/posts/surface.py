@@ -18,6 +18,7 @@ from relief.recipe import surface_edits as edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Origin
 from relief.run.meshes import SurfacePipeline
+from relief.surface.regions import Region
 from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.uploads import keep_uploads
@@ -69,7 +70,16 @@ def _mesh(request: HttpRequest, recipe: Recipe) -> edits.Done:
 
 @_action
 def _mapping(request: HttpRequest, recipe: Recipe) -> edits.Done:
-    return edits.choose_mapping(recipe, request.POST.get("kind", ""), _number(request))
+    kind, number = request.POST.get("kind", ""), _number(request)
+    if kind == "planar" and number is not None and number < len(recipe.surface.regions):
+        return edits.choose_mapping(recipe, kind, number, axis=_faced_axis(recipe, recipe.surface.regions[number]))
+    return edits.choose_mapping(recipe, kind, number)
+
+
+def _faced_axis(recipe: Recipe, region: Region) -> str:
+    """The axis that a region looks along: the one that it is thinnest in."""
+    low, high = get_engine().run(SurfacePipeline.of(recipe, read_source).base()).bounds(region.parts)
+    return "xyz"[int((high - low).argmin())]
 
 
 @_action

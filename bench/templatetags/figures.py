@@ -34,6 +34,16 @@ def _round(value: float, places: int) -> float:
 
 
 @register.filter
+def in_length(value: float, sign: str = "") -> str:
+    """A length in mm, in the unit that reads best: 7.59 mm, 171 m. With `sign` a plus is shown too."""
+    for unit, per in (("km", 1_000_000), ("m", 1000)):
+        if abs(value) >= 10 * per:
+            text = f"{value / per:{sign}.4g}".replace("-", MINUS)
+            return f"{text}{SPACE}{unit}"
+    return f"{signed(value) if sign else figure(value)}{SPACE}mm"
+
+
+@register.filter
 def short(value: float) -> str:
     """A number with three digits that count; one beyond a thousand is written out whole."""
     if abs(value) >= 1000:

@@ -69,6 +69,7 @@ def mesh_facts(mesh: Polygons, filename: str) -> MeshFacts:
     same, doubled = find_doubled(mesh.positions)
     corners = same[mesh.corners]
     edges = find_edges(corners, mesh.offsets)
+    counts = edges.counts[edges.vertices[:, 0] != edges.vertices[:, 1]]  # what merging made a point of is none
     areas = to_unit_length(face_areas(mesh.positions.astype(np.float32), mesh.offsets, mesh.corners))
     faces = np.repeat(np.arange(mesh.faces), np.diff(mesh.offsets))
     one, other = faces[edges.pairs[:, 0]], faces[edges.pairs[:, 1]]
@@ -91,8 +92,8 @@ def mesh_facts(mesh: Polygons, filename: str) -> MeshFacts:
         uv_sets=len(mesh.uv_sets),
         groups=mesh.group_names,
         materials=mesh.material_names,
-        open_edges=int((edges.counts == 1).sum()),
-        non_manifold=int((edges.counts > 2).sum()),
+        open_edges=int((counts == 1).sum()),
+        non_manifold=int((counts > 2).sum()),
         doubled=doubled if kind != "stl" else 0,
         mixed=int(edges.turned.sum()),
         reversed=int(wrong.sum()),

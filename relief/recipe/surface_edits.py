@@ -48,8 +48,10 @@ def choose_own_mesh(recipe: Recipe, reference: SourceReference, unit: str, has_u
     return _with_surface(changed, shape=shape, mapping=mapping, regions=()), f"Chose {reference.filename}"
 
 
-def choose_mapping(recipe: Recipe, kind: str, region: int | None = None) -> Done:
+def choose_mapping(recipe: Recipe, kind: str, region: int | None = None, **values: Any) -> Done:
     """Another mapping with the same size, repeats and place; for a region, `kind` may be empty: that of the surface.
+
+    `values` are parameters of its own.
 
     Raises:
         RecipeError: there is no such mapping or region.
@@ -60,14 +62,14 @@ def choose_mapping(recipe: Recipe, kind: str, region: int | None = None) -> Done
         mapping = _other_mapping(recipe.surface.mapping, kind)
         return _with_surface(recipe, mapping=mapping), f"Mapping: {mapping.title}"
     before = _region(recipe, region)
-    own = _other_mapping(before.mapping or recipe.surface.mapping, kind) if kind else None
+    own = _other_mapping(before.mapping or recipe.surface.mapping, kind, **values) if kind else None
     told = own.title if own else "as the surface"
     return _with_region(recipe, region, mapping=own), f"{before.name}: mapping {told}"
 
 
-def _other_mapping(mapping: AnyMapping, kind: str) -> AnyMapping:
+def _other_mapping(mapping: AnyMapping, kind: str, **values: Any) -> AnyMapping:
     kept = mapping.model_dump(include=set(Way.model_fields) - {"kind"})
-    return MAPPINGS[kind].create(**kept)
+    return MAPPINGS[kind].create(**kept | values)
 
 
 # regions

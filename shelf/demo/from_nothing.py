@@ -42,7 +42,7 @@ def sand_court(read_source: ReadSource, engine: Engine) -> Recipe:
             "mask.high": 9, "mask.soft": 0.3,
         }),
     ):  # fmt: skip
-        recipe = _with_layer(recipe, kind, name, changes)
+        recipe = with_layer(recipe, kind, name, changes)
     return recipe.with_changes({"amplitude": 20, "midlevel": 0.5})
 
 
@@ -70,11 +70,11 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
             "content.knot": 15,
         }),
     ):  # fmt: skip
-        recipe = _with_layer(recipe, kind, name, changes)
+        recipe = with_layer(recipe, kind, name, changes)
     return recipe.with_changes({"amplitude": 34, "midlevel": 0.5})
 
 
-def _with_layer(recipe: Recipe, kind: str, name: str, changes: dict) -> Recipe:
+def with_layer(recipe: Recipe, kind: str, name: str, changes: dict) -> Recipe:
     """The recipe with one more layer on top, named and set."""
     relief, _ = edits.add_layer(recipe.main, kind)
     top = len(relief.layers) - 1

@@ -10,7 +10,7 @@ from bench.models import Revision
 from relief.inspect.start import set_from_statistics
 from relief.recipe import edits
 from relief.run.pipeline import Pipeline
-from shelf.demo import from_nothing, oyster_plaster, scallops, tin_ceiling
+from shelf.demo import from_nothing, in_space, oyster_plaster, scallops, tin_ceiling
 from shelf.engine import get_engine
 from shelf.intake import keep_source
 from shelf.models import Piece, Source, read_source
@@ -28,6 +28,9 @@ class Command(BaseCommand):
         pieces: dict[str, Callable] = {
             tin_ceiling.TITLE: self.tin_ceiling,
             oyster_plaster.TITLE: self.oyster_plaster,
+            in_space.DUNES: self.dunes,
+            in_space.BOLLARD: self.bollard,
+            in_space.COLUMN: self.column,
             from_nothing.NET: self.net,
             from_nothing.SAND_COURT: self.sand_court,
             scallops.TITLE: self.scallops,
@@ -53,14 +56,28 @@ class Command(BaseCommand):
 
     def sand_court(self, artist, name):
         recipe = from_nothing.sand_court(read_source, get_engine())
-        guide = from_nothing.SAND_COURT_GUIDE
-        title = from_nothing.SAND_COURT
-        Revision.objects.keep_first(artist, title, recipe, remark="noise and pattern", demo=name, guide=guide)
+        self.keep(artist, from_nothing.SAND_COURT, recipe, "noise and pattern", name, from_nothing.SAND_COURT_GUIDE)
 
     def net(self, artist, name):
         recipe = from_nothing.net(read_source, get_engine())
-        title, guide = from_nothing.NET, from_nothing.NET_GUIDE
-        Revision.objects.keep_first(artist, title, recipe, remark="pattern over sand", demo=name, guide=guide)
+        self.keep(artist, from_nothing.NET, recipe, "pattern over sand", name, from_nothing.NET_GUIDE)
+
+    def column(self, artist, name):
+        recipe = in_space.column(read_source, get_engine())
+        self.keep(artist, in_space.COLUMN, recipe, "two reliefs", name, in_space.COLUMN_GUIDE)
+
+    def bollard(self, artist, name):
+        source = keep_source(artist, in_space.BOLLARD_FILE, in_space.bollard_file())
+        recipe = in_space.bollard(read_source, get_engine(), source.reference)
+        self.keep(artist, in_space.BOLLARD, recipe, "own mesh", name, in_space.BOLLARD_GUIDE)
+
+    def dunes(self, artist, name):
+        recipe = in_space.dunes(read_source, get_engine())
+        self.keep(artist, in_space.DUNES, recipe, "10 km", name, in_space.DUNES_GUIDE)
+
+    def keep(self, artist, title, recipe, remark, name, guide):
+        """A piece of a recipe alone."""
+        Revision.objects.keep_first(artist, title, recipe, remark=remark, demo=name, guide=guide)
 
     def oyster_plaster(self, artist, name):
         sources = [keep_source(artist, *file) for file in oyster_plaster.files().items()]

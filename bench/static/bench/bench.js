@@ -206,8 +206,15 @@ async function showSurface(packet) {
   }
   const shared = { base: packet.revision, ...ofRelief(), ...(look.card === "in" ? { card: 1 } : {}), ...drafted() };
   const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, displaced: displaced ? 1 : 0 });
-  const map = (view) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP });
+  const map = (view, more = {}) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more });
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
+  /** The maps that lie on each region: those of the relief that it carries, by its key. */
+  const ofReliefs = async (view, wanted, { region_reliefs: keys }) => {
+    if (!wanted) return {};
+    const carried = [...new Set(keys)].filter(Boolean);
+    const found = await Promise.all(carried.map((relief) => map(view, { relief })));
+    return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
+  };
   const coloured = look.material.kind === "colour";
   const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured]);
   if (wanted === surfaceShown) return; // only the section line was moved
@@ -228,8 +235,10 @@ async function showSurface(packet) {
       colourPixels,
     });
   } else {
+    const made = await mesh(look.displaced);
     surface.show(
-      ...(await Promise.all([mesh(look.displaced), pixels("tangent", look.mapped), pixels("colour", coloured)])),
+      made,
+      ...(await Promise.all([ofReliefs("tangent", look.mapped, made), ofReliefs("colour", coloured, made)])),
     );
   }
   surfaceShown = wanted;

@@ -18,7 +18,7 @@ class Cylinder(Shape):
 
     title: ClassVar[str] = "Cylinder"
     about: ClassVar[str] = "A column, a post, a coin"
-    segments_of: ClassVar[str] = "girth"
+    closes: ClassVar[tuple[bool, bool]] = (True, False)
     kind: Literal["cylinder"] = "cylinder"
     diameter: float = length(1000, label="Diameter", help="From side to side.")
     height: float = length(1000, label="Height", help="From bottom to top.")

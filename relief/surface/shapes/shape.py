@@ -32,8 +32,8 @@ class Shape(Parameters):
     about: ClassVar[str] = ""
     upright: ClassVar[bool] = True
     """Whether it stands, y up; otherwise it lies like a floor, z up."""
-    segments_of: ClassVar[str] = "width"
-    """What the base segments divide, in words."""
+    closes: ClassVar[tuple[bool, bool]] = (False, False)
+    """Whether the first of its parts meets itself, around and along."""
     inward: ClassVar[bool] = False
     """Whether it is seen from inside."""
     kind: str

@@ -19,7 +19,7 @@ class Sphere(Shape):
 
     title: ClassVar[str] = "Sphere"
     about: ClassVar[str] = "A ball, a knob, a planet"
-    segments_of: ClassVar[str] = "equator"
+    closes: ClassVar[tuple[bool, bool]] = (True, False)
     kind: Literal["sphere"] = "sphere"
     diameter: float = length(1000, label="Diameter", help="From side to side.")
     segments: int = number(

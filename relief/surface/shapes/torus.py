@@ -20,7 +20,7 @@ class Torus(Shape):
 
     title: ClassVar[str] = "Torus"
     about: ClassVar[str] = "A ring, a rope, a moulding"
-    segments_of: ClassVar[str] = "ring"
+    closes: ClassVar[tuple[bool, bool]] = (True, True)
     kind: Literal["torus"] = "torus"
     diameter: float = length(1000, label="Outer diameter", help="From outer edge to outer edge.")
     thickness: float = length(250, label="Thickness", help="The diameter of what the ring is bent from.")

@@ -170,25 +170,35 @@ function niceStep(perMm, apart) {
   return power * [1, 2, 5, 10].find((factor) => factor * power >= rough);
 }
 
+/** The unit that a length is written in, and its mm. */
+function unitOf(length) {
+  if (length >= 1e7) return [1e6, "km"];
+  return length >= 2e4 ? [1000, "m"] : [1, "mm"];
+}
+
 function drawTicks(right, base, zero) {
   ticks.replaceChildren();
   let axis = `M${MARGIN.left} ${base}H${right}`;
   const text = (x, y, content, anchor) =>
     ticks.append(Object.assign(svg("text", { x, y, "text-anchor": anchor }), { textContent: content }));
   const step = niceStep(scale.across, 74);
+  const [per, unit] = unitOf(shown.length);
   for (let i = 0; i * step <= shown.length * 1.0001; i++) {
     const x = MARGIN.left + i * step * scale.across;
     axis += `M${x} ${base}v6`;
-    text(x, base + 18, round(i * step), "middle");
+    text(x, base + 18, round((i * step) / per), "middle");
   }
-  text(right + 20, base + 18, "mm", "start");
+  text(right + 20, base + 18, unit, "start");
   const rise = niceStep(scale.up, 24);
+  const [perRise, unitOfRise] = unitOf(rise * 4);
+  if (unitOfRise !== unit) text(MARGIN.left - 9, base + 18, unitOfRise, "end");
   for (let y = zero - rise * scale.up, i = 1; y > MARGIN.top - 4; y -= rise * scale.up, i++) axis += tick(y, i * rise);
   for (let y = zero + rise * scale.up, i = 1; y < base - 6; y += rise * scale.up, i++) axis += tick(y, -i * rise);
   parts.axis.setAttribute("d", axis);
 
   function tick(y, mm) {
-    if (Math.abs(y - zero) > 17) text(MARGIN.left - 9, y + 4, `${mm > 0 ? "+" : "−"}${round(Math.abs(mm))}`, "end");
+    if (Math.abs(y - zero) > 17)
+      text(MARGIN.left - 9, y + 4, `${mm > 0 ? "+" : "−"}${round(Math.abs(mm) / perRise)}`, "end");
     return `M${MARGIN.left - 6} ${y}h6`;
   }
 }

@@ -10,8 +10,9 @@ import { lamp } from "./lamp.js";
 
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
 const LYING = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
-const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.42], along: [1, -0.3, 0.1] };
-const FILLED = 0.9; // of the stage, by the surface
+const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.6], along: [1, -0.3, 0.1] };
+const FILLED = 0.94; // of what is free of the stage, by the surface
+const COVERED = 112; // px at the top of the stage, by its buttons
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 const SHADOW = 2048; // texels to a side of what the sun sees
 
@@ -49,7 +50,8 @@ export function surfaceOn(canvas) {
       renderer.setSize(width, height, false);
       renderer.setClearColor(getComputedStyle(canvas.parentElement).backgroundColor);
       camera.aspect = width / height;
-      camera.updateProjectionMatrix();
+      // the middle of what is free, not of all
+      camera.setViewOffset(width, height, 0, -covered() / 2, width, height);
       light();
       showFigure();
       const side = shapes.length > 1 ? 2 : 1;
@@ -125,14 +127,18 @@ export function surfaceOn(canvas) {
     draw();
   }
 
+  const covered = () => (shapes.length > 1 ? 0 : Math.min(COVERED, canvas.clientHeight / 3));
+
   /** How far away in a direction the camera sees all corners of the surface. */
   function farEnough(towards) {
     const box = shapes[0]?.geometry.boundingBox;
     if (!box) return 4;
     const right = new THREE.Vector3().crossVectors(camera.up, towards).normalize();
     const up = new THREE.Vector3().crossVectors(towards, right);
-    const high = Math.tan((camera.fov * Math.PI) / 360) * FILLED;
-    const wide = (high * (canvas.clientWidth || 1)) / (canvas.clientHeight || 1);
+    const whole = canvas.clientHeight || 1;
+    const half = Math.tan((camera.fov * Math.PI) / 360) * FILLED;
+    const high = half * (1 - covered() / whole);
+    const wide = (half * (canvas.clientWidth || 1)) / whole;
     const sides = [box.min, box.max];
     const corners = sides.flatMap(({ x }) =>
       sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z).applyEuler(stand.rotation))),
@@ -261,11 +267,15 @@ export function surfaceOn(canvas) {
     },
     /** mm on the surface that a pixel shows at a distance. */
     pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
-    /** Takes the arrays of a mesh over, and the pictures that are laid on it (either may be missing). */
-    show(packet, normalPixels, colourPixels) {
-      const more = normalPixels ? { normalMap: texture(normalPixels, THREE.NoColorSpace) } : {};
-      const materials = cloth(packet.region_counts.length, packet.inward, { ...coloured(colourPixels), ...more });
-      take([{ geometry: shape(packet, Boolean(normalPixels)), materials }], packet);
+    /** Takes the arrays of a mesh over, and the pictures that lie on its regions, by the key of their relief. */
+    show(packet, normals, colours) {
+      const materials = cloth(packet.region_counts.length, packet.inward);
+      for (const [number, material] of materials.entries()) {
+        const key = packet.region_reliefs[number];
+        if (normals[key]) material.normalMap = texture(normals[key], THREE.NoColorSpace);
+        Object.assign(material, coloured(colours[key]));
+      }
+      take([{ geometry: shape(packet, Object.keys(normals).length > 0), materials }], packet);
     },
     /** The same surface flat with its bump map, flat with its normal map, displaced, and displaced with its normal map. */
     showWays({ flat, displaced, normals, bump, bumpSpan, colourPixels }) {

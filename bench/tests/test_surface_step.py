@@ -1,0 +1,180 @@
+"""The surface step: shapes, own meshes, mapping, regions, and several reliefs in one piece."""
+
+import json
+
+import numpy as np
+import trimesh
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.urls import reverse
+
+from bench.models import Revision
+from bench.tests.case import StudioTestCase, unpacked
+from relief.run.engine import Engine
+from relief.run.meshes import SurfacePipeline
+from relief.surface.surface import UNITS
+from shelf.demo import in_space
+from shelf.models import Source, read_source
+
+
+class SurfaceStepTests(StudioTestCase):
+    def act(self, piece, action, **values):
+        """Does something to the surface of a piece as it stands."""
+        piece.refresh_from_db()
+        return self.post("bench:change-surface", piece, piece.position, action=action, step="surface", **values)
+
+    def now(self, piece):
+        piece.refresh_from_db()
+        return self.recipe(piece)
+
+    def test_a_shape_is_chosen_and_its_parts_become_regions(self):
+        piece = self.piece()
+        page = self.client.get(f"/piece/{piece.pk}/surface/")
+        self.assertContains(page, "All faces carry")
+        answer = self.act(piece, "shape", kind="cylinder")
+        self.assertContains(answer, "Diameter")
+        self.act(piece, "add-region", part="top cap")
+        self.act(piece, "carry", number=0, carried="")
+        self.act(piece, "mapping", number=0, kind="planar")
+        self.act(piece, "toggle-part", number=0, part="bottom cap")
+        self.act(piece, "name-region", number=0, name="Both ends")
+        region = self.now(piece).surface.regions[0]
+        self.assertEqual((region.parts, region.relief, region.name), (("top cap", "bottom cap"), "", "Both ends"))
+        self.assertEqual((region.mapping.kind, region.mapping.axis), ("planar", "y"))
+        header, arrays = unpacked(self.get("bench:mesh", piece, base=piece.position))
+        self.assertEqual(header["region_names"], ["the rest", "Both ends"])
+        self.assertEqual(sum(header["region_counts"]), len(arrays["triangles"]))
+        ends = np.unique(arrays["triangles"][header["region_counts"][0] :])
+        np.testing.assert_allclose(np.abs(arrays["positions"][ends, 1]), 500, atol=1e-2)
+        self.act(piece, "remove-region", number=0)
+        self.assertEqual(self.now(piece).surface.regions, ())
+        self.act(piece, "shape", kind="torus")
+        self.assertEqual(self.now(piece).surface.shape.kind, "torus")
+
+    def test_what_is_not_there_is_refused_and_nothing_is_kept(self):
+        piece = self.piece()
+        for action, values, status in (
+            ("shape", {"kind": "teapot"}, 422), ("mapping", {"kind": "magic"}, 422), ("mapping", {"kind": ""}, 422),
+            ("carry", {"carried": "elsewhere"}, 422), ("remove-region", {"number": 3}, 422),
+            ("toggle-part", {"part": "all"}, 422), ("remove-relief", {"key": "main"}, 422),
+            ("renew-relief", {"key": "main"}, 422), ("add-relief", {"from": "nothing:magic"}, 422),
+            ("add-relief", {"from": "source:999"}, 404), ("mesh", {"source": 999}, 404), ("explode", {}, 404),
+        ):  # fmt: skip
+            with self.subTest(action, **values):
+                self.assertEqual(self.act(piece, action, **values).status_code, status)
+        self.assertEqual(piece.position, 1)
+
+    def test_lengths_are_typed_in_another_unit_and_kept_in_mm(self):
+        piece = self.piece()
+        self.act(piece, "shape", kind="box")
+        for unit, scale in UNITS.items():
+            piece.refresh_from_db()
+            self.post("bench:change", piece, piece.position, step="surface", **{"surface.unit": unit})
+            page = self.client.get(f"/piece/{piece.pk}/surface/")
+            name = "surface.shape.width" + ("" if unit == "mm" else f"@{unit}")
+            self.assertContains(page, f'name="{name}"')
+            piece.refresh_from_db()
+            self.post("bench:change", piece, piece.position, step="surface", **{name: "0.5"})
+            self.assertAlmostEqual(self.now(piece).surface.shape.width, 0.5 * scale, places=6)
+        draft = {"d.surface.shape.width@m": "2"}
+        header, _ = unpacked(self.get("bench:mesh", piece, base=piece.position, **draft))
+        self.assertAlmostEqual(header["size"][0], 2000)
+        self.assertEqual(
+            self.get("bench:mesh", piece, base=piece.position, **{"d.surface.level@ell": 1}).status_code, 404
+        )
+
+    def test_a_second_relief_is_worked_on_in_place(self):
+        piece = self.piece()
+        before = self.now(piece).main
+        self.act(piece, "add-relief", **{"from": "nothing:rosette"})
+        self.assertEqual(sorted(self.now(piece).reliefs), ["main", "rosette"])
+        page = self.client.get(f"/piece/{piece.pk}/relief/", {"relief": "rosette"})
+        self.assertContains(page, 'data-relief="rosette"')
+        piece.refresh_from_db()
+        self.post("bench:change", piece, piece.position, relief="rosette", amplitude="12.5")
+        self.post("bench:treatments", piece, piece.position + 1, relief="rosette", action="add", kind="invert")
+        recipe = self.now(piece)
+        self.assertEqual(recipe.main, before)
+        rosette = recipe.reliefs["rosette"]
+        self.assertEqual((rosette.amplitude, rosette.layers[0].treatments[-1].kind), (12.5, "invert"))
+        both = [
+            unpacked(self.get("bench:preview", piece, base=piece.position, relief=key))[1]["section"]
+            for key in recipe.reliefs
+        ]
+        self.assertFalse(np.array_equal(*both))
+        self.act(piece, "carry", carried="rosette")
+        self.act(piece, "remove-relief", key="rosette")
+        self.assertEqual((list(self.now(piece).reliefs), self.now(piece).surface.relief), (["main"], ""))
+
+    def test_a_relief_is_copied_in_with_its_sources_and_brought_up_to_date(self):
+        there, here = self.piece(), self.piece(filename="other.png")
+        self.act(here, "add-relief", **{"from": f"piece:{there.pk}"})
+        recipe = self.now(here)
+        key = next(key for key in recipe.reliefs if key != "main")
+        origin = recipe.reliefs[key].origin
+        self.assertEqual((origin.piece, origin.revision), (there.pk, there.position))
+        self.assertEqual(recipe.reliefs[key].layers[0].treatments, self.recipe(there).main.layers[0].treatments)
+        self.assertTrue(recipe.reliefs[key].source_keys() <= recipe.sources.keys())
+        self.post("bench:change", there, there.position, amplitude="33")
+        page = self.client.get(f"/piece/{here.pk}/surface/", {"relief": key})
+        self.assertContains(page, "has moved on since it was copied")
+        self.act(here, "renew-relief", key=key)
+        self.assertEqual(self.now(here).reliefs[key].amplitude, 33)
+        self.assertNotContains(self.client.get(f"/piece/{here.pk}/surface/", {"relief": key}), "has moved on")
+
+    def test_an_own_mesh_comes_in_is_measured_and_mended(self):
+        piece = self.piece()
+        file = SimpleUploadedFile("bollard.obj", in_space.bollard_file())
+        piece.refresh_from_db()
+        answer = self.post("bench:change-surface", piece, piece.position, action="mesh", step="surface", pictures=file)
+        self.assertContains(answer, "Faces that look inward")
+        source = Source.objects.get(role="mesh")
+        self.assertEqual(source.mesh_facts.groups, ("base", "post", "head"))
+        measured = self.get("bench:measured", piece, base=self.now(piece) and piece.position)
+        self.assertContains(measured, "Faces reversed")
+        inward, outward = [], []
+        for found in (inward, outward):
+            piece.refresh_from_db()
+            _, arrays = unpacked(self.get("bench:mesh", piece, base=piece.position, displaced=0))
+            found.append(trimesh.Trimesh(arrays["positions"], arrays["triangles"]).volume)
+            self.post("bench:mend", piece, piece.position, finding="reversed")
+        self.assertTrue(self.now(piece).surface.shape.outward)
+        self.assertGreater(outward[0], inward[0])
+        self.assertEqual(self.client.get(reverse("shelf:swatch", args=[source.pk])).status_code, 200)
+        self.assertContains(self.client.get(reverse("shelf:shelf")), "bollard.obj")
+
+    def test_a_broken_mesh_gets_a_sentence_and_leaves_no_source(self):
+        piece = self.piece()
+        for name, data in (
+            ("cut.stl", b"\0" * 200),
+            ("empty.obj", b""),
+            ("picture.obj", b"\x89PNG"),
+            ("x.glb", b"glTF"),
+        ):
+            piece.refresh_from_db()
+            file = SimpleUploadedFile(name, data)
+            answer = self.post(
+                "bench:change-surface", piece, piece.position, action="mesh", step="surface", pictures=file
+            )
+            self.assertEqual(answer.status_code, 422, name)
+        self.assertFalse(Source.objects.filter(role="mesh").exists())
+        self.assertEqual(piece.position, 1)
+
+    def test_more_repeats_offer_a_lower_amplitude(self):
+        """Common practice: 2 x 2 halves the amplitude."""
+        piece = self.piece()
+        self.post("bench:change", piece, 1, step="surface", **{"surface.mapping.repeats_across": "2"})
+        amplitude = self.now(piece).main.amplitude
+        page = self.client.get(f"/piece/{piece.pk}/surface/")
+        self.assertContains(page, "slopes are 2 times as steep")
+        offered = json.dumps({"reliefs.main.amplitude": amplitude / 2})[1:-1]
+        self.assertContains(page, offered, html=False)
+
+    def test_the_demo_column_carries_two_reliefs(self):
+        engine = Engine()
+        recipe = in_space.column(read_source, engine)
+        mesh = engine.run(SurfacePipeline.of(recipe, read_source, 512).delivered())
+        self.assertEqual([part.name for part in mesh.part_list], ["rest", "Top cap", "Bottom cap"])
+        triangles = trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False)
+        self.assertTrue(triangles.is_watertight)
+        self.assertGreater(mesh.positions[:, 1].max(), 750 + 40, "the rosette stands out of the cap")
+        self.assertEqual(Revision.objects.count(), 0)
