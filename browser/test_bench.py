@@ -294,8 +294,8 @@ class TwoWindowsTests(BrowserTestCase):
         self.settled()
         box = self.find("#control-amplitude")
         self.run_script("arguments[0].removeAttribute('max'); arguments[0].select()", box)
-        box.send_keys("1000000\n")
-        self.until(lambda: "Amplitude must be at most 100000 mm." in self.text("#notice"))
+        box.send_keys("100000000\n")
+        self.until(lambda: "Amplitude must be at most 10000000 mm." in self.text("#notice"))
         self.assertEqual(self.find("#control-amplitude").get_attribute("value"), "6")
         self.assertEqual(Revision.objects.filter(piece=piece).count(), 1)
 

@@ -8,9 +8,10 @@ from pathlib import Path
 from browser.driver import BrowserTestCase
 from browser.pictures import waves
 from relief.deliver.meshes import mesh_file
-from relief.displace.displace import displace_mesh
 from relief.height import Edges, Footprint, HeightField
-from relief.surface.plane import plane
+from relief.surface.shapes.cylinder import Cylinder
+from relief.surface.shapes.plane import Plane
+from relief.tests.surfaces import displace
 
 VALIDATOR = (Path(__file__).parent / "vendor" / "gltf-validator" / "gltf_validator.dart.js").read_text()
 ASK = """
@@ -26,13 +27,14 @@ class ValidatorTests(BrowserTestCase):
         self.run_script("window.exports = {};\n" + VALIDATOR + "\n;window.exports = exports")
         return self.driver.execute_async_script(ASK, base64.b64encode(data).decode())
 
-    def test_a_displaced_plane_has_no_error_and_no_warning(self):
+    def test_displaced_shapes_have_no_error_and_no_warning(self):
         """glTF 2.0; `gltf-validator` from npm."""
         footprint = Footprint(width=80, height=60)
         field = HeightField(waves(64).astype("float32"), footprint, Edges(across="wrap", down="wrap"))
-        glb = mesh_file(displace_mesh(plane(footprint, 32, 24), field, 5, 0.5), "glb")
-        found = self.issues(glb)
-        self.assertEqual((found.get("numErrors"), found.get("numWarnings")), (0, 0), found)
+        for shape in (Plane(segments=32), Cylinder(diameter=60, height=90)):
+            glb = mesh_file(displace(shape, field, 5, 0.5), "glb")
+            found = self.issues(glb)
+            self.assertEqual((found.get("numErrors"), found.get("numWarnings")), (0, 0), found)
         broken = bytearray(glb)
         broken[-3000:] = b"\xff" * 3000
         self.assertGreater(self.issues(bytes(broken))["numErrors"], 0, "the validator would say so")

@@ -55,7 +55,7 @@ class MeshCommandTests(TestCase):
             (("--sizing", "fit"), (0, 0), (1, 1)),
             (("--sizing", "fit", "--repeats", 3, 5), (0, 0), (3, 5)),
             (("--shift", 0.25, 0.5), (-0.25, 0.5), (1.75, 2.5)),
-            (("--sizing", "world"), (0, 0), (2, 2)),
+            (("--sizing", "world"), (-1, -1), (1, 1)),
             (("--mapping", "planar", "--sizing", "world"), (-1, -1), (1, 1)),
             (("--turn", 180), (0, 0), (2, 2)),
         ):

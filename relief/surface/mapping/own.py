@@ -25,4 +25,4 @@ class OwnMapping(Mapping):
             part_of = np.zeros(len(mesh.uv), np.int64)
             part_of[mesh.uv_corners] = mesh.parts[mesh.face_of_corners]
             lengths = sizes[part_of]
-        return Unrolled(mesh.uv.astype(np.float64), mesh.uv_corners, lengths, bounds.low[:2]), ()
+        return Unrolled(mesh.uv.astype(np.float64), mesh.uv_corners, lengths, bounds.low[:2] + mesh.middle[:2]), ()

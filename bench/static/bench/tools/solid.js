@@ -28,7 +28,7 @@ export function showSolidTool() {
     button.setAttribute("aria-pressed", String(button.dataset.onSurface === tool));
   hint.textContent = HINTS[tool] ?? "";
   hint.hidden = !tool || canvas.hidden;
-  canvas.dataset.tool = tool;
+  canvas.dataset.hold = tool;
 }
 
 document.addEventListener("click", ({ target }) => {

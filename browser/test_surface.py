@@ -1,0 +1,153 @@
+"""The surface step in a real browser: shapes, regions picked on the surface, the shift dragged, faces turned."""
+
+from __future__ import annotations
+
+import numpy as np
+from selenium.webdriver.common.action_chains import ActionChains
+
+from bench.beginning import begin_piece
+from bench.models import Revision
+from browser.driver import WITH_WEBGL, BrowserTestCase
+from browser.pictures import png16, waves
+from shelf.demo import in_space
+from shelf.engine import get_engine
+from shelf.intake import keep_source
+from shelf.models import read_source
+from studio.middleware import the_artist
+
+
+CHANGE = """
+const [box, value] = arguments;
+box.value = value;
+box.dispatchEvent(new Event("change", {bubbles: true}));
+"""
+
+
+class SurfaceTests(BrowserTestCase):
+    flags = WITH_WEBGL
+    expected_complaints = ("GPU stall", "422")
+
+    def begin(self):
+        source = keep_source(the_artist(), "waves-height.png", png16(waves()))
+        return self.show(begin_piece(source, "Waves"))
+
+    def show(self, piece):
+        self.open(f"/piece/{piece.pk}/surface/")
+        self.until(lambda: self.drawn() > 0)
+        self.settled()
+        return piece
+
+    def drawn(self) -> int:
+        return int(self.find("#solid").get_attribute("data-drawn") or 0)
+
+    def recipe(self, piece):
+        piece.refresh_from_db()
+        return Revision.objects.now(piece).read()
+
+    def press_button(self, selector: str):
+        """Presses something that makes a revision, and waits for it."""
+        before = self.revision()
+        self.run_script("arguments[0].scrollIntoView({block: 'center'}); arguments[0].click()", self.find(selector))
+        self.until(lambda: self.revision() != before, f"{selector} did nothing")
+        self.settled()
+
+    def choose(self, selector: str, value: str):
+        before = self.revision()
+        script = (
+            "const [box, value] = arguments; box.value = value; box.dispatchEvent(new Event('change', {bubbles: true}))"
+        )
+        self.run_script(script, self.find(selector), value)
+        self.until(lambda: self.revision() != before, f"{selector} was not taken")
+        self.settled()
+
+    def click_on_surface(self, across: float, up: float):
+        """Clicks at a place of the stage, from its middle in parts of its size."""
+        solid = self.find("#solid")
+        size = solid.size
+        by = round(across * size["width"]), round(-up * size["height"])
+        ActionChains(self.driver, duration=30).move_to_element_with_offset(solid, *by).click().perform()
+
+    def test_a_cylinder_gets_a_rosette_on_its_cap_and_flutes_on_its_side_by_clicks(self):
+        piece = self.begin()
+        flat = self.middle()
+        self.press_button("[hx-vals*='\"cylinder\"']")
+        self.assertGreater(np.abs(self.middle() - flat).mean(), 0.03)
+        for kind in ("rosette", "flutes"):
+            self.choose("#relief-from", f"nothing:{kind}")
+        self.assertEqual(sorted(self.recipe(piece).reliefs), ["flutes", "main", "rosette"])
+        self.run_script("document.querySelector('[data-on-surface=pick]').click()")
+        before = self.revision()
+        self.click_on_surface(0, 0.15)
+        self.until(lambda: self.revision() != before)
+        self.settled()
+        before = self.revision()
+        self.click_on_surface(0, -0.1)
+        self.until(lambda: self.revision() != before)
+        self.settled()
+        self.assertEqual([region.parts for region in self.recipe(piece).surface.regions], [("top cap",), ("side",)])
+        plain = self.pixels("#solid")
+        self.choose("#carried-0", "rosette")
+        self.choose("#carried-1", "flutes")
+        carried = [region.relief for region in self.recipe(piece).surface.regions]
+        self.assertEqual(carried, ["rosette", "flutes"])
+        self.assertGreater(np.abs(self.pixels("#solid") - plain).mean(), 0.01)
+        # each region has a colour of its own to look at
+        self.find("[data-overlay=regions]").click()
+        self.settled()
+        rows, columns, _ = (coloured := self.pixels("#solid")).shape
+        hue = coloured[..., 0] - coloured[..., 2]
+        self.assertGreater(hue[: rows // 2, columns // 3 : columns * 2 // 3].max(), 0.2, "ochre on the cap")
+        self.assertLess(hue[rows // 2 :, columns // 3 : columns * 2 // 3].min(), -0.1, "blue on the side")
+
+    def test_the_shift_is_dragged_and_sizing_changes_the_repeats(self):
+        piece = self.begin()
+        self.press_button("[hx-vals*='\"cylinder\"']")
+        told = lambda: self.text("#told-repeats")  # noqa: E731
+        self.assertIn("10.5", told())
+        self.press_button("[hx-vals*='\"fit\"']")
+        self.assertIn("1 ×", told())  # noqa: RUF001
+        before = self.middle()
+        self.run_script("document.querySelector('[data-on-surface=shift]').click()")
+        revision = self.revision()
+        self.drag(self.find("#solid"), (60, 0))
+        self.until(lambda: self.revision() != revision)
+        self.settled()
+        self.assertLess(self.recipe(piece).surface.mapping.shift_across - 0, 1)
+        self.assertGreater(abs(self.recipe(piece).surface.mapping.shift_across), 0.02)
+        self.assertGreater(np.abs(self.middle() - before).mean(), 0.01)
+        self.find("[data-overlay=grid]").click()
+        self.settled()
+        self.assertGreater(np.abs(self.middle() - before).mean(), 0.02, "the grid is drawn over it")
+
+    def test_reversed_faces_are_seen_and_turned_outward(self):
+        source = keep_source(the_artist(), in_space.BOLLARD_FILE, in_space.bollard_file())
+        recipe = in_space.bollard(read_source, get_engine(), source.reference)
+        piece = self.show(Revision.objects.keep_first(the_artist(), "Bollard", recipe))
+        self.find("[data-overlay=reversed]").click()
+        self.settled()
+
+        def tinted() -> float:
+            picture = self.pixels("#solid")
+            return float(((picture[..., 0] - picture[..., 1]) > 0.2).mean())
+
+        self.assertGreater(tinted(), 0.02, "the head is tinted")
+        self.press_button(".mends [hx-vals*='outward']")
+        self.until(lambda: tinted() < 0.001, "no face is seen from behind any more")
+        self.assertTrue(self.recipe(piece).surface.shape.outward)
+
+    def test_the_surface_is_raised_by_hand_and_lengths_are_typed_in_metres(self):
+        piece = self.begin()
+        self.choose("[name='surface.unit']", "m")
+        self.run_script("document.querySelector('[data-fold=base-form]').open = true")
+        self.run_script("document.querySelector('[data-on-surface=raise]').click()")
+        before = self.revision()
+        self.drag(self.find("#solid"), (0, -60))
+        self.until(lambda: self.revision() != before)
+        self.settled()
+        (handle,) = self.recipe(piece).surface.form.handles
+        self.assertGreater(handle.raised, 5)
+        box = self.find("[name='surface.shape.width@m']")
+        before = self.revision()
+        self.run_script(CHANGE, box, "2")
+        self.until(lambda: self.revision() != before)
+        self.assertEqual(self.recipe(piece).surface.shape.width, 2000)
