@@ -15,7 +15,6 @@ from shelf.intake import keep_source
 from shelf.models import read_source
 from studio.middleware import the_artist
 
-
 CHANGE = """
 const [box, value] = arguments;
 box.value = value;

@@ -26,13 +26,15 @@ from relief.maps.displacement import displacement_range
 from relief.maps.packing import Pack
 from relief.progress import Part, Progress
 from relief.recipe.edits import with_test_card
-from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
+from relief.recipe.recipe import AS_ALWAYS, MAIN, Delivery, Recipe
 from relief.recipe.relief import Relief
+from relief.recipe.surface_edits import title_of
 from relief.run.engine import Engine
 from relief.run.finished import finish_map, packable
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import eight_bits
+from relief.surface.mesh import Mesh
 
 LONG_AGO = (1980, 1, 1, 0, 0, 0)
 """The date of every file in a bundle: a bundle does not depend on when it was made."""
@@ -216,27 +218,41 @@ def delivery_files(
     Raises:
         Cancelled, TooManyFacesError, PictureError.
     """
-    relief = recipe.main
     surface = SurfacePipeline.of(recipe, read_source)
     surface.refuse_if_too_large(engine)
-    maps = Maps(Pipeline.of(recipe, read_source), engine, recipe.delivery)
+    reliefs = {key: Maps(each, engine, recipe.delivery) for key, each in surface.pipelines.items()}
     progress.step(0.02, "Making the height at full size")
-    height = engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.5))
+    height = engine.run(reliefs[MAIN].pipeline.height(), Part(progress, 0.02, 0.5))
     first, *files = plan(recipe, title, height.alpha is not None)
-    entries = {file.name: _entry(surface, maps, file) for file in files}
-    text = note(title, relief, height, list(entries.values()))
-    yield File(Entry(first.filename, first.title, first.format, ""), text.encode())
+    entries = {file.filename: _entry(surface, reliefs[file.relief], file) for file in files}
+    sizes = {title_of(key): (maps.pipeline.relief, maps.height) for key, maps in reliefs.items()}
+    yield File(Entry(first.filename, first.title, first.format, ""), note(title, sizes, [*entries.values()]).encode())
     making = Part(progress, 0.5, 0.95)
+    library = next((file.filename for file in files if file.name == "materials"), "")
     for place, file in enumerate(files):
         making.step(place / len(files), f"Making {file.title.lower()}")
         match file.name:
             case "mesh":
                 data = mesh_file(engine.run(surface.delivered()), "obj")
+                data = f"mtllib {library}\n".encode() + data if library else data
+            case "materials":
+                data = _materials(engine.run(surface.delivered()), surface, files)
             case "recipe":
                 data = recipe.as_text(read_source).encode()
             case _:
-                data = maps.data(file)
-        yield File(entries[file.name], data)
+                data = reliefs[file.relief].data(file)
+        yield File(entries[file.filename], data)
+
+
+def _materials(mesh: Mesh, surface: SurfacePipeline, files: list[Planned]) -> bytes:
+    """A material for each region, with the colours of its relief where there are some (Wavefront MTL)."""
+    carried = [surface.surface.relief, *(region.relief for region in surface.surface.regions)]
+    colours = {file.relief: file.filename for file in files if file.name == "colour"}
+    lines = []
+    for part, key in zip(mesh.part_list, carried, strict=True):
+        lines += [f"newmtl {part.name.replace(' ', '_')}", "Kd 0.8 0.8 0.8", "illum 1"]
+        lines += [f"map_Kd {colours[key]}"] if key in colours else []
+    return ("\n".join(lines) + "\n").encode()
 
 
 def _entry(surface: SurfacePipeline, maps: Maps, file: Planned) -> Entry:
@@ -245,11 +261,16 @@ def _entry(surface: SurfacePipeline, maps: Maps, file: Planned) -> Entry:
         case "mesh":
             faces = surface.forecast(maps.engine).faces
             about = f"{faces} faces with texture coordinates and normals. Lengths in mm, y up, facing z."
+            if surface.surface.regions:
+                about += " A group and a material for each region."
             return Entry(file.filename, file.title, "Wavefront OBJ", about)
+        case "materials":
+            return Entry(file.filename, file.title, "Wavefront MTL", "Read along with the mesh.")
         case "recipe":
             about = "Everything needed to make these files again from the source."
             return Entry(file.filename, "Recipe", "JSON", about)
-    return maps.entry(file)
+    entry = maps.entry(file)
+    return entry if file.relief == MAIN else replace(entry, role=f"{title_of(file.relief)}: {entry.role.lower()}")
 
 
 def write_bundle(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from relief.height import Edges, HeightField
@@ -22,21 +23,19 @@ class Entry:
     reading: str
 
 
-def note(title: str, relief: Relief, height: HeightField, entries: list[Entry]) -> str:
-    """Plain text: the piece's real sizes, then file by file role, depth and how to read it."""
-    rows, columns = height.samples.shape
-    footprint, edges = height.footprint, height.edges
-    lines = [
-        f"{title}",
-        "=" * len(title),
-        "",
-        f"Footprint   {footprint.width:g} x {footprint.height:g} mm",
-        f"Texels      {columns} x {rows}",
-        f"Amplitude   {relief.amplitude:g} mm for one unit of height",
-        f"Midlevel    {relief.midlevel:g}",
-        f"Edges       {edges.across} across, {edges.down} down",
-        f"Repeats     {_repeats(edges)}",
-        "",
+def note(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries: list[Entry]) -> str:
+    """Plain text: the piece's real sizes, then file by file role, depth and how to read it.
+
+    Args:
+        title: what the piece is called.
+        reliefs: each relief and its height, by what it is called.
+        entries: the files.
+    """
+    lines = [f"{title}", "=" * len(title), ""]
+    for name, (relief, height) in reliefs.items():
+        lines += [name, ""] if len(reliefs) > 1 else []
+        lines += [*_sizes(relief, height), ""]
+    lines += [
         "All maps are data, not colour: read them without any gamma or colour profile (often called raw, linear or",
         "non-colour). White is high, black is low.",
         "",
@@ -50,6 +49,19 @@ def note(title: str, relief: Relief, height: HeightField, entries: list[Entry]) 
         "",
     ]
     return "\n".join(lines)
+
+
+def _sizes(relief: Relief, height: HeightField) -> list[str]:
+    rows, columns = height.samples.shape
+    footprint, edges = height.footprint, height.edges
+    return [
+        f"Footprint   {footprint.width:g} x {footprint.height:g} mm",
+        f"Texels      {columns} x {rows}",
+        f"Amplitude   {relief.amplitude:g} mm for one unit of height",
+        f"Midlevel    {relief.midlevel:g}",
+        f"Edges       {edges.across} across, {edges.down} down",
+        f"Repeats     {_repeats(edges)}",
+    ]
 
 
 def _repeats(edges: Edges) -> str:

@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 from itertools import count
 
 from relief.deliver.files import safe_stem
-from relief.recipe.recipe import AS_ALWAYS, Delivery, Recipe
+from relief.recipe.recipe import AS_ALWAYS, MAIN, Delivery, Recipe
 from relief.recipe.relief import Relief
+from relief.recipe.surface_edits import title_of
 from relief.run.finished import list_delivered
 
 CARD = "card-"
@@ -28,6 +29,7 @@ class Planned:
         title: what it is called on the page.
         format: PNG, TIFF, OBJ, JSON or text.
         depth: bits and channels in words, or what else is to be said of how it is written.
+        relief: the key of the relief that a map is made of.
     """
 
     name: str
@@ -35,6 +37,7 @@ class Planned:
     title: str
     format: str
     depth: str = ""
+    relief: str = MAIN
 
     @property
     def written(self) -> str:
@@ -47,17 +50,31 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
 
     With `alpha` a mask of what the relief covers is among them; that it is wanted shows when the pictures are read.
     """
-    relief, delivery, stem, shape = recipe.main, recipe.delivery, safe_stem(title), recipe.surface.shape
+    delivery, stem, shape = recipe.delivery, safe_stem(title), recipe.surface.shape
     files = [Planned("note", "READ-ME.txt", "Reading notes", "text")]
-    files += plan_maps(relief, stem, delivery, alpha)
-    for number, layer in enumerate(relief.layers[1:], start=1):
-        if layer.on and layer.blend in ("taller", "lower"):
-            name = f"{stem}_seen_{number}_{safe_stem(layer.name)}.png"
-            files.append(Planned(f"{SEEN}{number}", name, f"Where {layer.name} is seen", "PNG", "8 bit, grey"))
-    files += plan_test_card(relief, stem, delivery) if delivery.test_card else []
+    for key, relief in recipe.reliefs.items():
+        own = stem if key == MAIN else f"{stem}_{safe_stem(key)}"
+        made = plan_maps(relief, own, delivery, alpha and key == MAIN) + _plan_masks(relief, own)
+        called = "" if key == MAIN else f"{title_of(key)}: "
+        files += [replace(file, title=called + file.title, relief=key) for file in made]
+    files += plan_test_card(recipe.main, stem, delivery) if delivery.test_card else []
+    if recipe.surface.regions:
+        files.append(Planned("materials", f"{stem}_{shape.kind}.mtl", "Materials of the mesh", "MTL"))
     files.append(Planned("mesh", f"{stem}_{shape.kind}.obj", f"Displaced {shape.title.lower()}", "OBJ"))
     files.append(Planned("recipe", "recipe.json", "Recipe", "JSON"))
     return distinguish_names(files)
+
+
+def _plan_masks(relief: Relief, stem: str) -> list[Planned]:
+    """The masks of layers that lie where they are taller or lower than what is below."""
+    return [
+        Planned(
+            f"{SEEN}{number}", f"{stem}_seen_{number}_{safe_stem(layer.name)}.png", f"Where {layer.name} is seen",
+            "PNG", "8 bit, grey",
+        )
+        for number, layer in enumerate(relief.layers[1:], start=1)
+        if layer.on and layer.blend in ("taller", "lower")
+    ]  # fmt: skip
 
 
 def plan_maps(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS, alpha: bool = False) -> list[Planned]:

@@ -1,6 +1,7 @@
 """Files open in other libraries with the values that went in, and the same recipe gives the same bytes."""
 
 import io
+import json
 import tempfile
 import zipfile
 from pathlib import Path
@@ -14,17 +15,19 @@ from PIL import Image
 from trimesh.exchange.gltf import load_glb
 from trimesh.exchange.ply import load_ply
 
-from relief.deliver.bundle import map_files, write_bundle
+from relief.deliver.bundle import delivery_files, map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png, tiff
 from relief.deliver.meshes import mesh_file
 from relief.errors import Cancelled
 from relief.height import Footprint
+from relief.inspect.start import start_from_nothing
 from relief.maps import COMPANION_MAPS
 from relief.progress import Progress
-from relief.recipe import edits
+from relief.recipe import edits, surface_edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
+from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.surface.shapes.plane import Plane
 from relief.tests.fields import field, rough
@@ -263,3 +266,42 @@ class FileTests(TestCase):
                 write_whole(path, "not bytes")
             self.assertEqual(path.read_bytes(), b"first")
             self.assertEqual([item.name for item in Path(folder).iterdir()], ["x.bin"])
+
+
+class SeveralReliefsTests(TestCase):
+    def test_each_relief_has_its_maps_and_the_mesh_a_material_for_each_region(self):
+        """Read by trimesh: groups of the OBJ by material, whose library lies beside it."""
+        recipe, files = self.files()
+        names = set(files)
+        for stem in ("Column", "Column_rosette"):
+            self.assertLessEqual({f"{stem}_{kind}.png" for kind in ("normal", "bump", "displacement")}, names)
+        self.assertIn("Column_cylinder.mtl", names)
+        text = files["Column_cylinder.obj"].decode()
+        self.assertTrue(text.startswith("mtllib Column_cylinder.mtl\n"))
+        used = {line.split()[1] for line in text.splitlines() if line.startswith("usemtl ")}
+        made = {
+            line.split()[1] for line in files["Column_cylinder.mtl"].decode().splitlines() if line.startswith("newmtl")
+        }
+        self.assertEqual(used, {"rest", "Top_cap"})
+        self.assertEqual(made, used)
+        note = files["READ-ME.txt"].decode()
+        for name in names - {"READ-ME.txt"}:
+            self.assertIn(name, note)
+        self.assertIn("Rosette: normal map", note)
+        self.assertEqual(Recipe.read(json.loads(files["recipe.json"])), recipe)
+        one, other = (
+            np.asarray(Image.open(io.BytesIO(files[f"{stem}_normal.png"]))) for stem in ("Column", "Column_rosette")
+        )
+        self.assertFalse(np.array_equal(one, other))
+
+    def files(self) -> tuple[Recipe, dict[str, bytes]]:
+        engine = Engine()
+        nothing = {}.__getitem__
+        recipe = start_from_nothing("flutes", nothing, engine).with_changes({"maps.resolution": 64})
+        rosette = start_from_nothing("rosette", nothing, engine).with_changes({"maps.resolution": 48}).main
+        recipe, _ = surface_edits.add_relief(recipe, "Rosette", rosette)
+        recipe, _ = surface_edits.choose_shape(recipe.showing("main"), "cylinder")
+        recipe, _ = surface_edits.add_region(recipe, "top cap")
+        recipe, _ = surface_edits.choose_relief(recipe, 0, "rosette")
+        recipe = recipe.with_changes({"surface.level": 1}).showing("main")
+        return recipe, {file.name: file.data for file in delivery_files(recipe, nothing, engine, "Column", Progress())}
