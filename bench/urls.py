@@ -55,6 +55,7 @@ urlpatterns = [
     path("piece/<int:pk>/repeats", measured.repeats, name="repeats"),
     path("curve.json", measured.curve, name="curve"),
     path("piece/<int:pk>/histogram", measured.heights, name="histogram"),
-    path("piece/<int:pk>/surface-mesh", solid.surface, name="mesh"),
+    path("piece/<int:pk>/surface-mesh", solid.mesh, name="mesh"),
+    path("piece/<int:pk>/surface-section", solid.section, name="surface-section"),
     path("piece/<int:pk>/swatch/<int:number>.png", swatches.swatch_picture, name="swatch"),
 ]

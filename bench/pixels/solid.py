@@ -7,8 +7,9 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_safe
 
 from bench.pixels.stage import SHARPEST
-from bench.requests import draft_of, piece_of, revision_of
+from bench.requests import draft_of, line_of, piece_of, revision_of
 from relief.errors import ReliefError
+from relief.inspect.mesh_section import cut_mesh
 from relief.inspect.stretch import measure_stretch
 from relief.recipe import edits
 from relief.run.meshes import SurfacePipeline
@@ -24,26 +25,20 @@ DRAFT_FACES = 150_000
 
 
 @require_safe
-def surface(request: HttpRequest, pk: int) -> HttpResponse:
+def mesh(request: HttpRequest, pk: int) -> HttpResponse:
     """The mesh of the surface, displaced or flat, cut in triangles that stand region by region.
 
     Arrays: `positions`, `normals` of the mesh and `base_normals` of it before it was displaced, `tangents` to these,
     `uv` in repeats, `sky` that each vertex sees; `triangles`, and for each its `parts`. `stretch` is the binary
     logarithm of mm of relief on a mm of surface.
     """
-    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
-    draft = draft_of(request)
     try:
-        recipe = revision.read().with_changes(draft) if draft else revision.read()
-        pipeline = SurfacePipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
-        if "card" in request.GET:
-            pipeline = pipeline.with_relief(edits.with_test_card(recipe.shown))
-        pipeline = _coarser(pipeline) if draft else pipeline
+        pipeline = _asked(request, pk)
         engine = get_engine()
         covered = engine.run(pipeline.covered())
         displaced = request.GET.get("displaced") != "0"
-        mesh = engine.run(pipeline.displaced()) if displaced else covered.mesh
-        sky = engine.run(pipeline.open_sky()) if displaced else np.ones(len(mesh.positions), np.float32)
+        moved = engine.run(pipeline.displaced()) if displaced else covered.mesh
+        sky = engine.run(pipeline.open_sky()) if displaced else np.ones(len(moved.positions), np.float32)
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
     base = covered.mesh
@@ -51,36 +46,36 @@ def surface(request: HttpRequest, pk: int) -> HttpResponse:
     cut, tangents = with_tangents(base)
     corner_of = np.empty(len(cut.positions), np.int64)
     corner_of[cut.corners] = np.arange(len(cut.corners))
-    vertices = mesh.corners[corner_of]
+    vertices = moved.corners[corner_of]
     faces = cut.face_of_triangles()
     regions = covered.assigned[faces]
     order = np.argsort(regions, kind="stable")
     footprint = pipeline.footprint.sides
     figures, stretch, _ = measure_stretch(base, footprint)
-    shape = recipe.surface.shape
+    surface = pipeline.surface
     low, high = base.bounds()
     return packet(
         {
-            "positions": mesh.positions[vertices],
-            "normals": mesh.normals[mesh.normal_corners[corner_of]],
+            "positions": moved.positions[vertices],
+            "normals": moved.normals[moved.normal_corners[corner_of]],
             "base_normals": cut.normals,
             "tangents": tangents,
             "uv": cut.uv,
             "sky": sky[vertices],
             "triangles": cut.corners[cut.triangles()][order].astype(np.uint32),
-            "parts": mesh.parts[faces][order],
+            "parts": moved.parts[faces][order],
             "stretch": _on_vertices(stretch, cut),
         },
-        faces=mesh.faces,
+        faces=moved.faces,
         footprint=list(footprint),
-        part_names=[part.name for part in mesh.part_list],
-        region_counts=np.bincount(regions, minlength=len(recipe.surface.regions) + 1).tolist(),
-        region_names=["the rest", *(region.name for region in recipe.surface.regions)],
-        region_reliefs=[recipe.surface.relief, *(region.relief for region in recipe.surface.regions)],
-        upright=shape.upright,
-        inward=shape.inward != recipe.surface.turned,
+        part_names=[part.name for part in moved.part_list],
+        region_counts=np.bincount(regions, minlength=len(surface.regions) + 1).tolist(),
+        region_names=["the rest", *(region.name for region in surface.regions)],
+        region_reliefs=[surface.relief, *(region.relief for region in surface.regions)],
+        upright=surface.shape.upright,
+        inward=surface.shape.inward != surface.turned,
         size=(high - low).tolist(),
-        shift=_shifts(pipeline),
+        shift=[surface.mapping.shift_across, surface.mapping.shift_down],
         figures=[figures.smallest, figures.largest, figures.angle, figures.worst],
     )
 
@@ -93,9 +88,26 @@ def _on_vertices(of_triangles: np.ndarray, mesh: Mesh) -> np.ndarray:
     return (total / np.maximum(np.bincount(vertices.ravel(), minlength=count), 1)).astype(np.float32)
 
 
-def _shifts(pipeline: SurfacePipeline) -> list[float]:
-    mapping = pipeline.surface.mapping
-    return [mapping.shift_across, mapping.shift_down]
+def _asked(request: HttpRequest, pk: int) -> SurfacePipeline:
+    """The surface that is asked for, at a revision with or without a draft change on it."""
+    revision, draft = revision_of(piece_of(request, pk), request.GET.get("base")), draft_of(request)
+    recipe = revision.read().with_changes(draft) if draft else revision.read()
+    pipeline = SurfacePipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
+    if "card" in request.GET:
+        pipeline = pipeline.with_relief(edits.with_test_card(recipe.shown))
+    return _coarser(pipeline) if draft else pipeline
+
+
+@require_safe
+def section(request: HttpRequest, pk: int) -> HttpResponse:
+    """The section of the surface where the line A to A' lies on its front: `cut`, and `cut_base` of its base."""
+    try:
+        pipeline = _asked(request, pk)
+        base, moved = (get_engine().run(stage) for stage in (pipeline.subdivided(), pipeline.displaced()))
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    line = line_of(request)
+    return packet({"cut": cut_mesh(moved, *line), "cut_base": cut_mesh(base, *line)})
 
 
 def _coarser(pipeline: SurfacePipeline) -> SurfacePipeline:

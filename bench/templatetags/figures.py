@@ -44,6 +44,12 @@ def in_length(value: float, sign: str = "") -> str:
 
 
 @register.filter
+def measure(value: float) -> str:
+    """A length in mm with three digits that count, in the unit that reads best: 9.43 mm, 585 m."""
+    return in_length(value) if abs(value) >= 10_000 else f"{short(value)}{SPACE}mm"
+
+
+@register.filter
 def short(value: float) -> str:
     """A number with three digits that count; one beyond a thousand is written out whole."""
     if abs(value) >= 1000:

@@ -43,3 +43,11 @@ class Finding:
     title: str
     reason: str
     mend: Mend | None = field(default=None)
+
+
+def say_length(length: float) -> str:
+    """A length in mm in the unit that reads best, with two digits that count: 4.1 mm, 56 m."""
+    for unit, per in (("km", 1_000_000), ("m", 1000)):
+        if abs(length) >= 10 * per:
+            return f"{length / per:.2g} {unit}"
+    return f"{length:.2g} mm"

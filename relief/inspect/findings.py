@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 
 from relief.height import HeightField
-from relief.inspect.finding import Finding, Mend
+from relief.inspect.finding import Finding, Mend, say_length
 from relief.inspect.readings import SHARPEST_SHARE, Readings, readings
 from relief.inspect.repeats import telltales
 from relief.inspect.source_findings import source_findings
@@ -264,7 +264,7 @@ def swell(height: HeightField, measured: Readings) -> Finding | None:
     return Finding(
         "swell",
         "Swell" if measured.mean > 0 else "Sinking",
-        f"The mean sits {abs(measured.mean):.2g} mm {side} midlevel and the median {abs(measured.median):.2g} mm, so "
+        f"The mean sits {say_length(abs(measured.mean))} {side} midlevel and the median {say_length(abs(measured.median))}, so "
         f"the whole surface would {verb} by about that.",
         Mend("Set midlevel to mean", {"midlevel": mean}),
     )
@@ -325,8 +325,8 @@ def steps(relief: Relief, height: HeightField, levels: np.ndarray, grain: float)
     return Finding(
         "steps",
         "Steps",
-        f"This source has {len(levels)} grey levels. One is {jump * relief.amplitude:.2g} mm tall, on texels "
-        f"{texel:.2g} mm wide; slopes show as a staircase.",
+        f"This source has {len(levels)} grey levels. One is {say_length(jump * relief.amplitude)} tall, on texels "
+        f"{say_length(texel)} wide; slopes show as a staircase.",
         _without_steps(relief, run * texel),
     )
 

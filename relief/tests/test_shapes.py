@@ -1,12 +1,23 @@
 """Shapes with their regions displaced: radii, volumes, closed edges, and which way faces look; against trimesh."""
 
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
 import trimesh
 
 from relief.height import Footprint
+from relief.inspect.finding import Finding
+from relief.inspect.mesh_section import cut_mesh
+from relief.inspect.start import start_from_nothing
+from relief.inspect.stretch import measure_stretch
+from relief.inspect.surface_findings import find_in_surface
+from relief.run.engine import Engine
+from relief.run.meshes import SurfacePipeline
 from relief.surface.base_form import BaseForm, Handle, raise_softly
+from relief.surface.mapping.mapping import Bounds
+from relief.surface.mapping.own import OwnMapping
+from relief.surface.mapping.spherical import SphericalMapping
 from relief.surface.mesh import Mesh
 from relief.surface.normals import directions, smooth_by_angle
 from relief.surface.regions import Region, assign_regions, grow_faces
@@ -19,6 +30,7 @@ from relief.surface.shapes.shape import Shape
 from relief.surface.shapes.sphere import Sphere
 from relief.surface.shapes.torus import Torus
 from relief.surface.subdivide import count_flat, subdivide_flat
+from relief.surface.surface import Surface
 from relief.tests.fields import WRAP, field, rough
 from relief.tests.surfaces import displace
 
@@ -254,3 +266,79 @@ class BaseFormTests(TestCase):
         self.assertTrue(solid(ball).is_watertight)
         radii = np.linalg.norm(ball.positions, axis=1)
         self.assertTrue(2 < np.ptp(radii) < 40)
+
+
+class SectionTests(TestCase):
+    def test_a_cylinder_cut_across_is_round_and_a_box_cut_askew_is_as_long_as_its_diagonal(self):
+        cylinder = Cylinder(diameter=200, height=300, segments=64).mesh(FOOTPRINT, 1)
+        cut = cut_mesh(cylinder, (0, 0.37), (1, 0.37))
+        np.testing.assert_allclose(np.hypot(cut[..., 0] - 100, cut[..., 1]), 100, atol=0.2)
+        around = np.linalg.norm(cut[:, 0] - cut[:, 1], axis=1).sum()
+        self.assertAlmostEqual(around / (np.pi * 200), 1, delta=1e-3)
+        box = Box(width=300, height=400, depth=100, segments=7).mesh(FOOTPRINT, 1)
+        cut = cut_mesh(box, (0, 1), (1, 0))
+        np.testing.assert_allclose(np.ptp(cut.reshape(-1, 2), axis=0), (500, 100), atol=1e-3)
+
+    def test_against_trimesh(self):
+        """trimesh `intersections.mesh_plane`: as many segments, and as long."""
+        torus = displace(Torus(diameter=300, thickness=90), ROUGH, 8, 0.5, 1)
+        cut = cut_mesh(torus, (0.31, 0), (0.31, 1))
+        low, high = torus.bounds()
+        at = (low[0] + 0.31 * (high[0] - low[0]), 0, 0)
+        lines = trimesh.intersections.mesh_plane(solid(torus), (1, 0, 0), at)
+        self.assertEqual(len(cut), len(lines))
+        lengths = (np.linalg.norm(part[:, 0] - part[:, 1], axis=1).sum() for part in (cut, lines))
+        one, other = lengths
+        self.assertAlmostEqual(one / other, 1, places=4)
+
+
+class StretchTests(TestCase):
+    def test_a_plane_is_not_stretched_and_a_sphere_by_latitude_is(self):
+        """Equirectangular (Snyder 1987, p. 90): along a parallel lengths grow by 1 / cos of the latitude."""
+        plane = Plane(width=140, height=90).mesh(FOOTPRINT, 1)
+        laid = OwnMapping().lay(plane, FOOTPRINT, Bounds(*plane.bounds()))
+        flat, factor, angle = measure_stretch(replace(plane, uv=laid.uv.astype(np.float32)), FOOTPRINT.sides)
+        self.assertAlmostEqual(flat.smallest, 1, places=4)
+        self.assertLess(max(np.abs(factor).max(), np.abs(angle).max()), 0.05)
+        sphere = Sphere(diameter=100, segments=64).mesh(FOOTPRINT, 2)
+        laid = SphericalMapping().lay(sphere, FOOTPRINT, Bounds(*sphere.bounds()))
+        round_ = replace(sphere, uv=laid.uv.astype(np.float32), uv_corners=laid.corners)
+        _, factor, angle = measure_stretch(round_, FOOTPRINT.sides)
+        middles = sphere.positions[sphere.corners[sphere.triangles()]].mean(axis=1)
+        latitude = np.arcsin(middles[:, 1] / np.linalg.norm(middles, axis=1))
+        away = np.abs(latitude) < np.radians(60)
+        grown = 1 / np.cos(latitude[away])
+        np.testing.assert_allclose(2.0 ** (2 * factor[away]), grown, rtol=0.02)
+        np.testing.assert_allclose(angle[away], 2 * np.degrees(np.arcsin((grown - 1) / (grown + 1))), atol=1.5)
+
+
+class SurfaceFindingsTests(TestCase):
+    def found(self, **surface) -> dict[str, Finding]:
+        engine = Engine()
+        recipe = start_from_nothing("scallops", {}.__getitem__, engine)
+        recipe = recipe.model_copy(update={"surface": Surface(**surface)})
+        return {item.kind: item for item in find_in_surface(SurfacePipeline.of(recipe, {}.__getitem__, 64), engine)}
+
+    def test_sound_surfaces_have_none(self):
+        for shape in (Plane(), Box(), Room()):
+            self.assertEqual(self.found(shape=shape), {}, shape.kind)
+
+    def test_a_join_that_stays_open_is_found_and_mended_by_whole_repeats(self):
+        for kind in ("cylinder", "sphere", "torus"):
+            finding = self.found(shape=OURS[kind])["join"]
+            self.assertEqual(finding.mend.changes, {"surface.mapping.whole": True})
+            self.assertNotIn("join", self.found(shape=OURS[kind], mapping={"kind": "uv", "whole": True}))
+        self.assertIn(
+            "join", self.found(shape=Sphere(), mapping={"kind": "uv", "sizing": "fit", "repeats_across": 2.5})
+        )
+        self.assertNotIn(
+            "join", self.found(shape=Sphere(), mapping={"kind": "uv", "sizing": "fit", "repeats_across": 3})
+        )
+
+    def test_turned_faces_are_found_but_a_room_is_meant_to_look_inward(self):
+        for kind in ("plane", "box", "room", "torus"):
+            self.assertIn("reversed", self.found(shape=OURS[kind], turned=True), kind)
+
+    def test_a_planar_mapping_along_a_wall_is_found(self):
+        self.assertIn("pulled", self.found(shape=Box(), mapping={"kind": "planar"}))
+        self.assertNotIn("pulled", self.found(shape=Box(), mapping={"kind": "box"}))

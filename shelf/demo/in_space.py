@@ -24,7 +24,7 @@ BOLLARD_GUIDE = (
     "Its head came in with the faces turned around, so the rust goes in there. Go to Surface, look at “Reversed”, then "
     "press “Turn faces outward”."
 )
-DUNES_GUIDE = "Ten kilometres of sand. At Surface switch “Figure” on: that tick is a person."
+DUNES_GUIDE = "Ten kilometres of sand. At Surface switch “Figure” on: a pole marks where a person stands."
 
 
 def column(read_source: ReadSource, engine: Engine) -> Recipe:

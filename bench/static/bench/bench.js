@@ -25,6 +25,7 @@ import { showLayers, showProfiles } from "./controls/layers.js";
 import { findTelltales } from "./stage/telltales.js";
 import { onSight, sight } from "./stage/sight.js";
 import { LIT_VIEWS, showChoices } from "./stage/choices.js";
+import { drawCut } from "./stage/cut.js";
 import { besideNow, showLegend } from "./proofs/proofs.js";
 import "./stage/dome.js";
 import "./controls/folds.js";
@@ -148,6 +149,7 @@ async function show(longest, signal) {
     showProfiles(packet.arrays.layers);
     drawSection(packet);
     if (solidView) await showSurface(packet);
+    drawCut(solidView && surface?.told()?.upright ? await cutAlong(packet, signal) : null);
     if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);
     showChoices();
@@ -190,6 +192,20 @@ async function showNear(window, signal) {
   }
 }
 onSight(goNear);
+
+/** The section of the surface itself, where the line A to A′ lies on its front. */
+const cutAlong = (packet, signal) =>
+  fetchPacket(
+    bench.dataset.cut,
+    {
+      base: packet.revision,
+      ...ofRelief(),
+      ...(look.card === "in" ? { card: 1 } : {}),
+      ...drafted(),
+      section: look.line.join(","),
+    },
+    signal,
+  );
 
 async function showSurface(packet) {
   if (noSurface) return;

@@ -42,11 +42,19 @@ function circle() {
   });
 }
 
-/** The figure as a flat shape that stands upright, its feet at the origin, seen from the front. */
-export function drawFigure({ height, outline }) {
+const SMALL = 200; // times larger than the figure a surface is, from where on a pole marks it
+const POLE = 0.06; // of the surface
+
+/** The figure as a flat shape that stands upright, its feet at the origin; on ground it would not be seen on, a pole. */
+export function drawFigure({ height, outline }, size) {
   const shape = new THREE.Shape(outline.map(([across, up]) => new THREE.Vector2(across * height, up * height)));
   const material = new THREE.MeshBasicMaterial({ color: 0x2a3a41, side: THREE.DoubleSide });
   const figure = new THREE.Mesh(new THREE.ShapeGeometry(shape), material);
   figure.rotation.x = Math.PI / 2; // up is z
+  if (size > SMALL * height) {
+    const ends = [new THREE.Vector3(), new THREE.Vector3(0, size * POLE, 0)];
+    const line = new THREE.LineBasicMaterial({ color: 0xb3105f });
+    figure.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints(ends), line));
+  }
   return figure;
 }

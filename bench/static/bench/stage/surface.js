@@ -98,7 +98,7 @@ export function surfaceOn(canvas) {
     const wanted = look.figure && told ? figureFor(Math.max(...told.size)) : null;
     if ((figure?.name ?? "") !== (wanted?.name ?? "")) {
       if (figure) scene.remove(figure.drawn);
-      figure = wanted && { name: wanted.name, drawn: drawFigure(wanted) };
+      figure = wanted && { name: wanted.name, drawn: drawFigure(wanted, Math.max(...told.size)) };
       if (figure) scene.add(figure.drawn);
     }
     const label = document.getElementById("figure");
@@ -106,7 +106,7 @@ export function surfaceOn(canvas) {
     if (!figure) return;
     label.textContent = `beside it: ${figure.name}`;
     const [width, height, depth] = told.size;
-    const gap = Math.max(width * 0.06, wanted.height * 0.3);
+    const gap = Math.max(width * 0.02, wanted.height * 0.3);
     const front = told.upright ? 0 : -height / 2;
     const floor = told.upright ? -height / 2 : 0;
     figure.drawn.position.set(width / 2 + gap, front - (told.upright ? depth * 0.25 : 0), floor);
