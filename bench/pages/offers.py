@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from relief.generate import GENERATORS
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS
 from relief.treat import TREATMENTS
 from relief.treat.treatment import FAMILY_NAMES
+
+TEMPLATES = Path(__file__).parents[1] / "templates/bench/tools"
+TOOLS = [f"bench/tools/{file.stem}.js" for file in sorted(TEMPLATES.glob("*.html"))]
+"""The scripts of the tools on the stage: each has the name of the template of its controls."""
 
 
 @dataclass(frozen=True)

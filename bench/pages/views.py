@@ -15,7 +15,7 @@ from django.views.decorators.http import require_POST, require_safe
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
 from bench.pages.groups import field_at, groups, layer_rows
-from bench.pages.offers import gallery, offer_maps, offer_packs, offer_treatments
+from bench.pages.offers import TOOLS, gallery, offer_maps, offer_packs, offer_treatments
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
@@ -127,6 +127,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "chosen": layer,
             "layers": layer_rows(recipe.shown),
             "gallery": gallery(),
+            "tools": TOOLS,
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
             "planned": plan(recipe),

@@ -15,6 +15,7 @@ from relief.recipe import edits
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY
 from relief.surface.mesh import Mesh
+from relief.surface.seams import find_seams
 from relief.surface.tangents import with_tangents
 from shelf.engine import get_engine
 from shelf.models import read_source
@@ -30,7 +31,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
 
     Arrays: `positions`, `normals` of the mesh and `base_normals` of it before it was displaced, `tangents` to these,
     `uv` in repeats, `sky` that each vertex sees; `triangles`, and for each its `parts`. `stretch` is the binary
-    logarithm of mm of relief on a mm of surface.
+    logarithm of mm of relief on a mm of surface, `seams` are the ends of edges where the places do not meet.
     """
     try:
         pipeline = _asked(request, pk)
@@ -65,6 +66,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
             "triangles": cut.corners[cut.triangles()][order].astype(np.uint32),
             "parts": moved.parts[faces][order],
             "stretch": _on_vertices(stretch, cut),
+            "seams": moved.positions[find_seams(base)].reshape(-1, 3),
         },
         faces=moved.faces,
         footprint=list(footprint),

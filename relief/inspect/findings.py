@@ -264,8 +264,8 @@ def swell(height: HeightField, measured: Readings) -> Finding | None:
     return Finding(
         "swell",
         "Swell" if measured.mean > 0 else "Sinking",
-        f"The mean sits {say_length(abs(measured.mean))} {side} midlevel and the median {say_length(abs(measured.median))}, so "
-        f"the whole surface would {verb} by about that.",
+        f"The mean sits {say_length(abs(measured.mean))} {side} midlevel and the median "
+        f"{say_length(abs(measured.median))}, so the whole surface would {verb} by about that.",
         Mend("Set midlevel to mean", {"midlevel": mean}),
     )
 

@@ -1,5 +1,6 @@
 """Mappings: their formulas against Snyder and pyproj, sizing, repeats, and that nothing is torn apart."""
 
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
@@ -17,6 +18,7 @@ from relief.surface.mapping.planar import PlanarMapping
 from relief.surface.mapping.spherical import SphericalMapping
 from relief.surface.mesh import Mesh
 from relief.surface.reverse import turn_faces
+from relief.surface.seams import find_seams
 from relief.surface.shapes.box import Box
 from relief.surface.shapes.cylinder import Cylinder
 from relief.surface.shapes.plane import Plane
@@ -239,3 +241,24 @@ class SamplingTests(TestCase):
         for sampling in ("nearest", "bilinear", "bicubic"):
             one = sample_heights(field(samples), inside, inside, sampling)
             np.testing.assert_allclose(sample_heights(field(samples), inside + 3, inside - 2, sampling), one, atol=1e-6)
+
+
+class FoundSeamTests(TestCase):
+    def seams(self, shape: Shape, kind: str) -> np.ndarray:
+        mesh, laid = lay(shape, MAPPINGS[kind](sizing="fit"))
+        covered = replace(mesh, uv=laid.uv.astype(np.float32), uv_corners=laid.corners)
+        return mesh.positions[find_seams(covered)]
+
+    def test_seams_lie_where_a_turn_ends_and_where_box_sides_meet(self):
+        for shape in (Cylinder(caps=False, segments=20), Sphere(segments=20)):
+            for kind in ("uv", "cylindrical"):
+                seams = self.seams(shape, kind)
+                # at the poles each face has a place of its own
+                away = seams[(np.abs(seams[..., 1]) < 450).all(axis=1)]
+                self.assertGreater(len(away), 3)
+                np.testing.assert_allclose(away[..., 0], 0, atol=1e-3)
+                self.assertTrue((away[..., 2] < 0).all(), "at the back")
+        seams = self.seams(Box(segments=4), "box")
+        self.assertEqual(len(seams), 12 * 4)
+        self.assertTrue(((np.abs(seams) > 499.9).sum(axis=2) >= 2).all(), "on the edges of the box")
+        self.assertEqual(len(self.seams(Sphere(segments=20), "planar")), 0)

@@ -270,7 +270,7 @@ function showStage(asSurface) {
   for (const name of ["pane-names", "tones", "value"])
     if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
   hint.hidden = asSurface;
-  if (!asSurface) document.getElementById("figure").hidden = true;
+  for (const name of ["figure", "stretch-said"]) if (!asSurface) document.getElementById(name).hidden = true;
   showSolidTool();
 }
 

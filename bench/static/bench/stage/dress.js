@@ -68,8 +68,9 @@ function extendWithBump(shader) {
 /** A material for each region, with the pictures that are laid on it. */
 export function cloth(regions, inward, { kind, ...more } = {}) {
   const side = inward ? THREE.FrontSide : THREE.DoubleSide;
+  const shadowSide = side; // the near walls of a room let the sun in
   return Array.from({ length: regions }, () => {
-    const material = new THREE.MeshStandardMaterial({ metalness: 0, side, shadowSide: THREE.DoubleSide });
+    const material = new THREE.MeshStandardMaterial({ metalness: 0, side, shadowSide });
     Object.assign(material, more);
     material.onBeforeCompile = kind === TRUE_BUMP ? extendWithBump : extend;
     return material;

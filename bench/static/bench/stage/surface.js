@@ -32,7 +32,8 @@ export function surfaceOn(canvas) {
   const mesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshStandardMaterial());
   mesh.castShadow = mesh.receiveShadow = true;
   const stand = new THREE.Group(); // y is up on what stands
-  stand.add(mesh);
+  const seams = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xb3105f }));
+  stand.add(mesh, seams);
   scene.add(sun, sun.target, second, sky, stand);
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
@@ -54,6 +55,8 @@ export function surfaceOn(canvas) {
       camera.setViewOffset(width, height, 0, -covered() / 2, width, height);
       light();
       showFigure();
+      seams.visible = look.overlay === "grid" && shapes.length === 1;
+      sayStretch();
       const side = shapes.length > 1 ? 2 : 1;
       renderer.setScissorTest(true);
       shapes.forEach(({ geometry, materials }, number) => {
@@ -91,6 +94,18 @@ export function surfaceOn(canvas) {
     seen.updateProjectionMatrix();
     sun.shadow.normalBias = (3 * radius) / SHADOW;
     sun.shadow.bias = -0.0006;
+  }
+
+  /** The figures of the mapping, while its stretch is looked at. */
+  function sayStretch() {
+    const said = document.getElementById("stretch-said");
+    said.hidden = look.overlay !== "stretch" || !told;
+    if (said.hidden) return;
+    const [smallest, largest, angle, worst] = told.figures;
+    const times = (value) => (value >= 10 ? value.toFixed(0) : value.toPrecision(2));
+    said.textContent =
+      `mm of relief on a mm: ${times(smallest)} to ${times(largest)}   ·   ` +
+      `angles off by ${angle.toFixed(0)}°, at most ${worst.toFixed(0)}°`;
   }
 
   /** Something known beside the surface, for its size. */
@@ -221,6 +236,9 @@ export function surfaceOn(canvas) {
     const first = !shapes.length;
     shapes = next;
     told = packet;
+    seams.geometry.dispose();
+    seams.geometry = new THREE.BufferGeometry();
+    seams.geometry.setAttribute("position", new THREE.BufferAttribute(packet.arrays.seams, 3));
     stand.rotation.x = packet.upright ? Math.PI / 2 : 0;
     stand.updateMatrixWorld();
     canvas.dataset.faces = packet.faces;

@@ -5,14 +5,10 @@ import { bench } from "../look.js";
 import { commit } from "../controls/controls.js";
 import { onFramed } from "../stage/stage.js";
 import { hand, overlay } from "./hand.js";
-import * as brush from "./brush.js";
-import * as corners from "./corners.js";
-import * as crop from "./crop.js";
-import * as line from "./line.js";
-import * as places from "./places.js";
-import * as strokes from "./strokes.js";
 
-const TOOLS = Object.fromEntries([brush, corners, crop, line, places, strokes].map((tool) => [tool.kind, tool]));
+// the page names the files, as only the server can look into a folder
+const files = await Promise.all(bench.dataset.tools.split(" ").map((address) => import(address)));
+const TOOLS = Object.fromEntries(files.map((tool) => [tool.kind, tool]));
 const hint = document.getElementById("tool-hint");
 
 /** How many treatments of the layer the stage shows for the tool in the hand; null for all of them. */
