@@ -61,8 +61,9 @@ def surface_context(revision: Revision) -> dict[str, Any]:
     owner = revision.piece.owner
     own = _own_mesh(recipe, owner)
     names = [part.name for part in base.part_list]
+    hidden = {"smoothing"} | ({"uv_set"} if own and own.uv_sets < 2 else set())
     shape_fields = [
-        field_at(recipe, f"surface.shape.{known.name}") for known in controls(type(shape)) if known.name != "smoothing"
+        field_at(recipe, f"surface.shape.{known.name}") for known in controls(type(shape)) if known.name not in hidden
     ]
     more = ["surface.shape.smoothing", "surface.turned", "surface.place_x", "surface.place_y", "surface.place_z"]
     size = Group("Size", [in_unit(item, unit) for item in shape_fields], owner="surface.shape")
@@ -70,7 +71,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         size,
         fields=[*size.fields, field_at(recipe, "surface.unit")],
         folded=[in_unit(field_at(recipe, path), unit) for path in more],
-        notes=_size_notes(pipeline, unit, own),
+        notes=_size_notes(pipeline, unit),
         folds="Edges, place, faces turned",
     )
     form = [in_unit(field_at(recipe, f"surface.form.{name}"), unit) for name in ("noise", "size", "seed", "handles")]
@@ -130,7 +131,7 @@ def in_unit(item: Field, unit: str) -> Field:
     return replace(item, path=f"{item.path}@{unit}", control=control, value=item.value / scale)
 
 
-def _size_notes(pipeline: SurfacePipeline, unit: str, own: MeshFacts | None) -> tuple[str, ...]:
+def _size_notes(pipeline: SurfacePipeline, unit: str) -> tuple[str, ...]:
     shape, footprint = pipeline.surface.shape, pipeline.footprint
     if shape.source_key:
         return ()

@@ -29,25 +29,31 @@ class Forecast:
         return self.faces <= MOST_FACES
 
 
-def forecast(surface: Surface, footprint: Footprint, level: int | None = None, base: Mesh | None = None) -> Forecast:
-    """The cost of a surface at a level (its own when none is given); of an own mesh, from its base mesh."""
-    level = surface.level if level is None else level
-    shape = surface.shape
-    faces, vertices = shape.count_from(base, level) if base else shape.count(footprint, level)
-    return Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE + 4)
+def forecast(surface: Surface, footprint: Footprint, base: Mesh | None = None) -> Forecast:
+    """The cost of a surface at its level; of an own mesh, from its base mesh."""
+    return by_level(surface, footprint, base)[surface.level]
 
 
 def by_level(surface: Surface, footprint: Footprint, base: Mesh | None = None) -> list[Forecast]:
     """The cost at every level there is, coarsest first."""
-    return [forecast(surface, footprint, level, base) for level in range(HIGHEST_LEVEL + 1)]
+    shape = surface.shape
+    if base:
+        counts = shape.counts_from(base, HIGHEST_LEVEL)
+    else:
+        counts = [shape.count(footprint, level) for level in range(HIGHEST_LEVEL + 1)]
+    return [
+        Forecast(level, faces, vertices, vertices * BYTES_OF_A_VERTEX + faces * BYTES_OF_A_FACE + 4)
+        for level, (faces, vertices) in enumerate(counts)
+    ]
 
 
 def refuse_if_too_large(surface: Surface, footprint: Footprint, base: Mesh | None = None) -> None:
     """Raises TooManyFacesError, with the largest level that fits, when the surface is over the limit."""
-    wanted = forecast(surface, footprint, base=base)
+    costs = by_level(surface, footprint, base)
+    wanted = costs[surface.level]
     if wanted.fits:
         return
-    fitting = [cost.level for cost in by_level(surface, footprint, base) if cost.fits]
+    fitting = [cost.level for cost in costs if cost.fits]
     offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
     faces, most = _space_digits(wanted.faces), _space_digits(MOST_FACES)
     raise TooManyFacesError(f"Level {surface.level} would make {faces} faces; at most {most} are built. {offer}")

@@ -164,7 +164,7 @@ class SurfacePipeline:
 
     def forecast(self, engine: Engine) -> Forecast:
         """The cost of the subdivided mesh."""
-        return forecast(self.surface, self.footprint, base=self._base_for(engine))
+        return forecast(self.surface, self.footprint, self._base_for(engine))
 
     def forecasts(self, engine: Engine) -> list[Forecast]:
         """The cost at every level there is, coarsest first."""

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from relief.errors import MeshError
-from relief.sources.mesh.polygons import Polygons
+from relief.sources.mesh.polygons import Polygons, check_polygons
 from relief.surface.edges import find_edges
 from relief.surface.orient import find_reversed
 from relief.surface.reverse import order_backwards
@@ -30,10 +30,8 @@ def find_doubled(positions: np.ndarray) -> tuple[np.ndarray, int]:
 
 def merge_doubled(mesh: Polygons) -> Polygons:
     """The polygons with one vertex at each place; a face that then has less than three corners is left out."""
-    from relief.sources.mesh.polygons import checked
-
     same, _ = find_doubled(mesh.positions)
-    return checked(replace(mesh, corners=same[mesh.corners]), "The mesh")
+    return check_polygons(replace(mesh, corners=same[mesh.corners]), "The mesh")
 
 
 def turn_outward(mesh: Polygons) -> Polygons:

@@ -60,11 +60,9 @@ def smooth_by_angle(mesh: Mesh, angle: float) -> Mesh:
     links = coo_array((np.ones(len(rows), bool), (rows, columns)), shape=(count, count))
     _, groups = connected_components(links, directed=False)
     _, normal_corners = join_numbers(mesh.corners, groups.astype(np.int32))
-    shared = len(np.unique(normal_corners)) == len(np.unique(mesh.corners)) and normal_corners.max(
-        initial=-1
-    ) + 1 == len(mesh.positions)
-    numbers = mesh.corners if shared else normal_corners
-    total = len(mesh.positions) if shared else int(normal_corners.max(initial=-1)) + 1
+    one_each = np.array_equal(normal_corners, mesh.corners)
+    total = len(mesh.positions) if one_each else int(normal_corners.max(initial=-1)) + 1
+    numbers = mesh.corners if one_each else normal_corners
     return renew_normals(replace(mesh, normals=np.zeros((total, 3), np.float32), normal_corners=numbers))
 
 

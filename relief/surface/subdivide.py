@@ -18,23 +18,21 @@ def subdivide_flat(mesh: Mesh, level: int) -> Mesh:
     return mesh
 
 
-def count_flat(mesh: Mesh, level: int) -> tuple[int, int]:
-    """Faces and vertices (at most) that `subdivide_flat` would make."""
-    if not level:
-        return mesh.faces, len(mesh.positions)
+def count_flat(mesh: Mesh, highest: int) -> list[tuple[int, int]]:
+    """Faces and vertices (at most) that `subdivide_flat` would make at every level up to a highest one."""
     sides = np.diff(mesh.offsets)
-    edges = find_edges(mesh.corners, mesh.offsets)
     triangles, others = int((sides == 3).sum()), sides[sides > 3]
-    faces = 4 * triangles + int(others.sum())
-    vertices = len(mesh.positions) + len(edges.counts) + len(others)
+    counts = [(mesh.faces, len(mesh.positions))]
+    edges = len(find_edges(mesh.corners, mesh.offsets).counts)
+    vertices, corners = len(mesh.positions) + edges + len(others), int(others.sum())
+    edges = 2 * edges + 3 * triangles + corners
     # from here on there are triangles and quads alone
-    count_of_edges = 2 * len(edges.counts) + 3 * triangles + int(others.sum())
-    quads = faces - 4 * triangles
-    triangles *= 4
-    for _ in range(level - 1):
-        vertices, count_of_edges = vertices + count_of_edges + quads, 2 * count_of_edges + 3 * triangles + 4 * quads
-        quads, triangles = 4 * quads, 4 * triangles
-    return quads + triangles, vertices
+    triangles, quads = 4 * triangles, corners
+    for _ in range(highest):
+        counts.append((triangles + quads, vertices))
+        vertices, edges = vertices + edges + quads, 2 * edges + 3 * triangles + 4 * quads
+        triangles, quads = 4 * triangles, 4 * quads
+    return counts
 
 
 def _cut(mesh: Mesh) -> Mesh:

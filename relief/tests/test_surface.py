@@ -201,7 +201,7 @@ class EveryShapeTests(TestCase):
                     shape = model()
                     if shape.source_key:
                         base = shape.base(read_mesh(OCTAHEDRON, "octahedron.obj"))
-                        (faces, vertices), mesh = shape.count_from(base, level), shape.cut(base, level)
+                        (faces, vertices), mesh = shape.counts_from(base, level)[level], shape.cut(base, level)
                         self.assertEqual((faces, vertices), (mesh.faces, len(mesh.positions)))
                         continue
                     faces, vertices = shape.count(footprint, level)

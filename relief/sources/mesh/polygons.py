@@ -45,7 +45,7 @@ class Polygons:
         return len(self.offsets) - 1
 
 
-def checked(mesh: Polygons, name: str) -> Polygons:
+def check_polygons(mesh: Polygons, name: str) -> Polygons:
     """The polygons without faces that are none.
 
     Raises:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from relief.errors import MeshError
 from relief.sources.mesh import obj, ply, triangles
-from relief.sources.mesh.polygons import Polygons, checked
+from relief.sources.mesh.polygons import Polygons, check_polygons
 
 ENDINGS = ("obj", "ply", "stl", "glb")
 """What the names of mesh files end with."""
@@ -26,9 +26,9 @@ def read_mesh(data: bytes, filename: str) -> Polygons:
         raise MeshError(f"{filename} is empty.")
     match kind:
         case "obj":
-            return checked(obj.read(data, filename), filename)
+            return check_polygons(obj.read(data, filename), filename)
         case "ply":
-            return checked(ply.read(data, filename), filename)
+            return check_polygons(ply.read(data, filename), filename)
         case "stl" | "glb":
-            return checked(triangles.read(data, filename, kind), filename)
+            return check_polygons(triangles.read(data, filename, kind), filename)
     raise MeshError(f"{filename} is no mesh that is read here. OBJ, PLY, STL and GLB are.")

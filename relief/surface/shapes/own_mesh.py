@@ -67,8 +67,8 @@ class OwnMesh(Shape):
     def size(self, footprint: Footprint) -> tuple[float, float, float]:
         return (self.longest,) * 3
 
-    def count_from(self, base: Mesh, level: int) -> tuple[int, int]:
-        return count_flat(base, level)
+    def counts_from(self, base: Mesh, highest: int) -> list[tuple[int, int]]:
+        return count_flat(base, highest)
 
     def cut(self, base: Mesh, level: int) -> Mesh:
         return subdivide_flat(base, level)

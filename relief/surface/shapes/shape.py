@@ -25,7 +25,7 @@ class Shape(Parameters):
     """Base of the shapes that carry a relief.
 
     A subclass has a `kind`, a title, its parameters, `size` and `patches`. One that is made of a source says its key,
-    and has `base`, `cut` and `count_from` instead of `patches`. Its middle is at the origin; y is up.
+    and has `base`, `cut` and `counts_from` instead of `patches`. Its middle is at the origin; y is up.
     """
 
     title: ClassVar[str]
@@ -97,8 +97,8 @@ class Shape(Parameters):
         """Its mesh at a level, from its base mesh."""
         raise NotImplementedError
 
-    def count_from(self, base: Mesh, level: int) -> tuple[int, int]:
-        """Faces and vertices (at most) at a level, from its base mesh."""
+    def counts_from(self, base: Mesh, highest: int) -> list[tuple[int, int]]:
+        """Faces and vertices (at most) at each level up to a highest one, from its base mesh."""
         raise NotImplementedError
 
     def edge_length(self, footprint: Footprint) -> float:
