@@ -129,6 +129,16 @@ def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
     return recipe.with_relief(_with_lists(recipe.main, chosen)), lambda _: data, engine
 
 
+def with_options(recipe: Recipe, chosen: argparse.Namespace) -> Recipe:
+    """A recipe from a file with what options ask for besides: values, the footprint, treatments."""
+    changes = _read_changes(chosen)
+    if chosen.footprint:
+        width, height = chosen.footprint
+        changes |= {"footprint.keep_aspect": False, "footprint.width": width, "footprint.height": height}
+    recipe = recipe.with_changes(changes)
+    return recipe.with_relief(_with_lists(recipe.main, chosen))
+
+
 def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture:
     """How the picture is read: as the options say, otherwise as it would be on the bench."""
     guess = guess_role(picture, name, has_colours(picture))

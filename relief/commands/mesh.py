@@ -7,7 +7,7 @@ import hashlib
 from pathlib import Path
 from typing import Any, get_args
 
-from relief.commands._picture import add_picture, begun, print_results
+from relief.commands._picture import add_picture, begun, print_results, with_options
 from relief.commands._recipe import add_sources, read_recipe
 from relief.deliver.files import write_whole
 from relief.deliver.meshes import FORMATS, mesh_file
@@ -62,7 +62,7 @@ def run(chosen: argparse.Namespace) -> None:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
     if chosen.picture.suffix.lower() == ".json":
         recipe, read_source = read_recipe(chosen.picture, chosen.source)
-        engine = Engine()
+        recipe, engine = with_options(recipe, chosen), Engine()
     else:
         recipe, read_source, engine = begun(chosen)
     recipe, read_source = _with_surface(recipe, read_source, chosen)

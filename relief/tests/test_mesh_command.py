@@ -105,6 +105,9 @@ class MeshCommandTests(TestCase):
         mesh, told = self.mesh(*given, picture=recipe)
         self.assertTrue(trimesh.Trimesh(mesh.vertices, mesh.faces).is_watertight)
         self.assertEqual(told["surface"]["shape"]["kind"], "sphere")
+        flat, told = self.mesh(*given, "--amplitude", 0, picture=recipe)
+        self.assertEqual(told["used"]["amplitude"], 0)
+        np.testing.assert_allclose(np.linalg.norm(flat.vertices, axis=1), 500, atol=0.01)
 
     def test_glb_has_tangents_and_a_material_for_each_part(self):
         """Read as the specification says: the JSON chunk, and the tangents as VEC4 of unit length with w = 1."""

@@ -21,7 +21,7 @@ from relief.surface.shapes.shape import LONGEST, Shape
 from relief.surface.subdivide import count_flat, subdivide_flat
 
 MOST_PARTS = 200
-"""Parts that hard edges make at most."""
+"""Parts at most; beyond, the last one holds what is left."""
 
 
 class OwnMesh(Shape):
@@ -125,10 +125,11 @@ class OwnMesh(Shape):
 
     def _parts(self, own: Polygons, corners: np.ndarray, areas: np.ndarray) -> tuple[np.ndarray, tuple[str, ...]]:
         """The part of each face, and the names of the parts."""
-        if self.split == "groups":
-            return own.groups.astype(np.uint16), own.group_names
-        if self.split == "materials":
-            return own.materials.astype(np.uint16), own.material_names
+        if self.split != "angle":
+            named = self.split == "groups"
+            numbers = own.groups if named else own.materials
+            names = own.group_names if named else own.material_names
+            return np.minimum(numbers, MOST_PARTS - 1).astype(np.uint16), names[:MOST_PARTS]
         edges = find_edges(corners, own.offsets)
         faces = np.repeat(np.arange(own.faces), np.diff(own.offsets))
         one, other = faces[edges.pairs[:, 0]], faces[edges.pairs[:, 1]]
@@ -141,8 +142,8 @@ class OwnMesh(Shape):
         size = np.bincount(part_of, np.linalg.norm(areas, axis=1), count)
         rank = np.empty(count, np.int64)
         rank[np.argsort(-size, kind="stable")] = np.arange(count)
-        numbers = np.minimum(rank, MOST_PARTS - 1)[part_of].astype(np.uint16)
-        return numbers, tuple(f"part {number + 1}" for number in range(min(count, MOST_PARTS)))
+        of_faces = np.minimum(rank, MOST_PARTS - 1)[part_of].astype(np.uint16)
+        return of_faces, tuple(f"part {number + 1}" for number in range(min(count, MOST_PARTS)))
 
 
 def _bounded(
