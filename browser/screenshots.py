@@ -26,6 +26,9 @@ VIEWS = {
     "proofs": "Pressed tin ceiling/maps",
     "texels": "Knotted net/maps",
     "surface": "Scallop tile, north wall/surface",
+    "regions": "Fluted column/surface",
+    "own-mesh": "Mooring bollard/surface",
+    "ground": "Dune ground/surface",
     "four-ways": "Scallop tile, north wall/surface",
     "deliver": "Scallop tile, north wall/deliver",
 }
@@ -39,6 +42,9 @@ CLICKS = {
     "proofs": ["#guide button", "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
                "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
     "texels": ["#guide button", *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
+    "regions": ["#guide button", "[data-overlay=grid]", "[data-toggle=figure]", "into #group-regions"],
+    "own-mesh": ["[data-overlay=reversed]"],
+    "ground": ["#guide button", "[data-raking]", "[data-toggle=figure]"],
     "four-ways": ["#guide button", "[data-view=ways]", "[data-camera=along]"],
 }  # fmt: skip
 """What is done, one step after the other, before a picture is taken."""
@@ -70,7 +76,8 @@ def _address(address: str, known: dict[str, str], view: str) -> str:
 
 
 def _script(step: str) -> str:
-    """What a step does: `over SELECTOR` moves the pointer there, `set SELECTOR VALUE` types, others are clicked."""
+    """What a step does: `over SELECTOR` moves the pointer there, `set SELECTOR VALUE` types, `into`
+    scrolls, others are clicked."""
     action, *rest = step.split(" ", 2)
     if action == "over":
         return (
@@ -83,6 +90,8 @@ def _script(step: str) -> str:
             f"const box = document.querySelector({rest[0]!r}); box.value = {rest[1]!r}; "
             "box.dispatchEvent(new Event('change', { bubbles: true }))"
         )
+    if action == "into":
+        return f"document.querySelector({rest[0]!r}).scrollIntoView()"
     return f"document.querySelector({step!r}).click()"
 
 

@@ -1,5 +1,7 @@
 """Own meshes: read as other libraries read them, measured, mended, refused in a sentence."""
 
+import io
+import json
 import struct
 from unittest import TestCase
 
@@ -104,6 +106,40 @@ class ReadTests(TestCase):
                 np.testing.assert_array_equal(mesh.corners, [0, 1, 2, 3, 3, 2, 4])
                 np.testing.assert_array_equal(mesh.offsets, [0, 4, 7])
                 np.testing.assert_allclose(mesh.uv_sets[0][0], np.array(rows)[:, 3:])
+
+    def test_a_glb_keeps_every_uv_set_its_materials_and_the_places_of_its_nodes(self):
+        """Positions against trimesh, which reads the same file; the second set as it was written."""
+        one, other = trimesh.creation.box((1, 2, 3)), trimesh.creation.icosphere(subdivisions=1)
+        scene = trimesh.Scene()
+        turn = trimesh.transformations.rotation_matrix(0.7, (1, 2, 3), (0.2, 0, 0))
+        mirror = np.diag([-1.0, 1, 1, 1])
+        for mesh, name, matrix in ((one, "oak", turn), (other, "iron", mirror)):
+            material = trimesh.visual.material.PBRMaterial(name=name)
+            mesh.visual = trimesh.visual.TextureVisuals(uv=mesh.vertices[:, :2], material=material)
+            scene.add_geometry(mesh, transform=matrix)
+        data = scene.export(file_type="glb")
+        mesh = read_mesh(data, "two.glb")
+        self.assertEqual(
+            (mesh.faces, sorted(mesh.material_names)), (len(one.faces) + len(other.faces), ["iron", "oak"])
+        )
+        read = trimesh.load_scene(io.BytesIO(data), file_type="glb").to_geometry()
+        again = trimesh.Trimesh(mesh.positions, mesh.corners.reshape(-1, 3), process=False)
+        np.testing.assert_allclose(again.bounds, read.bounds, atol=1e-5)
+        self.assertAlmostEqual(again.volume, one.volume + other.volume, places=4)
+        first = np.sort(np.concatenate([one.vertices[:, :2], other.vertices[:, :2]]), axis=0)
+        np.testing.assert_allclose(np.sort(mesh.uv_sets[0][0], axis=0), first, atol=1e-5)
+        # a second set: the first one's array under another name
+        length = int.from_bytes(data[12:16], "little")
+        content = json.loads(data[20 : 20 + length])
+        for item in content["meshes"]:
+            attributes = item["primitives"][0]["attributes"]
+            attributes["TEXCOORD_1"] = attributes["TEXCOORD_0"]
+        text = json.dumps(content).encode()
+        text += b" " * (-len(text) % 4)
+        rest = data[20 + length :]
+        twice = struct.pack("<4sIII4s", b"glTF", 2, 20 + len(text) + len(rest), len(text), b"JSON") + text + rest
+        self.assertEqual(len(read_mesh(twice, "two.glb").uv_sets), 2)
+        self.assertEqual(mesh_facts(read_mesh(twice, "two.glb"), "two.glb").uv_sets, 2)
 
     def test_what_is_no_mesh_is_refused_in_a_sentence(self):
         good = {kind: ball(1).export(file_type=kind) for kind in ("ply", "stl", "glb")}

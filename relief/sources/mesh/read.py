@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from relief.errors import MeshError
-from relief.sources.mesh import obj, ply, triangles
+from relief.sources.mesh import glb, obj, ply, stl
 from relief.sources.mesh.polygons import Polygons, check_polygons
 
-ENDINGS = ("obj", "ply", "stl", "glb")
-"""What the names of mesh files end with."""
+READERS = {"obj": obj.read, "ply": ply.read, "stl": stl.read, "glb": glb.read}
+"""The reader of each format, by what the names of its files end with."""
+
+ENDINGS = tuple(READERS)
 
 
 def is_mesh(filename: str) -> bool:
@@ -24,11 +26,6 @@ def read_mesh(data: bytes, filename: str) -> Polygons:
     kind = filename.rpartition(".")[2].lower()
     if not data:
         raise MeshError(f"{filename} is empty.")
-    match kind:
-        case "obj":
-            return check_polygons(obj.read(data, filename), filename)
-        case "ply":
-            return check_polygons(ply.read(data, filename), filename)
-        case "stl" | "glb":
-            return check_polygons(triangles.read(data, filename, kind), filename)
+    if kind in READERS:
+        return check_polygons(READERS[kind](data, filename), filename)
     raise MeshError(f"{filename} is no mesh that is read here. OBJ, PLY, STL and GLB are.")
