@@ -28,7 +28,7 @@ class SurfaceTests(BrowserTestCase):
 
     def begin(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
-        return self.show(begin_piece(source, "Waves"))
+        return self.show(begin_piece(source, "Waves", {"surface.level": 2}))
 
     def show(self, piece):
         self.open(f"/piece/{piece.pk}/surface/")

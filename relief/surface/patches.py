@@ -51,7 +51,10 @@ def join_patches(patches: Sequence[Patch], level: int, smoothing: float) -> Mesh
     border = np.concatenate([first + _border(*grid[0].shape[:2]) for first, grid in zip(firsts, grids, strict=False)])
     met = _meet(positions, border)
     vertex_of, vertices = _renumber(met)
-    normal_of, chosen_normals = _share_normals(normals, met, border, smoothing)
+    if len(vertices) == len(positions):
+        normal_of, chosen_normals = vertex_of, normals
+    else:
+        normal_of, chosen_normals = _share_normals(normals, met, border, smoothing)
 
     quads = np.concatenate([first + _quads(*grid[0].shape[:2]) for first, grid in zip(firsts, grids, strict=False)])
     base, count = [], 0
@@ -60,10 +63,13 @@ def join_patches(patches: Sequence[Patch], level: int, smoothing: float) -> Mesh
         base.append((count + rows[:, None] * patch.across + columns).ravel())
         count += patch.across * patch.down
     sizes = [patch.across * patch.down << 2 * level for patch in patches]
-    # a corner that is the same point as the next one is left out
-    keep = vertex_of[quads] != vertex_of[np.roll(quads, -1, axis=1)]
-    offsets = np.concatenate([[0], np.cumsum(keep.sum(axis=1))]).astype(np.int32)
-    points = quads[keep]
+    if len(vertices) == len(positions):  # no two points are one
+        offsets, points = np.arange(0, quads.size + 1, 4, dtype=np.int32), quads.reshape(-1)
+    else:
+        # a corner that is the same point as the next one is left out
+        keep = vertex_of[quads] != vertex_of[np.roll(quads, -1, axis=1)]
+        offsets = np.concatenate([[0], np.cumsum(keep.sum(axis=1))]).astype(np.int32)
+        points = quads[keep]
     corners = vertex_of[points]
     return Mesh(
         positions=positions[vertices].astype(np.float32),

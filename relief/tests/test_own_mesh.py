@@ -71,7 +71,10 @@ class ReadTests(TestCase):
 
     def test_every_way_to_write_a_corner_gives_the_same_faces(self):
         plain = "v 0 0 0\nv 2 0 0\nv 2 1 0\nv 1 3 0\nv 0 1 0\nvn 0 0 1\n"
-        for face in ("f 1 2 3 4 5", "f 1//1 2//1 3//1 4//1 5//1", "f -5 -4 -3 -2 -1", "f 1 2 3 \\\n4 5"):
+        for face in (
+            "f 1 2 3 4 5", "f 1//1 2//1 3//1 4//1 5//1", "f -5 -4 -3 -2 -1", "f 1 2 3 \\\n4 5", "f  1\t2 3 4 5 ",
+            "f 1/ 2/ 3/ 4/ 5/", "f 1//1 2 3//1 4 5", "f 1/1/1 2//1 3 4 5//",
+        ):  # fmt: skip
             with self.subTest(face):
                 mesh = read(plain + face + "\r\n")
                 np.testing.assert_array_equal(mesh.corners, range(5))
@@ -150,6 +153,8 @@ class ReadTests(TestCase):
             "points.obj": b"v 0 0 0\nv 1 0 0\n",
             "missing.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 7\n",
             "zero.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 0 1 2\n",
+            "letters.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 x\n",
+            "short.obj": b"v 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n",
             "words.obj": b"v a b c\nf 1 2 3\n",
             "nan.obj": b"v 0 0 0\nv nan 0 0\nv 0 1 0\nf 1 2 3\n",
             "line.obj": b"v 0 0 0\nf " + b"1 " * 600_000 + b"\n",

@@ -155,10 +155,10 @@ def _bounded(
     offsets: np.ndarray,
 ) -> Iterator[Part]:
     """The parts with the boxes around them."""
-    low, high = np.full((len(names), 3), np.inf), np.full((len(names), 3), -np.inf)
     of_corners = np.repeat(parts, np.diff(offsets))
-    np.minimum.at(low, of_corners, positions[corners])
-    np.maximum.at(high, of_corners, positions[corners])
+    order = np.argsort(of_corners, kind="stable")
+    points, firsts = positions[corners[order]], np.searchsorted(of_corners[order], np.arange(len(names)))
+    low, high = np.minimum.reduceat(points, firsts), np.maximum.reduceat(points, firsts)
     for name, lowest, highest in zip(names, low.tolist(), high.tolist(), strict=True):
         yield Part(name, unit, unit, tuple(lowest), tuple(highest))
 
