@@ -15,6 +15,7 @@ from django.views.decorators.http import require_POST, require_safe
 from relief.errors import PictureError
 from relief.generate import GENERATORS
 from relief.sources.decode import ENDINGS
+from relief.sources.mesh.read import ENDINGS as MESHES
 from relief.sources.roles import ROLE_NAMES
 from shelf import looks, search, sets
 from shelf.models import Piece, Source, TextureSet
@@ -43,7 +44,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
         "families": search.FAMILIES,
         "sizes": search.SIZES,
         "starts": [(kind, GENERATORS[kind].title) for kind in STARTS],
-        "endings": ",".join((*ENDINGS, ".zip")),
+        "endings": ",".join((*ENDINGS, *(f".{ending}" for ending in MESHES), ".zip")),
     }
     return render(request, "shelf/list.html" if request.htmx else "shelf/shelf.html", context)
 
