@@ -69,6 +69,10 @@ SIZES = (1024, 4096)
 PHOTO_SIZE = 2048
 MOVES = 16
 NOISE_SIZE = 1024
+SEGMENTS = 1000
+"""Of the plane that is displaced."""
+OWN_MESH = 500, 300
+"""Quads of the mesh that is read, across and down; each is two triangles."""
 
 
 def table() -> str:
@@ -295,7 +299,7 @@ def _occlusion(size: int) -> float:
 def _million_faces() -> float:
     samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
     field = HeightField(samples, Footprint(), WRAPPED)
-    return _best(lambda: _displace_shape(Plane(segments=1000), field), times=3)
+    return _best(lambda: _displace_shape(Plane(segments=SEGMENTS), field), times=3)
 
 
 def _displace_shape(shape: Shape, field: HeightField) -> Mesh:
@@ -306,7 +310,7 @@ def _displace_shape(shape: Shape, field: HeightField) -> Mesh:
 
 def _own_mesh() -> float:
     """An OBJ of 300 000 triangles without UV, read, made smooth and laid with a relief by box."""
-    across, down = 500, 300
+    across, down = OWN_MESH
     rows, columns = np.mgrid[: down + 1, : across + 1]
     bumps = np.sin(rows / 9) * np.cos(columns / 7) * 20
     lines = [b"v %d %d %.3f" % place for place in zip(columns.flat, rows.flat, bumps.flat, strict=True)]

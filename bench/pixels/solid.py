@@ -21,6 +21,8 @@ from shelf.engine import get_engine
 from shelf.models import read_source
 from studio.packet import packet
 
+NOTHING = np.zeros((0, 4), np.float32)
+
 DRAFT_FACES = 150_000
 """Faces at most of a surface that follows a dragged control."""
 
@@ -29,9 +31,10 @@ DRAFT_FACES = 150_000
 def mesh(request: HttpRequest, pk: int) -> HttpResponse:
     """The mesh of the surface, displaced or flat, cut in triangles that stand region by region.
 
-    Arrays: `positions`, `normals` of the mesh and `base_normals` of it before it was displaced, `tangents` to these,
-    `uv` in repeats, `sky` that each vertex sees; `triangles`, and for each its `parts`. `stretch` is the binary
-    logarithm of mm of relief on a mm of surface, `seams` are the ends of edges where the places do not meet.
+    Arrays: `positions`, `normals` of the mesh and `base_normals` of it before it was displaced, `tangents` to these
+    (where `mapped` is asked for), `uv` in repeats, `sky` that each vertex sees, `stretch` (where it is asked for) the
+    binary logarithm of mm of relief on a mm of surface; `triangles`, and for each its `parts`; `seams`, the ends of
+    edges where the places do not meet.
     """
     try:
         pipeline = _asked(request, pk)
@@ -44,7 +47,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
         return JsonResponse({"message": str(problem)}, status=422)
     base = covered.mesh
     # a normal map that holds all of the relief turns the normals that the surface has of its own
-    cut, tangents = with_tangents(base)
+    cut, tangents = with_tangents(base) if "mapped" in request.GET else (base.cut_at_seams(), NOTHING)
     corner_of = np.empty(len(cut.positions), np.int64)
     corner_of[cut.corners] = np.arange(len(cut.corners))
     vertices = moved.corners[corner_of]
@@ -52,7 +55,10 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
     regions = covered.assigned[faces]
     order = np.argsort(regions, kind="stable")
     footprint = pipeline.footprint.sides
-    figures, stretch, _ = measure_stretch(base, footprint)
+    figures, stretch = None, np.zeros(len(cut.positions), np.float32)
+    if "stretch" in request.GET:
+        figures, of_triangles, _ = measure_stretch(base, footprint)
+        stretch = _on_vertices(of_triangles, cut)
     surface = pipeline.surface
     low, high = base.bounds()
     return packet(
@@ -65,7 +71,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
             "sky": sky[vertices],
             "triangles": cut.corners[cut.triangles()][order].astype(np.uint32),
             "parts": moved.parts[faces][order],
-            "stretch": _on_vertices(stretch, cut),
+            "stretch": stretch,
             "seams": moved.positions[find_seams(base)].reshape(-1, 3),
         },
         faces=moved.faces,
@@ -78,7 +84,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
         inward=surface.shape.inward != surface.turned,
         size=(high - low).tolist(),
         shift=[surface.mapping.shift_across, surface.mapping.shift_down],
-        figures=[figures.smallest, figures.largest, figures.angle, figures.worst],
+        figures=figures and [figures.smallest, figures.largest, figures.angle, figures.worst],
     )
 
 

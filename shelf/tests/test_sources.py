@@ -2,10 +2,13 @@
 
 import hashlib
 import io
+import tempfile
+from pathlib import Path
 
 import numpy as np
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
+from django.test import TestCase, override_settings
 
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, png
@@ -44,9 +47,20 @@ class SourceTests(ShelfTestCase):
         self.assertFalse(source_path(hashlib.sha256(b"no picture").hexdigest()).exists())
 
 
-class DemoTests(ShelfTestCase):
-    def test_the_demo_is_loaded_once_and_what_was_changed_stays(self):
+class LoadedDemoTests(TestCase):
+    """The demo pieces, made once for all tests here."""
+
+    @classmethod
+    def setUpClass(cls):
+        folder = cls.enterClassContext(tempfile.TemporaryDirectory())
+        cls.enterClassContext(override_settings(MEDIA_ROOT=Path(folder)))
+        super().setUpClass()
+
+    @classmethod
+    def setUpTestData(cls):
         call_command("load_demo", stdout=io.StringIO())
+
+    def test_the_demo_is_loaded_once_and_what_was_changed_stays(self):
         count = Piece.objects.count()
         piece = Piece.objects.get(demo="scallop-tile-north-wall")
         piece.title = "My tile"
@@ -55,23 +69,10 @@ class DemoTests(ShelfTestCase):
         self.assertEqual(Piece.objects.count(), count)
         self.assertTrue(Piece.objects.filter(title="My tile").exists())
 
-    def test_the_scallop_scan_tiles_and_uses_its_sixteen_bits(self):
-        picture = decode(scallops.picture())
-        self.assertEqual(picture.bits, 16)
-        self.assertLess(max(seam_ratios(picture.pixels.astype(np.float32))), 1.5)
-        self.assertGreater(len(np.unique(picture.pixels)), 10_000)
-
-    def test_the_ceiling_is_lit_unevenly_on_purpose(self):
-        grey = decode(tin_ceiling.picture()).pixels.mean(axis=2)
-        row, column = len(grey) // 2, grey.shape[1] // 2
-        self.assertGreater(grey[:row, :column].mean(), grey[row:, column:].mean() * 1.1)
-
     def test_the_green_of_the_plaster_is_wrong_and_found(self):
-        call_command("load_demo", stdout=io.StringIO())
         self.assertEqual([finding.kind for finding in findings_of(TextureSet.objects.get())], ["green"])
 
     def test_the_ceiling_goes_from_photo_to_a_tile_that_can_be_undone_step_by_step(self):
-        call_command("load_demo", stdout=io.StringIO())
         piece = Piece.objects.get(demo="pressed-tin-ceiling")
         recipe = Revision.objects.now(piece).read()
         self.assertEqual(
@@ -84,6 +85,19 @@ class DemoTests(ShelfTestCase):
         quarters = [part.mean() for half in np.array_split(height.samples, 2) for part in np.array_split(half, 2, 1)]
         self.assertLess(np.ptp(quarters), 0.05, "the light is even")
         self.assertEqual(piece.position, 4)
+
+
+class DemoTests(ShelfTestCase):
+    def test_the_scallop_scan_tiles_and_uses_its_sixteen_bits(self):
+        picture = decode(scallops.picture())
+        self.assertEqual(picture.bits, 16)
+        self.assertLess(max(seam_ratios(picture.pixels.astype(np.float32))), 1.5)
+        self.assertGreater(len(np.unique(picture.pixels)), 10_000)
+
+    def test_the_ceiling_is_lit_unevenly_on_purpose(self):
+        grey = decode(tin_ceiling.picture()).pixels.mean(axis=2)
+        row, column = len(grey) // 2, grey.shape[1] // 2
+        self.assertGreater(grey[:row, :column].mean(), grey[row:, column:].mean() * 1.1)
 
 
 class EarlierVersionTests(ShelfTestCase):

@@ -221,7 +221,10 @@ async function showSurface(packet) {
     }
   }
   const shared = { base: packet.revision, ...ofRelief(), ...(look.card === "in" ? { card: 1 } : {}), ...drafted() };
-  const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, displaced: displaced ? 1 : 0 });
+  const mapped = look.mapped || currentView() === "ways";
+  const stretched = look.overlay === "stretch";
+  const more = { ...(mapped ? { mapped: 1 } : {}), ...(stretched ? { stretch: 1 } : {}) };
+  const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, ...more, displaced: displaced ? 1 : 0 });
   const map = (view, more = {}) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more });
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
   /** The maps that lie on each region: those of the relief that it carries, by its key. */
@@ -232,7 +235,7 @@ async function showSurface(packet) {
     return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
   };
   const coloured = look.material.kind === "colour";
-  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured]);
+  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, stretched]);
   if (wanted === surfaceShown) return; // only the section line was moved
   if (currentView() === "ways") {
     const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([
@@ -302,7 +305,8 @@ bench.addEventListener("look", ({ detail }) => {
   [shownKind, shownHow] = [kind, look.how];
   if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
   else if ("camera" in detail) surface?.aim();
-  else if (["light", "lamp", "wireframe", "overlay", "figure"].some((name) => name in detail)) surface?.draw();
+  else if (["light", "lamp", "wireframe", "figure"].some((name) => name in detail)) surface?.draw();
+  else if ("overlay" in detail && detail.overlay !== "stretch") surface?.draw();
   else if (detail.material && !recoloured) surface?.draw();
   else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
   else refresh();

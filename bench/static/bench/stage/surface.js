@@ -99,7 +99,7 @@ export function surfaceOn(canvas) {
   /** The figures of the mapping, while its stretch is looked at. */
   function sayStretch() {
     const said = document.getElementById("stretch-said");
-    said.hidden = look.overlay !== "stretch" || !told;
+    said.hidden = look.overlay !== "stretch" || !told?.figures;
     if (said.hidden) return;
     const [smallest, largest, angle, worst] = told.figures;
     const times = (value) => (value >= 10 ? value.toFixed(0) : value.toPrecision(2));
