@@ -10,7 +10,7 @@ import { lamp } from "./lamp.js";
 
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
 const LYING = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
-const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.6], along: [1, -0.3, 0.1] };
+const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.6], along: [-1, -0.3, 0.1] };
 const FILLED = 0.94; // of what is free of the stage, by the surface
 const COVERED = 112; // px at the top of the stage, by its buttons
 const FARTHEST = 88; // degrees from straight above that the camera tilts
@@ -20,6 +20,7 @@ const SHADOW = 2048; // texels to a side of what the sun sees
 export function surfaceOn(canvas) {
   const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
   renderer.shadowMap.enabled = true;
+  renderer.shadowMap.autoUpdate = false; // only when the light or the surface has changed, not while the view turns
   const scene = new THREE.Scene();
   const camera = new THREE.PerspectiveCamera(32, 1, 0.01, 100);
   camera.up.set(0, 0, 1); // the surface lies like a floor, or stands on it, whichever way it is walked round
@@ -38,6 +39,7 @@ export function surfaceOn(canvas) {
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
   let figure = null;
+  let cast = ""; // what the shadows were drawn for
   let drawing = false;
 
   function draw() {
@@ -53,7 +55,7 @@ export function surfaceOn(canvas) {
       camera.aspect = width / height;
       // the middle of what is free, not of all
       camera.setViewOffset(width, height, 0, -covered() / 2, width, height);
-      light();
+      const lit = light();
       showFigure();
       seams.visible = look.overlay === "grid" && shapes.length === 1;
       sayStretch();
@@ -69,6 +71,9 @@ export function surfaceOn(canvas) {
           width / side,
           height / side,
         ];
+        const shaded = `${lit} ${geometry.uuid}`;
+        renderer.shadowMap.needsUpdate = shaded !== cast;
+        cast = shaded;
         renderer.setViewport(...place);
         renderer.setScissor(...place);
         renderer.render(scene, camera);
@@ -77,7 +82,10 @@ export function surfaceOn(canvas) {
     });
   }
 
-  /** The light of the stage, the same for everything that is drawn. Out of the surface is towards who stands before it. */
+  /**
+   * The light of the stage, the same for everything that is drawn. Out of the surface is towards who stands before it.
+   * Gives what its shadows depend on.
+   */
   function light() {
     const { lights, ambient } = lamp();
     const radius = size();
@@ -94,6 +102,7 @@ export function surfaceOn(canvas) {
     seen.updateProjectionMatrix();
     sun.shadow.normalBias = (3 * radius) / SHADOW;
     sun.shadow.bias = -0.0006;
+    return JSON.stringify([lights[0].towards, radius]);
   }
 
   /** The figures of the mapping, while its stretch is looked at. */
