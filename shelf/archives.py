@@ -1,4 +1,4 @@
-"""What comes in: pictures, and ZIP archives of pictures, read entry by entry within limits."""
+"""What comes in: pictures and meshes, and ZIP archives of them, read entry by entry within limits."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import BinaryIO
 
 from relief.errors import PictureError
 from relief.sources.decode import ENDINGS
+from relief.sources.mesh.read import is_mesh
 
 MOST_ENTRIES = 1000
 LARGEST_ENTRY = 600 * 1024 * 1024
@@ -23,7 +24,7 @@ Incoming = tuple[str, bytes | PictureError]
 
 
 def incoming(filename: str, file: BinaryIO) -> Iterator[Incoming]:
-    """The pictures in a file: itself, or what a ZIP holds. What cannot be read comes as the error that says why.
+    """The pictures and meshes in a file: itself, or what a ZIP holds. What cannot be read comes as the error.
 
     Names are cut to their last part, so nothing is ever written outside its place. Links and files of other kinds are
     passed over.
@@ -44,14 +45,14 @@ def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
     if len(entries) > MOST_ENTRIES:
         yield filename, PictureError(f"The archive has {len(entries)} entries. At most {MOST_ENTRIES} are read.")
         return
-    pictures = [entry for entry in entries if _is_picture(entry)]
-    if not pictures:
+    wanted = [entry for entry in entries if _is_wanted(entry)]
+    if not wanted:
         yield filename, PictureError("There is no picture in this archive.")
         return
-    if sum(entry.file_size for entry in pictures) > LARGEST_WHOLE:
+    if sum(entry.file_size for entry in wanted) > LARGEST_WHOLE:
         yield filename, PictureError("The archive would take more than 4 GB unpacked.")
         return
-    for entry in pictures:
+    for entry in wanted:
         name = _last_part(entry)
         try:
             yield name, _unpack(archive, entry)
@@ -61,10 +62,12 @@ def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
             yield name, PictureError("It is broken inside the archive.")
 
 
-def _is_picture(entry: zipfile.ZipInfo) -> bool:
+def _is_wanted(entry: zipfile.ZipInfo) -> bool:
     link = stat.S_ISLNK(entry.external_attr >> 16)
     hidden = "__MACOSX" in entry.filename or _last_part(entry).startswith(".")
-    return not (entry.is_dir() or link or hidden) and entry.filename.lower().endswith(ENDINGS)
+    return not (entry.is_dir() or link or hidden) and (
+        entry.filename.lower().endswith(ENDINGS) or is_mesh(entry.filename)
+    )
 
 
 def _last_part(entry: zipfile.ZipInfo) -> str:

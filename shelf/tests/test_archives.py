@@ -30,8 +30,9 @@ class ArchiveTests(TestCase):
             "__MACOSX/._a.png": b"x",
             ".b.png": b"x",
             "b.TIF": b"y",
+            "meshes/post.obj": b"z",
         }
-        self.assertEqual(came(zipped(files)), {"a.png": grey(), "b.TIF": b"y"})
+        self.assertEqual(came(zipped(files)), {"a.png": grey(), "b.TIF": b"y", "post.obj": b"z"})
 
     def test_names_that_lead_elsewhere_are_cut_to_their_last_part(self):
         files = {"../../etc/evil.png": grey(1), "/absolute.png": grey(2), "..\\windows.png": grey(3)}
