@@ -76,11 +76,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
     )
     form = [in_unit(field_at(recipe, f"surface.form.{name}"), unit) for name in ("noise", "size", "seed", "handles")]
     return {
-        "shapes": [
-            Choice(kind, model.title, model.about, kind == shape.kind)
-            for kind, model in SHAPES.items()
-            if kind != "mesh"
-        ],
+        "shapes": _choices({kind: model for kind, model in SHAPES.items() if kind != "mesh"}, shape.kind),
         "meshes": Source.objects.filter(owner=owner, removed=None, role="mesh"),
         "own_mesh": own,
         "size_group": size,
@@ -92,7 +88,6 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "steeper": _steeper(recipe),
         "regions": [_row(recipe, number, names, unit) for number in range(len(surface.regions))],
         "parts": names,
-        "reliefs": [(key, title_of(key)) for key in recipe.reliefs],
         "carried_by_rest": surface.relief,
     }
 
@@ -153,10 +148,7 @@ def _choices(models: dict[str, Any], chosen: str) -> list[Choice]:
 
 
 def _mappings(mapping: Mapping | None, none: str = "") -> list[Choice]:
-    listed = [
-        Choice(kind, model.title, model.about, bool(mapping) and kind == mapping.kind)
-        for kind, model in MAPPINGS.items()
-    ]
+    listed = _choices(MAPPINGS, mapping.kind if mapping else "")
     return [Choice("", none, "", mapping is None), *listed] if none else listed
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django import template
 
+from relief.inspect.finding import unit_of
+
 register = template.Library()
 
 SPACE = "\N{NO-BREAK SPACE}"
@@ -36,11 +38,11 @@ def _round(value: float, places: int) -> float:
 @register.filter
 def in_length(value: float, sign: str = "") -> str:
     """A length in mm, in the unit that reads best: 7.59 mm, 171 m. With `sign` a plus is shown too."""
-    for unit, per in (("km", 1_000_000), ("m", 1000)):
-        if abs(value) >= 10 * per:
-            text = f"{value / per:{sign}.4g}".replace("-", MINUS)
-            return f"{text}{SPACE}{unit}"
-    return f"{signed(value) if sign else figure(value)}{SPACE}mm"
+    unit, per = unit_of(value)
+    if per == 1:
+        return f"{signed(value) if sign else figure(value)}{SPACE}mm"
+    text = f"{value / per:{sign}.4g}".replace("-", MINUS)
+    return f"{text}{SPACE}{unit}"
 
 
 @register.filter

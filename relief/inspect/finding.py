@@ -45,9 +45,12 @@ class Finding:
     mend: Mend | None = field(default=None)
 
 
+def unit_of(length: float) -> tuple[str, float]:
+    """The unit that a length in mm reads best in, and its mm."""
+    return next(((unit, per) for unit, per in (("km", 1e6), ("m", 1e3)) if abs(length) >= 10 * per), ("mm", 1))
+
+
 def say_length(length: float) -> str:
     """A length in mm in the unit that reads best, with two digits that count: 4.1 mm, 56 m."""
-    for unit, per in (("km", 1_000_000), ("m", 1000)):
-        if abs(length) >= 10 * per:
-            return f"{length / per:.2g} {unit}"
-    return f"{length:.2g} mm"
+    unit, per = unit_of(length)
+    return f"{length / per:.2g} {unit}"

@@ -27,12 +27,11 @@ def reversed_faces(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     """Faces that look inward displace inward. A room is meant to."""
     surface, mesh = pipeline.surface, engine.run(pipeline.base())
     shape = surface.shape
-    if not shape.upright:
-        wrong = mesh.faces if surface.turned else 0
-    else:
+    if shape.source_key:
         edges = find_edges(mesh.corners, mesh.offsets)
-        found = find_reversed(mesh.positions.astype(float), mesh.corners, mesh.offsets, edges)
-        wrong = int(found.sum()) if not shape.inward else int((~found).sum())
+        wrong = int(find_reversed(mesh.positions.astype(float), mesh.corners, mesh.offsets, edges).sum())
+    else:  # a shape of ours is made the right way round
+        wrong = mesh.faces if surface.turned else 0
     if not wrong:
         return None
     share = "All faces look" if wrong == mesh.faces else f"{wrong} of {mesh.faces} base faces look"

@@ -27,8 +27,7 @@ class Edges(NamedTuple):
 
 def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
     """The edges of faces, each given once."""
-    following = np.arange(1, len(corners) + 1)
-    following[offsets[1:] - 1] = offsets[:-1]
+    following = next_corners(offsets)
     begin, end = corners.astype(np.int64), corners[following].astype(np.int64)
     low, high = np.minimum(begin, end), np.maximum(begin, end)
     keys = (low << 32) | high
@@ -45,3 +44,37 @@ def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
     pairs = np.stack([order[inner], order[inner + 1]], axis=1).astype(np.int32)
     vertices = np.stack([low[order[firsts]], high[order[firsts]]], axis=1).astype(np.int32)
     return Edges(vertices, of_corners, counts, pairs, begin[pairs[:, 0]] == begin[pairs[:, 1]])
+
+
+def next_corners(offsets: np.ndarray) -> np.ndarray:
+    """For each corner the next one of its face: int32 (corners,)."""
+    following = np.arange(1, offsets[-1] + 1, dtype=np.int32)
+    following[offsets[1:] - 1] = offsets[:-1]
+    return following
+
+
+def corners_across(edges: Edges, offsets: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The corners at both ends of each edge with two faces: int32 (inner,) each.
+
+    Returns:
+        Where it begins and ends in the first face, and the corners of the second one at the same two vertices.
+    """
+    following = next_corners(offsets)
+    one, other = edges.pairs[:, 0], edges.pairs[:, 1]
+    # where the faces agree, the edge runs the other way in the second one
+    begin = np.where(edges.turned, other, following[other])
+    end = np.where(edges.turned, following[other], other)
+    return one, following[one], begin, end
+
+
+def fan_out(offsets: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The triangles that make up faces, each face a fan from its first corner.
+
+    Returns:
+        Their corners, int32 (triangles, 3), and the face that each is part of, int32 (triangles,).
+    """
+    counts = np.diff(offsets) - 2
+    faces = np.repeat(np.arange(len(counts), dtype=np.int32), counts)
+    second = np.arange(len(faces)) - np.repeat(np.cumsum(counts) - counts, counts) + 1
+    first = np.repeat(offsets[:-1], counts)
+    return np.stack([first, first + second, first + second + 1], axis=1).astype(np.int32), faces

@@ -8,7 +8,7 @@ import numpy as np
 
 from relief.errors import MeshError
 from relief.sources.mesh.polygons import Polygons, check_polygons
-from relief.surface.edges import find_edges
+from relief.surface.edges import fan_out, find_edges
 from relief.surface.orient import find_reversed
 from relief.surface.reverse import order_backwards
 
@@ -56,11 +56,8 @@ def unwrap(mesh: Polygons) -> Polygons:
         )
     import xatlas
 
-    counts = np.diff(mesh.offsets) - 2
-    face = np.repeat(np.arange(mesh.faces), counts)
-    local = np.arange(len(face)) - np.repeat(np.cumsum(counts) - counts, counts)
-    first = mesh.offsets[:-1][face]
-    triangles = mesh.corners[np.stack([first, first + local + 1, first + local + 2], axis=1)]
+    corners, face = fan_out(mesh.offsets)
+    triangles = mesh.corners[corners]
     vertices, numbers, uv = xatlas.parametrize(mesh.positions.astype(np.float32), triangles.astype(np.uint32))
     return replace(
         mesh,

@@ -8,6 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from relief.surface.edges import fan_out
+
 
 class Part(NamedTuple):
     """A named part of a mesh that comes with its shape: a side, a cap, a group of an own mesh.
@@ -99,15 +101,11 @@ class Mesh:
 
     def triangles(self) -> np.ndarray:
         """The corners of triangles that make up the faces: int32 (triangles, 3), each face a fan from its first."""
-        counts = np.diff(self.offsets) - 2
-        ends = np.cumsum(counts)
-        second = np.arange(ends[-1] if len(ends) else 0) - np.repeat(ends - counts, counts) + 1
-        first = np.repeat(self.offsets[:-1], counts)
-        return np.stack([first, first + second, first + second + 1], axis=1).astype(np.int32)
+        return fan_out(self.offsets)[0]
 
     def face_of_triangles(self) -> np.ndarray:
         """The face that each of `triangles` is part of: int32 (triangles,)."""
-        return np.repeat(np.arange(self.faces, dtype=np.int32), np.diff(self.offsets) - 2)
+        return fan_out(self.offsets)[1]
 
     def cut_at_seams(self) -> Mesh:
         """The same surface with a vertex for each vertex, normal and place that meet, as graphics cards want it."""

@@ -9,7 +9,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from relief.kernels import serial_kernel
-from relief.surface.edges import find_edges
+from relief.surface.edges import corners_across, find_edges
 from relief.surface.mesh import Mesh, join_numbers
 
 
@@ -46,16 +46,11 @@ def smooth_by_angle(mesh: Mesh, angle: float) -> Mesh:
     """The mesh with edges hard where its faces turn by more than an angle (degrees), and all others smooth."""
     edges = find_edges(mesh.corners, mesh.offsets)
     areas = to_unit_length(face_areas(mesh.positions, mesh.offsets, mesh.corners))
-    one, other = edges.pairs[:, 0], edges.pairs[:, 1]  # corners where the edge begins, in either face
+    one, end_of_one, other, end_of_other = corners_across(edges, mesh.offsets)
     faces = mesh.face_of_corners
     cosine = np.einsum("ij,ij->i", areas[faces[one]], areas[faces[other]])
     soft = cosine >= np.cos(np.radians(angle)) - 1e-6
-    one, other = one[soft], other[soft]
-    following = next_corners(mesh.offsets)
-    # across an edge, the corner where it begins here is where it ends there, unless both run the same way
-    same_way = mesh.corners[one] == mesh.corners[other]
-    begin, end = np.where(same_way, other, following[other]), np.where(same_way, following[other], other)
-    rows, columns = np.concatenate([one, following[one]]), np.concatenate([begin, end])
+    rows, columns = np.concatenate([one[soft], end_of_one[soft]]), np.concatenate([other[soft], end_of_other[soft]])
     count = len(mesh.corners)
     links = coo_array((np.ones(len(rows), bool), (rows, columns)), shape=(count, count))
     _, groups = connected_components(links, directed=False)
@@ -64,13 +59,6 @@ def smooth_by_angle(mesh: Mesh, angle: float) -> Mesh:
     total = len(mesh.positions) if one_each else int(normal_corners.max(initial=-1)) + 1
     numbers = mesh.corners if one_each else normal_corners
     return renew_normals(replace(mesh, normals=np.zeros((total, 3), np.float32), normal_corners=numbers))
-
-
-def next_corners(offsets: np.ndarray) -> np.ndarray:
-    """For each corner the next one of its face: int32 (corners,)."""
-    following = np.arange(1, offsets[-1] + 1, dtype=np.int32)
-    following[offsets[1:] - 1] = offsets[:-1]
-    return following
 
 
 def directions(mesh: Mesh) -> np.ndarray:

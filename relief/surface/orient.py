@@ -6,7 +6,7 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
-from relief.surface.edges import Edges
+from relief.surface.edges import Edges, fan_out
 
 
 def find_reversed(positions: np.ndarray, corners: np.ndarray, offsets: np.ndarray, edges: Edges) -> np.ndarray:
@@ -72,11 +72,8 @@ def _parities(count: int, one: np.ndarray, other: np.ndarray, turned: np.ndarray
 
 def _measure(points: np.ndarray, offsets: np.ndarray, count: int) -> tuple[np.ndarray, np.ndarray]:
     """Of each face six times the volume under it towards the middle, and twice its area: float64 (faces,)."""
-    counts = np.diff(offsets) - 2
-    face = np.repeat(np.arange(count), counts)
-    local = np.arange(len(face)) - np.repeat(np.cumsum(counts) - counts, counts)
-    first = offsets[:-1][face]
-    a, b, c = points[first], points[first + local + 1], points[first + local + 2]
+    triangles, face = fan_out(offsets)
+    a, b, c = (points[triangles[:, corner]] for corner in range(3))
     across = np.cross(b - a, c - a)
     volumes = np.bincount(face, np.einsum("ij,ij->i", a, across), count)
     areas = np.bincount(face, np.linalg.norm(across, axis=1), count)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.surface.edges import find_edges
+from relief.surface.edges import corners_across, find_edges
 from relief.surface.mesh import Mesh
-from relief.surface.normals import next_corners
 
 
 def find_seams(mesh: Mesh) -> np.ndarray:
@@ -14,12 +13,7 @@ def find_seams(mesh: Mesh) -> np.ndarray:
     if mesh.uv_corners is mesh.corners:
         return np.zeros((0, 2), np.int32)
     edges = find_edges(mesh.corners, mesh.offsets)
-    following = next_corners(mesh.offsets)
-    one, other = edges.pairs[:, 0], edges.pairs[:, 1]
-    # where the faces agree, the edge runs the other way in the second one
-    begin = np.where(edges.turned, other, following[other])
-    end = np.where(edges.turned, following[other], other)
+    one, end_of_one, other, end_of_other = corners_across(edges, mesh.offsets)
     uv = mesh.uv[mesh.uv_corners]
-    same = (uv[one] == uv[begin]).all(axis=1) & (uv[following[one]] == uv[end]).all(axis=1)
-    corners = one[~same]
-    return np.stack([mesh.corners[corners], mesh.corners[following[corners]]], axis=1).astype(np.int32)
+    apart = (uv[one] != uv[other]).any(axis=1) | (uv[end_of_one] != uv[end_of_other]).any(axis=1)
+    return np.stack([mesh.corners[one[apart]], mesh.corners[end_of_one[apart]]], axis=1).astype(np.int32)

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.surface.edges import find_edges
+from relief.surface.edges import find_edges, next_corners
 from relief.surface.mesh import Mesh
-from relief.surface.normals import next_corners, to_unit_length
+from relief.surface.normals import to_unit_length
 
 
 def subdivide_flat(mesh: Mesh, level: int) -> Mesh:

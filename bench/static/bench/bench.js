@@ -193,19 +193,17 @@ async function showNear(window, signal) {
 }
 onSight(goNear);
 
+/** What all questions about the surface in space are asked with. */
+const sharedBy = (packet) => ({
+  base: packet.revision,
+  ...ofRelief(),
+  ...(look.card === "in" ? { card: 1 } : {}),
+  ...drafted(),
+});
+
 /** The section of the surface itself, where the line A to A′ lies on its front. */
 const cutAlong = (packet, signal) =>
-  fetchPacket(
-    bench.dataset.cut,
-    {
-      base: packet.revision,
-      ...ofRelief(),
-      ...(look.card === "in" ? { card: 1 } : {}),
-      ...drafted(),
-      section: look.line.join(","),
-    },
-    signal,
-  );
+  fetchPacket(bench.dataset.cut, { ...sharedBy(packet), section: look.line.join(",") }, signal);
 
 async function showSurface(packet) {
   if (noSurface) return;
@@ -220,7 +218,7 @@ async function showSurface(packet) {
       return;
     }
   }
-  const shared = { base: packet.revision, ...ofRelief(), ...(look.card === "in" ? { card: 1 } : {}), ...drafted() };
+  const shared = sharedBy(packet);
   const mapped = look.mapped || currentView() === "ways";
   const stretched = look.overlay === "stretch";
   const more = { ...(mapped ? { mapped: 1 } : {}), ...(stretched ? { stretch: 1 } : {}) };

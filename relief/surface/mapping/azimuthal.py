@@ -30,8 +30,7 @@ class AzimuthalMapping(Mapping):
     )  # fmt: skip
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
-        centre = -np.array(mesh.middle) if self.sizing == "world" else bounds.centre
-        points = mesh.positions - centre
+        points = self._from_pivot(mesh, bounds)
         latitude = np.arctan2(points[:, 1], np.hypot(points[:, 0], points[:, 2]))
         longitude = np.arctan2(points[:, 0], points[:, 2])
         pole = np.radians(self.pole_latitude), np.radians(self.pole_longitude)

@@ -29,8 +29,7 @@ class CylindricalMapping(Mapping):
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
         front, side, along = TOWARDS[self.axis]
-        centre = -np.array(mesh.middle) if self.sizing == "world" else bounds.centre
-        points = mesh.positions - centre
+        points = self._from_pivot(mesh, bounds)
         turns, at_axis = measure_turns(points[:, front], points[:, side], bounds.size.max())
         up = (mesh.positions[:, along] - bounds.low[along]) / bounds.size[along]
         vertices, turns, corners = close_turns(mesh, turns, at_axis)

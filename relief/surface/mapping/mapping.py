@@ -118,6 +118,12 @@ class Mapping(Parameters):
         """The corners of a mesh rolled out; and for a soft passage, those that are mixed."""
         raise NotImplementedError
 
+    def _from_pivot(self, mesh: Mesh, bounds: Bounds) -> np.ndarray:
+        """The vertices from where a mapping turns about: the middle of what it lies on, or of the world."""
+        centre = -np.array(mesh.middle) if self.sizing == "world" else bounds.centre
+        points: np.ndarray = mesh.positions - centre
+        return points
+
     def lay(self, mesh: Mesh, footprint: Footprint, bounds: Bounds) -> Laid:
         """Where the corners of a mesh lie on a relief of this footprint.
 

@@ -20,8 +20,7 @@ class SphericalMapping(Mapping):
     kind: Literal["spherical"] = "spherical"
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
-        centre = -np.array(mesh.middle) if self.sizing == "world" else bounds.centre
-        points = mesh.positions - centre
+        points = self._from_pivot(mesh, bounds)
         turns, at_axis = measure_turns(points[:, 2], points[:, 0], bounds.size.max())
         vertices, turns, corners = close_turns(mesh, turns, at_axis)
         latitude = np.arctan2(points[:, 1], np.hypot(points[:, 0], points[:, 2]))

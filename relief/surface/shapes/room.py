@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from relief.height import Footprint
-from relief.parameters import number
-from relief.surface.patches import Patch
-from relief.surface.shapes.box import sides_of_box
-from relief.surface.shapes.shape import Shape, length
+from relief.surface.shapes.box import SixSides, segments_of_longest
+from relief.surface.shapes.shape import length
 
 
-class Room(Shape):
+class Room(SixSides):
     """Four walls, a floor and a ceiling that face inward."""
 
     title: ClassVar[str] = "Room"
@@ -21,16 +18,4 @@ class Room(Shape):
     width: float = length(4000, label="Width", help="From the left wall to the right one.")
     height: float = length(2500, label="Height", help="From floor to ceiling.")
     depth: float = length(3000, label="Depth", help="From the front wall to the back one.")
-    segments: int = number(
-        16, 1, 2000, label="Base segments", step=1, slider=(1, 100),
-        help="Quads across the longest side before subdivision; across the others as many as keep them nearly square.",
-    )  # fmt: skip
-
-    def size(self, footprint: Footprint) -> tuple[float, float, float]:
-        return self.width, self.height, self.depth
-
-    def edge_length(self, footprint: Footprint) -> float:
-        return max(self.width, self.height, self.depth) / self.segments
-
-    def patches(self, footprint: Footprint) -> list[Patch]:
-        return sides_of_box(self.width, self.height, self.depth, self.segments, inward=True)
+    segments: int = segments_of_longest(16)
