@@ -56,6 +56,7 @@ urlpatterns = [
     path("curve.json", measured.curve, name="curve"),
     path("piece/<int:pk>/histogram", measured.heights, name="histogram"),
     path("piece/<int:pk>/surface-mesh", solid.mesh, name="mesh"),
+    path("piece/<int:pk>/between-texels/<slug:sampling>.png", solid.between_texels, name="between-texels"),
     path("piece/<int:pk>/surface-section", solid.section, name="surface-section"),
     path("piece/<int:pk>/swatch/<int:number>.png", swatches.swatch_picture, name="swatch"),
 ]

@@ -17,7 +17,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
-from relief.benchmark import warm_up
+from relief.warm_up import warm_up
 
 WAIT = 40
 QUIET = (

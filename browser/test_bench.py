@@ -215,6 +215,9 @@ class RouteTests(BrowserTestCase):
         self.until(lambda: drawn() > 0)
         self.find("[data-camera=front]").click()
         self.settled()
+        for end in self.all("#solid-line g"):  # away from what is looked at
+            self.drag(end, (0, -110))
+            self.settled()
         displaced = self.middle()
         self.assertGreater(displaced.std(), 0.03)
 

@@ -118,6 +118,21 @@ class SurfaceTests(BrowserTestCase):
         self.settled()
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.02, "the grid is drawn over it")
 
+    def test_the_section_line_is_dragged_on_the_surface(self):
+        self.begin()
+        self.press_button(".shapes [hx-vals*=cylinder]")
+        self.until(lambda: self.find("#solid-line g").get_attribute("transform"))
+        said = lambda: self.all("#solid-line g")[1].get_attribute("aria-valuetext")  # noqa: E731
+        before = said()
+        self.assertEqual(before, "100 % across, 50 % down")
+        drawn = self.find("#cut-drawing .cut-line").get_attribute("d")
+        self.drag(self.all("#solid-line g")[1], (-40, 50))
+        self.settled()
+        self.until(lambda: said() != before, "the end of the line did not move")
+        across, down = (int(part.split()[0]) for part in said().split(", "))
+        self.assertTrue(70 < across < 100 and 50 < down < 75, said())
+        self.until(lambda: self.find("#cut-drawing .cut-line").get_attribute("d") != drawn)
+
     def test_reversed_faces_are_seen_and_turned_outward(self):
         source = keep_source(the_artist(), in_space.BOLLARD_FILE, in_space.bollard_file())
         recipe = in_space.bollard(read_source, get_engine(), source.reference)

@@ -9,7 +9,7 @@ import io
 import statistics
 import time
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import get_args
 
@@ -18,14 +18,11 @@ import numpy as np
 import scipy.ndimage
 from PIL import Image
 
-from relief.compose.imprints import Imprints, Press, press_stamp, stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances
 from relief.filters.gaussian import gaussian
 from relief.filters.resample import enlarge, resample_by_area
-from relief.filters.statistics import SORTED, deviations, level_counts, percentiles
-from relief.filters.warp import warp
 from relief.generate.cellular_noise import CellularNoise
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
@@ -35,11 +32,10 @@ from relief.inspect.findings import measure_and_find
 from relief.inspect.section import section
 from relief.inspect.start import start_from_nothing, suggest_start
 from relief.maps import COMPANION_MAPS
-from relief.maps.curvature import mean_curvature
 from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import occlusion
 from relief.maps.packing import Pack, pack_channels
-from relief.maps.slopes import slopes, steepness
+from relief.maps.slopes import steepness
 from relief.maps.vectors import vectors_of
 from relief.parameters import controls
 from relief.recipe import edits
@@ -47,55 +43,81 @@ from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.decode import decode
-from relief.sources.facts import facts, measure_clipped_light
+from relief.sources.facts import facts
 from relief.sources.mesh.read import read_mesh
 from relief.surface.cover import cover
 from relief.surface.mapping.box import BoxMapping
 from relief.surface.mapping.mapping import Bounds
 from relief.surface.mesh import Mesh
-from relief.surface.shapes.box import Box
 from relief.surface.shapes.own_mesh import OwnMesh
 from relief.surface.shapes.plane import Plane
 from relief.surface.shapes.shape import Shape
 from relief.surface.surface import Surface
 from relief.treat import TREATMENTS
-from relief.treat.heal import Mark, paint
 from relief.treat.median import median
-from relief.treat.slope_limit import SlopeLimit
 
 WRAPPED = Edges(across="wrap", down="wrap")
 WRAPS = WRAPPED.wraps
-SIZES = (1024, 4096)
-PHOTO_SIZE = 2048
-MOVES = 16
-NOISE_SIZE = 1024
-SEGMENTS = 1000
-"""Of the plane that is displaced."""
-OWN_MESH = 500, 300
-"""Quads of the mesh that is read, across and down; each is two triangles."""
 
 
-def table() -> str:
+@dataclass(frozen=True)
+class Extent:
+    """How large what is measured is.
+
+    Attributes:
+        maps: sides of the maps in texels.
+        proxy: side of the noise and of what is drawn by hand.
+        resized: sides before and after, of what is shrunk by area.
+        enlarged: side before and after, of what is enlarged.
+        strokes: how many are drawn at once.
+        photo: rows and columns of the picture that comes in.
+        dragged: side of the picture whose controls are dragged.
+        moves: of each control.
+        segments: of the plane that is displaced, on each side.
+        own_mesh: quads of the mesh that is read, across and down; each is two triangles.
+    """
+
+    maps: tuple[int, ...] = (1024, 4096)
+    proxy: int = 1024
+    resized: tuple[tuple[int, int], ...] = ((1500, 1024), (4096, 1024), (4096, 3000))
+    enlarged: tuple[int, int] = (1024, 4096)
+    strokes: int = 500
+    photo: tuple[int, int] = (4000, 6000)
+    dragged: int = 2048
+    moves: int = 16
+    segments: int = 1000
+    own_mesh: tuple[int, int] = (500, 300)
+
+
+QUICK = Extent((32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4))
+"""So small that the figures tell nothing, but that every row can be made."""
+
+
+def table(extent: Extent = Extent()) -> str:
     """The whole table as text."""
     lines = [f"{'kernel':34}{'size':>6}{'ms':>9}{'copies':>9}{'times SciPy':>13}"]
-    for size in SIZES:
+    for size in extent.maps:
         lines += _kernels(size)
     lines += ["", f"{'other maps':34}{'size':>6}{'ms':>9}"]
-    lines += [f"{name:34}{size:6}{spent:9.1f}" for size in SIZES for name, spent in _maps(size)]
+    lines += [f"{name:34}{size:6}{spent:9.1f}" for size in extent.maps for name, spent in _maps(size)]
     lines += ["", f"{'occlusion, 16 directions':34}{'size':>6}{'ms':>9}"]
-    lines += [f"{'reach 20 mm of 300 mm':34}{size:6}{_occlusion(size):9.1f}" for size in SIZES]
+    lines += [f"{'reach 20 mm of 300 mm':34}{size:6}{_occlusion(size):9.1f}" for size in extent.maps]
     lines += ["", f"{'noise, 5 octaves at 1024':40}{'ms':>10}"]
-    lines += [f"{name:40}{spent:10.1f}" for name, spent in _noises()]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _noises(extent.proxy)]
     lines += ["", f"{'another size':34}{'size':>6}{'ms':>9}{'times OpenCV, Pillow':>22}"]
-    lines += [f"{name:34}{size:6}{spent:9.1f}{spent / other:22.2f}" for name, size, spent, other in _sizes()]
+    lines += [f"{name:34}{size:6}{spent:9.1f}{spent / other:22.2f}" for name, size, spent, other in _sizes(extent)]
     lines += ["", f"{'by hand, at 1024':40}{'ms':>10}"]
-    lines += [f"{name:40}{spent:10.1f}" for name, spent in _by_hand()]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _by_hand(extent)]
     lines += ["", f"{'a picture comes in':40}{'ms':>10}"]
-    lines += [f"{name:40}{spent:10.1f}" for name, spent in _coming_in()]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _coming_in(extent.photo)]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
-    lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips()]
-    lines += ["", f"{'mesh':40}{'ms':>10}", f"{'plane of 1 000 000 faces, displaced':40}{_million_faces():10.1f}"]
-    lines += [f"{'OBJ of 300 000 faces, read and laid':40}{_own_mesh():10.1f}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips(extent)]
+    lines += [
+        "",
+        f"{'mesh':40}{'ms':>10}",
+        f"{'plane of 1 000 000 faces, displaced':40}{_displace_plane(extent.segments):10.1f}",
+    ]
+    lines += [f"{'OBJ of 300 000 faces, read and laid':40}{_read_and_lay(extent.own_mesh):10.1f}"]
     return "\n".join(lines)
 
 
@@ -159,9 +181,9 @@ def plain_steepness(field: HeightField, rise: float) -> np.ndarray:
     return np.degrees(np.arctan(np.sqrt(across**2 + down**2)))
 
 
-def _round_trips() -> list[tuple[str, float]]:
+def _round_trips(extent: Extent) -> list[tuple[str, float]]:
     """Medians of what one move of a dragged control computes at the proxy, from the recipe to the bytes sent."""
-    photo = (np.random.default_rng(2).random((PHOTO_SIZE, PHOTO_SIZE, 3)) * 255).astype(np.uint8)
+    photo = (np.random.default_rng(2).random((extent.dragged, extent.dragged, 3)) * 255).astype(np.uint8)
     data = io.BytesIO(cv2.imencode(".png", photo)[1]).getvalue()
     engine = Engine()
     start = suggest_start("0" * 64, "photo.png", "photo", lambda _: data, engine)
@@ -174,7 +196,7 @@ def _round_trips() -> list[tuple[str, float]]:
     def median(relief: Relief, path: str, first: float, step: float) -> float:
         pipeline = Pipeline(relief, start.sources, lambda _: data, PROXY)
         answer(pipeline)
-        dragged = (relief.with_changes({path: first + number * step}) for number in range(1, MOVES))
+        dragged = (relief.with_changes({path: first + number * step}) for number in range(1, extent.moves))
         return statistics.median(
             _spent(lambda moved=moved: answer(replace(pipeline, relief=moved))) for moved in dragged
         )
@@ -185,7 +207,7 @@ def _round_trips() -> list[tuple[str, float]]:
         number = len(relief.layers[0].treatments) - 1
         dragged = next((known for known in controls(model) if known.kind == "number"), None)
         if dragged:
-            step = dragged.step if dragged.default + MOVES * dragged.step <= dragged.high else -dragged.step
+            step = dragged.step if dragged.default + extent.moves * dragged.step <= dragged.high else -dragged.step
             path = f"{TREATMENTS_PATH}.{number}.{dragged.name}"
             name = f"{model.title}: {dragged.label.lower()} dragged"
             rows.append((name, median(relief, path, dragged.default, step)))
@@ -206,9 +228,9 @@ def _measure_pile(median: Callable[[Relief, str, float, float], float]) -> list[
     ]
 
 
-def _noises() -> list[tuple[str, float]]:
+def _noises(size: int) -> list[tuple[str, float]]:
     """The noises, and where it is installed a general-purpose C++ noise library on one core."""
-    grid = Grid(NOISE_SIZE, NOISE_SIZE, Footprint(width=300, height=300))
+    grid = Grid(size, size, Footprint(width=300, height=300))
     rows = []
     for model in (GradientNoise, ValueNoise, CellularNoise):
         noise = model(size=40, octaves=5)
@@ -220,48 +242,50 @@ def _noises() -> list[tuple[str, float]]:
     other = FastNoiseLite(1)
     other.noise_type, other.fractal_type = NoiseType.NoiseType_Perlin, FractalType.FractalType_FBm
     other.fractal_octaves, other.frequency = 5, 0.007
-    places = np.indices((NOISE_SIZE, NOISE_SIZE), np.float32).reshape(2, -1)
+    places = np.indices((size, size), np.float32).reshape(2, -1)
     return [*rows, ("gradient noise of a C++ library", _best(lambda: other.gen_from_coords(places), times=3))]
 
 
-def _sizes() -> list[tuple[str, int, float, float]]:
+def _sizes(extent: Extent) -> list[tuple[str, int, float, float]]:
     """Shrinking by area beside OpenCV's, whose shares are rounded, and enlarging by bicubic beside Pillow's."""
     rng, rows = np.random.default_rng(1), []
-    for size, new in ((1500, 1024), (4096, 1024), (4096, 3000)):
+    for size, new in extent.resized:
         samples = rng.random((size, size), dtype=np.float32)
         shrink = partial(cv2.resize, samples, (new, new), interpolation=cv2.INTER_AREA)
         rows.append(
             (f"by area to {new}", size, _best(partial(resample_by_area, samples, new, new), 3), _best(shrink, 3))
         )
-    samples = rng.random((1024, 1024), dtype=np.float32)
-    resize = partial(Image.fromarray(samples).resize, (4096, 4096), Image.Resampling.BICUBIC)
+    size, new = extent.enlarged
+    samples = rng.random((size, size), dtype=np.float32)
+    resize = partial(Image.fromarray(samples).resize, (new, new), Image.Resampling.BICUBIC)
     return [
         *rows,
-        ("bicubic to 4096", 1024, _best(partial(enlarge, samples, 4096, 4096, WRAPS), 3), _best(resize, 3)),
+        (f"bicubic to {new}", size, _best(partial(enlarge, samples, new, new, WRAPS), 3), _best(resize, 3)),
     ]
 
 
-def _by_hand() -> list[tuple[str, float]]:
-    """One stroke of 151 points, radius 10 on 600 mm, of each kind; 500 of them; and the wide median."""
-    field = HeightField(np.zeros((1024, 1024), np.float32), Footprint(width=600, height=600), WRAPPED)
+def _by_hand(extent: Extent) -> list[tuple[str, float]]:
+    """One stroke of 151 points, radius 10 on 600 mm, of each kind; many of them; and the wide median."""
+    size = extent.proxy
+    field = HeightField(np.zeros((size, size), np.float32), Footprint(width=600, height=600), WRAPPED)
     along = np.linspace(0.1, 0.9, 151)
     points = [(float(x), 0.5 + 0.3 * float(np.sin(6 * x)), 1.0) for x in along]
     rows = []
     for work in get_args(Work):
         stroke = Stroke(work=work, points=points, radius=10)
         rows.append((f"a stroke of 151 points: {work}", _best(lambda stroke=stroke: draw_strokes(field, (stroke,)), 3)))
-    many = (Stroke(work="raise", points=points, radius=10),) * 500
-    rows.append(("500 such strokes", _best(lambda: draw_strokes(field, many), 1)))
-    rough = np.random.default_rng(1).random((1024, 1024), dtype=np.float32)
+    many = (Stroke(work="raise", points=points, radius=10),) * extent.strokes
+    rows.append((f"{extent.strokes} such strokes", _best(lambda: draw_strokes(field, many), 1)))
+    rough = np.random.default_rng(1).random((size, size), dtype=np.float32)
     return rows + [
         (f"median, radius {radius}", _best(lambda radius=radius: median(rough, (radius, radius), (True, True)), 3))
         for radius in (2, 16, 64)
     ]
 
 
-def _coming_in() -> list[tuple[str, float]]:
+def _coming_in(size: tuple[int, int]) -> list[tuple[str, float]]:
     """A JPEG of 24 million pixels: read, measured at intake, started, lit at the proxy, and measured as a piece."""
-    noise = cv2.GaussianBlur(np.random.default_rng(1).random((4000, 6000, 3), dtype=np.float32), (0, 0), 3)
+    noise = cv2.GaussianBlur(np.random.default_rng(1).random((*size, 3), dtype=np.float32), (0, 0), 3)
     photo = np.clip((noise - 0.5) * 1500 + 128, 0, 255).astype(np.uint8)
     data, engine = cv2.imencode(".jpg", photo)[1].tobytes(), Engine()
     steps = {"read": lambda: decode(data), "facts": lambda: facts(decode(data), "photo.jpg")}
@@ -296,21 +320,22 @@ def _occlusion(size: int) -> float:
     return _best(lambda: occlusion(field, 5, 20, 16), times=3)
 
 
-def _million_faces() -> float:
+def _displace_plane(segments: int) -> float:
     samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
     field = HeightField(samples, Footprint(), WRAPPED)
-    return _best(lambda: _displace_shape(Plane(segments=SEGMENTS), field), times=3)
+    return _best(lambda: displace_shape(Plane(segments=segments), field), times=3)
 
 
-def _displace_shape(shape: Shape, field: HeightField) -> Mesh:
+def displace_shape(shape: Shape, field: HeightField) -> Mesh:
+    """A shape at its base segments, laid with a field and displaced by 5 mm."""
     own = shape.mesh(field.footprint, 0)
     covered = cover(own, Surface(shape=shape), np.zeros(own.faces, np.uint16), {"main": field.footprint})
     return displace_mesh(covered.mesh, find_distances(covered, {"main": field}, {"main": (5, 0.5)}))
 
 
-def _own_mesh() -> float:
+def _read_and_lay(quads: tuple[int, int]) -> float:
     """An OBJ of 300 000 triangles without UV, read, made smooth and laid with a relief by box."""
-    across, down = OWN_MESH
+    across, down = quads
     rows, columns = np.mgrid[: down + 1, : across + 1]
     bumps = np.sin(rows / 9) * np.cos(columns / 7) * 20
     lines = [b"v %d %d %.3f" % place for place in zip(columns.flat, rows.flat, bumps.flat, strict=True)]
@@ -326,39 +351,3 @@ def _own_mesh() -> float:
         mapping.lay(mesh, Footprint(), Bounds(*mesh.bounds()))
 
     return _best(work, times=2)
-
-
-def warm_up() -> None:
-    """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it."""
-    field = HeightField(np.zeros((4, 4), np.float32), Footprint(), WRAPPED)
-    rough = HeightField(np.random.default_rng(1).random((8, 8), np.float32), Footprint(), WRAPPED)
-    steepness(field, 1)
-    slopes(field, 1)
-    normal_map(field, 1, Normal())
-    normal_map(field, 1, Normal(), 16)
-    flat = np.broadcast_to(np.array([0, 0, 1], np.float32), (4, 4, 3)).copy()
-    for bits in (8, 16):
-        normal_map(field, 1, Normal(of="both"), bits, flat)
-    occlusion(field, 1, 1, 4)
-    mean_curvature(field, 1)
-    for shape in (Plane(segments=1), Box(segments=1)):
-        _displace_shape(shape, field)
-    for dtype in (np.uint8, np.uint16, np.float32):
-        resample_by_area(np.zeros((4, 4, 3), dtype), 2, 2)
-    enlarge(field.samples, 5, 5, (True, True))
-    warp(field.samples, np.eye(3), 2, 2)
-    deviations(rough.samples)
-    percentiles(np.random.default_rng(1).random(SORTED + 1, np.float32), 50)
-    for dtype in (np.uint8, np.uint16):
-        level_counts(np.zeros(4, dtype))
-        measure_clipped_light(np.zeros((4, 4), dtype))
-        measure_clipped_light(np.zeros((4, 4, 3), dtype))
-    median(rough.samples, (2, 1), (True, True))
-    SlopeLimit().treat(rough)
-    line = np.array([(0.1, 0.1, 1), (0.5, 0.5, 1)])
-    draw_strokes(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
-    paint(field, (Mark(points=((0.5, 0.5),), radius=50),))
-    press_stamp(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
-    for model in (GradientNoise, ValueNoise, CellularNoise):
-        model().draw(Grid(4, 4, field.footprint))
-        model(warp=1).draw(Grid(4, 4, field.footprint))

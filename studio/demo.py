@@ -56,7 +56,7 @@ def prepare() -> None:
     django.setup()
     from django.core.management import call_command
 
-    from relief.benchmark import warm_up
+    from relief.warm_up import warm_up
     from shelf.intake import measure_anew
 
     call_command("migrate", verbosity=0)

@@ -7,6 +7,7 @@ from typing import Any
 
 from bench.models import Revision
 from bench.pages.groups import Field, Group, field_at
+from relief.inspect.close_up import TEXELS
 from relief.inspect.mesh_facts import MeshFacts
 from relief.parameters import Surroundings, controls
 from relief.recipe.recipe import Recipe
@@ -84,6 +85,9 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "mapping_group": _mapping_group("Mapping", recipe, "surface.mapping", mapping, unit),
         "mappings": _mappings(mapping),
         "sizings": _sizings(mapping),
+        "companions": _companions(recipe),
+        "close_up_texels": TEXELS,
+        "samplings": _samplings(mapping),
         "repeats": _told_repeats(recipe),
         "steeper": _steeper(recipe),
         "regions": [_row(recipe, number, names, unit) for number in range(len(surface.regions))],
@@ -162,6 +166,11 @@ def _sizings(mapping: Mapping) -> list[Choice]:
     return [Choice(kind, title, about[kind], kind == mapping.sizing) for kind, title in (known.names or {}).items()]
 
 
+def _samplings(mapping: Mapping) -> list[Choice]:
+    known = next(item for item in controls(Mapping) if item.name == "sampling")
+    return [Choice(kind, title, known.help, kind == mapping.sampling) for kind, title in (known.names or {}).items()]
+
+
 def _mapping_group(title: str, recipe: Recipe, owner: str, mapping: Mapping, unit: str) -> Group:
     own = [known.name for known in controls(type(mapping)) if known.name not in (*SHARED, "sizing")]
     unused = mapping.unused(NOTHING)
@@ -169,6 +178,20 @@ def _mapping_group(title: str, recipe: Recipe, owner: str, mapping: Mapping, uni
     seldom = [item for item in fields if item.control.name in SELDOM]
     shown = [in_unit(item, unit) for item in fields if item not in seldom]
     return Group(title, shown, owner=owner, folded=seldom, folds="Turn, mirror, between texels")
+
+
+def _companions(recipe: Recipe) -> list[tuple[str, Group | None]]:
+    """What lies on the surface beside the relief, and how, where it does not follow it."""
+    relief = recipe.shown
+    numbers = {item.role: number for number, item in enumerate(relief.maps.unlinked)}
+    return [(role, _unlinked(recipe, numbers[role]) if role in numbers else None) for role in relief.movable_roles()]
+
+
+def _unlinked(recipe: Recipe, number: int) -> Group:
+    item, owner = recipe.shown.maps.unlinked[number], f"maps.unlinked.{number}"
+    unused = item.unused(NOTHING)
+    fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(item)) if each.name not in unused]
+    return Group(item.heading, fields, owner=owner, number=number)
 
 
 def _told_repeats(recipe: Recipe) -> str:

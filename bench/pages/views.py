@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from functools import partial
 from pathlib import PurePath
@@ -22,6 +23,7 @@ from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import plan
 from relief.displace.forecast import MOST_FACES
 from relief.errors import PictureError, RecipeError
+from relief.inspect.finding import READ_IN
 from relief.inspect.start import start_from_nothing
 from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
@@ -128,6 +130,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "layers": layer_rows(recipe.shown),
             "gallery": gallery(),
             "tools": TOOLS,
+            "length_units": json.dumps(READ_IN),
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
             "planned": plan(recipe),

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_safe
 
 from bench.pixels.stage import SHARPEST
 from bench.requests import draft_of, line_of, piece_of, revision_of
+from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.inspect.mesh_section import cut_mesh
+from relief.filters.sample import SAMPLING_NAMES, Sampling
+from relief.inspect.close_up import close_up
+from relief.inspect.mesh_section import Front, cut_mesh, find_end, place_cut
 from relief.inspect.stretch import measure_stretch
 from relief.recipe import edits
+from relief.recipe.relief import Relief
 from relief.run.meshes import SurfacePipeline
-from relief.run.pipeline import PROXY
+from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.mesh import Mesh
 from relief.surface.seams import find_seams
 from relief.surface.tangents import with_tangents
@@ -83,9 +89,16 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
         upright=surface.shape.upright,
         inward=surface.shape.inward != surface.turned,
         size=(high - low).tolist(),
+        colours_laid={key: m for key, each in pipeline.pipelines.items() if (m := _laid_colours(each.relief))},
         shift=[surface.mapping.shift_across, surface.mapping.shift_down],
         figures=figures and [figures.smallest, figures.largest, figures.angle, figures.worst],
     )
+
+
+def _laid_colours(relief: Relief) -> list[float] | None:
+    """The matrix, row by row, from a place on the relief to one on its colours; none where that is the same place."""
+    unlinked = next((item for item in relief.maps.unlinked if item.on and item.role == "colour"), None)
+    return unlinked.matrix().ravel().tolist() if unlinked else None
 
 
 def _on_vertices(of_triangles: np.ndarray, mesh: Mesh) -> np.ndarray:
@@ -107,15 +120,44 @@ def _asked(request: HttpRequest, pk: int) -> SurfacePipeline:
 
 
 @require_safe
+def between_texels(request: HttpRequest, pk: int, sampling: str) -> HttpResponse:
+    """A few texels of the relief that is worked on, near to, as one way of sampling shows them."""
+    if sampling not in SAMPLING_NAMES:
+        raise Http404
+    revision = revision_of(piece_of(request, pk), request.GET.get("base"))
+    pipeline = Pipeline.of(revision.read(), read_source, SHARPEST)
+    try:
+        height = get_engine().run(pipeline.displacing())
+    except ReliefError as problem:
+        return JsonResponse({"message": str(problem)}, status=422)
+    picture = close_up(height, pipeline.relief.amplitude, cast("Sampling", sampling))
+    return HttpResponse(png(picture), content_type="image/png")
+
+
+@require_safe
 def section(request: HttpRequest, pk: int) -> HttpResponse:
-    """The section of the surface where the line A to A' lies on its front: `cut`, and `cut_base` of its base."""
+    """The section of the surface where the line A to A' lies on its front.
+
+    Arrays: `cut` of the surface and `cut_base` of its base, mm along and out; `placed`, where on it the first lies
+    from A to A'. With them the places of the two ends, and the front that
+    the line's ends are parts of: left, top, width, height.
+    """
     try:
         pipeline = _asked(request, pk)
         base, moved = (get_engine().run(stage) for stage in (pipeline.subdivided(), pipeline.displaced()))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
-    line = line_of(request)
-    return packet({"cut": cut_mesh(moved, *line), "cut_base": cut_mesh(base, *line)})
+    front = Front.of(base)
+    first, last = (front.place(end) for end in line_of(request))
+    cut = cut_mesh(moved, first, last)
+    length = float(np.hypot(*(last - first)))
+    between = ((cut[..., 0] >= -1e-3 * length) & (cut[..., 0] <= 1.001 * length)).all(axis=1)
+    found = np.array([find_end(cut, along) for along in (0.0, length)])
+    return packet(
+        {"cut": cut, "cut_base": cut_mesh(base, first, last), "placed": place_cut(cut[between], first, last)},
+        front=list(front),
+        ends=place_cut(found, first, last).tolist(),
+    )
 
 
 def _coarser(pipeline: SurfacePipeline) -> SurfacePipeline:

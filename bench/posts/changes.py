@@ -43,6 +43,8 @@ ARRANGEMENTS = {
 }
 """What can be done to a treatment of the list, by its number."""
 MAP_ACTIONS: dict[str, tuple] = {
+    "unlink": (edits.unlink_companion, "role"),
+    "link": (edits.link_companion, "role"),
     "add": (edits.add_map, "kind"), "remove-map": (edits.remove_map, "number"),
     "name-map": (edits.name_map, "number", "name"), "pack": (edits.add_pack, "kind"),
     "remove-pack": (edits.remove_pack, "number"), "name-pack": (edits.name_pack, "number", "name"),

@@ -54,9 +54,8 @@ print(json.dumps({"shown": shown, "code": code, "label": known.label}))
 class NewFileTests(TestCase):
     def test_one_more_file_is_found_everywhere(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        shutil.copytree(
-            settings.HOUSE / "relief", folder / "relief", ignore=shutil.ignore_patterns("tests", "__pycache__")
-        )
+        # with what is compiled, so that no kernel is compiled again
+        shutil.copytree(settings.HOUSE / "relief", folder / "relief", ignore=shutil.ignore_patterns("tests"))
         (folder / "relief" / "generate" / "slope.py").write_text(SLOPE)
         environment = {**os.environ, "PYTHONPATH": f"{folder}:{settings.HOUSE}", "GRAVEL_DATA": str(folder / "data")}
         command = [sys.executable, "-c", ASK]

@@ -1,19 +1,28 @@
 """The surface step: shapes, own meshes, mapping, regions, and several reliefs in one piece."""
 
+import io
 import json
 
 import numpy as np
 import trimesh
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from PIL import Image
 
+from bench.beginning import begin_piece_of_set
 from bench.models import Revision
 from bench.tests.case import StudioTestCase, unpacked
+from relief.deliver.bundle import delivery_files
+from relief.progress import Progress
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.surface import UNITS
 from shelf.demo import in_space
+from shelf.intake import keep_source
 from shelf.models import Source, read_source
+from shelf.sets import gather_sets
+from shelf.tests.case import set_files
+from studio.middleware import the_artist
 
 
 class SurfaceStepTests(StudioTestCase):
@@ -158,6 +167,60 @@ class SurfaceStepTests(StudioTestCase):
             self.assertEqual(answer.status_code, 422, name)
         self.assertFalse(Source.objects.filter(role="mesh").exists())
         self.assertEqual(piece.position, 1)
+
+    def test_a_companion_is_unlinked_on_purpose_found_and_linked_again(self):
+        files = set_files(green="up")
+        (texture_set,), _ = gather_sets([keep_source(the_artist(), *file) for file in files.items()])
+        piece = begin_piece_of_set(texture_set)
+        self.assertContains(self.client.get(f"/piece/{piece.pk}/surface/"), "Colour follows the relief.")
+        header, _ = unpacked(self.get("bench:mesh", piece, base=1))
+        self.assertEqual(header["colours_laid"], {})
+        self.post("bench:change-maps", piece, 1, action="unlink", role="colour")
+        self.post("bench:change", piece, 2, step="surface", **{"maps.unlinked.0.across": "3"})
+        header, _ = unpacked(self.get("bench:mesh", piece, base=3))
+        self.assertEqual(header["colours_laid"], {"main": [3, 0, 0, 0, 2, 0, 0, 0, 1]})
+        self.assertContains(self.get("bench:measured", piece, base=3), "Colour is unlinked")
+        said = {file.name: file.entry.reading for file in self.delivered(piece)}
+        self.assertIn("It is unlinked: it lies 3 x 2 times", said["Dune_colour.png"])
+        self.post("bench:mend", piece, 3, finding="unlinked")
+        self.assertNotContains(self.get("bench:measured", piece, base=4), "Colour is unlinked")
+        self.post("bench:change-maps", piece, 4, action="link", role="colour")
+        self.assertEqual(self.now(piece).main.maps.unlinked, ())
+        self.assertEqual(self.post("bench:change-maps", piece, 5, action="unlink", role="mask").status_code, 422)
+
+    def delivered(self, piece):
+        recipe = self.now(piece)
+        return list(delivery_files(recipe, read_source, Engine(), "Dune", Progress()))
+
+    def test_what_lies_between_texels_is_shown_near_to(self):
+        piece = self.piece()
+        asked = {
+            name: self.client.get(reverse("bench:between-texels", args=[piece.pk, name]), {"base": 1})
+            for name in ("nearest", "bilinear", "bicubic")
+        }
+        pictures = [np.asarray(Image.open(io.BytesIO(answer.content)), float) for answer in asked.values()]
+        # steps are flat but for lines: most of their pixels are lit alike, those of curves hardly any
+        alike = [(picture == np.median(picture)).mean() for picture in pictures]
+        self.assertGreater(alike[0], 0.5)
+        self.assertLess(max(alike[1:]), 0.2)
+        self.assertEqual(
+            self.client.get(reverse("bench:between-texels", args=[piece.pk, "magic"]), {"base": 1}).status_code, 404
+        )
+
+    def test_the_section_in_space_says_where_its_line_and_its_ends_lie(self):
+        piece = self.piece()
+        self.act(piece, "shape", kind="sphere")
+        depth = self.now(piece).main.amplitude
+        answer = self.get("bench:surface-section", piece, base=piece.position, section="0.2,0.5,0.9,0.4")
+        header, arrays = unpacked(answer)
+        left, top, width, height = header["front"]
+        np.testing.assert_allclose(header["front"], (-500, 500, 1000, 1000), atol=1)
+        (x, y, _), (other, _, _) = header["ends"]
+        self.assertAlmostEqual((x - left) / width, 0.2, delta=0.01)
+        self.assertAlmostEqual((top - y) / height, 0.5, delta=0.01)
+        self.assertAlmostEqual((other - left) / width, 0.9, delta=0.01)
+        far = np.linalg.norm(arrays["placed"].reshape(-1, 3), axis=1)
+        self.assertTrue(((far > 500 - depth) & (far < 500 + depth)).all())
 
     def test_more_repeats_offer_a_lower_amplitude(self):
         """Common practice: 2 x 2 halves the amplitude."""

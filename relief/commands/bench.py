@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import argparse
 
-from relief.benchmark import table
+from relief.benchmark import QUICK, Extent, table
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
-    """None."""
+    """Its options."""
+    parser.add_argument("--quick", action="store_true", help="so small that it only shows that every row can be made")
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Prints the table of times."""
-    print(table())
+    print(table(QUICK if chosen.quick else Extent()))

@@ -143,6 +143,10 @@ class Maps:
                 role, about = grey.called, f"{grey.reads}{' Turned around.' if grey.inverted else ''}"
             case _:
                 role, about = "Packed maps", _about_pack(relief, relief.maps.packs[int(rest)])
+        named = rest if kind == "along" else kind
+        about += "".join(
+            f" It is unlinked: it lies {item.say()}." for item in relief.maps.unlinked if item.on and item.role == named
+        )
         return Entry(file.filename, role, file.depth, about)
 
     def _about_bump(self) -> str:
@@ -244,14 +248,27 @@ def delivery_files(
         yield File(entries[file.filename], data)
 
 
+MATERIAL_MAPS = {"colour": "map_Kd", "along-roughness": "map_Pr", "along-metalness": "map_Pm"}
+"""How a Wavefront MTL names maps; roughness and metalness as most programs extend it (common practice, no source)."""
+
+
 def _materials(mesh: Mesh, surface: SurfacePipeline, files: list[Planned]) -> bytes:
-    """A material for each region, with the colours of its relief where there are some (Wavefront MTL)."""
+    """A material for each region, with the maps of its relief (Wavefront MTL).
+
+    The mesh is displaced, so what turns its normals or moves it once more is told in remarks alone.
+    """
     carried = [surface.surface.relief, *(region.relief for region in surface.surface.regions)]
-    colours = {file.relief: file.filename for file in files if file.name == "colour"}
-    lines = []
+    lines = ["# The mesh is displaced already: normal, bump and displacement map are for a flat one."]
     for part, key in zip(mesh.part_list, carried, strict=True):
         lines += [f"newmtl {part.name.replace(' ', '_')}", "Kd 0.8 0.8 0.8", "illum 1"]
-        lines += [f"map_Kd {colours[key]}"] if key in colours else []
+        maps = {file.name: file.filename for file in files if file.relief == key}
+        lines += [f"{word} {maps[name]}" for name, word in MATERIAL_MAPS.items() if name in maps]
+        lines += [f"# {name} map: {maps[name]}" for name in ("normal", "bump", "displacement") if name in maps]
+        lines += [
+            f"# {item.role} is unlinked: it lies {item.say()}."
+            for item in (surface.pipelines[key].relief.maps.unlinked if key else ())
+            if item.on
+        ]
     return ("\n".join(lines) + "\n").encode()
 
 

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from relief.height import HeightField
-from relief.kernels import inlined, kernel, prange
+from relief.kernels import helper, inlined, kernel, prange
 
 Sampling = Literal["nearest", "bilinear", "bicubic"]
 SAMPLING_NAMES = {"nearest": "Nearest", "bilinear": "Bilinear", "bicubic": "Bicubic"}
@@ -37,6 +37,8 @@ def sample_heights(field: HeightField, u: np.ndarray, v: np.ndarray, sampling: S
 
 @inlined
 def _neighbour(number, count, wrap):
+    if 0 <= number < count:  # nearly always, and a remainder takes long
+        return number
     return number % count if wrap else min(max(number, 0), count - 1)
 
 
@@ -59,21 +61,37 @@ def _share(tap, taps, past):
     return np.float32(((-0.5 * far + 2.5) * far - 4) * far + 2)
 
 
-@kernel
-def _sample(samples, u, v, wrap_across, wrap_down, taps, out):
+@helper
+def height_at(samples, u, v, wrap_across, wrap_down, taps):
+    """The height at one place, as `sample_heights` takes it; `taps` are those of `TAPS`."""
     rows, columns = samples.shape
     middle = 0.0 if taps == 1 else 0.5
     before = 1 if taps == 4 else 0
+    x, y = _in_repeat(u) * columns - middle, (1 - _in_repeat(v)) * rows - middle
+    column, row = np.int64(np.floor(x)), np.int64(np.floor(y))
+    right, below = x - column, y - row
+    if taps == 1:
+        return samples[_neighbour(row, rows, wrap_down), _neighbour(column, columns, wrap_across)]
+    total = np.float32(0)
+    first = column - before
+    # the shares of the texels across are the same in each row
+    one, two = _share(0, taps, right), _share(1, taps, right)
+    left, second = _neighbour(first, columns, wrap_across), _neighbour(first + 1, columns, wrap_across)
+    if taps == 2:
+        for tap in range(2):
+            line = samples[_neighbour(row + tap, rows, wrap_down)]
+            total += (line[left] * one + line[second] * two) * _share(tap, 2, below)
+        return total
+    three, four = _share(2, 4, right), _share(3, 4, right)
+    third, fourth = _neighbour(first + 2, columns, wrap_across), _neighbour(first + 3, columns, wrap_across)
+    for tap in range(4):
+        line = samples[_neighbour(row - 1 + tap, rows, wrap_down)]
+        across = line[left] * one + line[second] * two + line[third] * three + line[fourth] * four
+        total += across * _share(tap, 4, below)
+    return total
+
+
+@kernel
+def _sample(samples, u, v, wrap_across, wrap_down, taps, out):
     for place in prange(out.size):
-        x, y = _in_repeat(u[place]) * columns - middle, (1 - _in_repeat(v[place])) * rows - middle
-        column, row = np.int64(np.floor(x)), np.int64(np.floor(y))
-        right, below = x - column, y - row
-        total = np.float32(0)
-        for tap in range(taps):
-            at = _neighbour(row - before + tap, rows, wrap_down)
-            line = np.float32(0)
-            for other in range(taps):
-                near = _neighbour(column - before + other, columns, wrap_across)
-                line += samples[at, near] * _share(other, taps, right)
-            total += line * _share(tap, taps, below)
-        out[place] = total
+        out[place] = height_at(samples, u[place], v[place], wrap_across, wrap_down, taps)

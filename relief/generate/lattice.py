@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from relief.height import Footprint
+from relief.kernels import kernel, prange
 
 MOST_CELLS = 4096
 """Cells along a side at most."""
@@ -101,12 +102,18 @@ def mix_bits(numbers: np.ndarray, seed: int, count: int, stream: int = 0) -> np.
         float32 (..., count), from 0 up to but not including 1.
     """
     out = np.empty((*numbers.shape, count), np.float32)
-    for part in range(count):
-        key = (seed * 7919 + part * 104_729 + 1 + stream * STREAM) % (1 << 64)
-        mixed = numbers.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(key)
-        for shift, factor in ((33, 0xFF51AFD7ED558CCD), (33, 0xC4CEB9FE1A85EC53)):
-            mixed ^= mixed >> np.uint64(shift)
-            mixed *= np.uint64(factor)
-        mixed ^= mixed >> np.uint64(33)
-        out[..., part] = (mixed >> np.uint64(40)).astype(np.float32) / np.float32(1 << 24)
+    keys = [(seed * 7919 + part * 104_729 + 1 + stream * STREAM) % (1 << 64) for part in range(count)]
+    flat = np.ascontiguousarray(numbers, np.int64).reshape(-1)
+    _mix(flat.view(np.uint64), np.array(keys, np.uint64), out.reshape(-1, count))
     return out
+
+
+@kernel
+def _mix(numbers, keys, out):
+    for place in prange(numbers.size):
+        for part in range(keys.size):
+            mixed = numbers[place] * np.uint64(0x9E3779B97F4A7C15) + keys[part]
+            mixed = (mixed ^ (mixed >> np.uint64(33))) * np.uint64(0xFF51AFD7ED558CCD)
+            mixed = (mixed ^ (mixed >> np.uint64(33))) * np.uint64(0xC4CEB9FE1A85EC53)
+            mixed ^= mixed >> np.uint64(33)
+            out[place, part] = np.float32(mixed >> np.uint64(40)) * np.float32(1 / (1 << 24))

@@ -17,9 +17,9 @@ from relief.recipe.layer import SourceReference
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
-from relief.sources.facts import facts
+from relief.sources.facts import Facts, facts
 from relief.sources.picture import Picture
-from relief.sources.roles import Guess, Role, family, green_of, role_in_name
+from relief.sources.roles import Role, family, green_of, role_in_name
 
 RELIEF_ROLES = ("photo", "colour", "height", "normal")
 """Pictures that relief is made of; the others go along."""
@@ -42,8 +42,9 @@ def check(files: Mapping[str, bytes]) -> Check:
     for name, data in files.items():
         try:
             picture = decode(data, name)
-            guess = facts(picture, name).guess
-            found.files[name] = _of_one(picture, data, name, guess)
+            known = facts(picture, name)
+            guess = known.guess
+            found.files[name] = _of_one(picture, data, name, known)
         except PictureError as problem:
             found.problems[name] = str(problem)
             continue
@@ -56,11 +57,11 @@ def check(files: Mapping[str, bytes]) -> Check:
     return found
 
 
-def _of_one(picture: Picture, data: bytes, name: str, guess: Guess) -> list[Finding]:
-    told = role_in_name(name)
+def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Finding]:
+    guess, told = known.guess, role_in_name(name)
     wanted = guess.role == "normal" or (told is not None and told[0] == "normal")
     found = normal_findings(picture, name) if wanted else []
-    found += [*tagged(picture, guess.role), *open_seam(picture, name)]
+    found += [*tagged(picture, guess.role), *open_seam((known.seam_across, known.seam_down), name)]
     found += [item for item in (exchanged(picture),) if item]
     if guess.role not in RELIEF_ROLES or (wanted and guess.role != "normal"):
         return found  # it goes along; or it is called a normal map and is none, so there is no relief to look at

@@ -88,6 +88,7 @@ def findings(
         bands(relief, measured, bits),
         telltale(relief, height),
         repeated(relief),
+        unlinked(relief),
     ]
     if picture:
         found += [clipped(relief, picture, cut), cliffs(relief, measured)]
@@ -290,6 +291,19 @@ def telltale(relief: Relief, height: HeightField) -> Finding | None:
         f"The place {where}{more} stands out {first.strength:.0f} times the ordinary spread, so the repeat is "
         "seen. Heal it in step 2, or lay a wider layer over.",
     )
+
+
+def unlinked(relief: Relief) -> Finding | None:
+    """A companion does not follow the mapping."""
+    for number, item in enumerate(relief.maps.unlinked):
+        if item.on and item.role in relief.movable_roles():
+            return Finding(
+                "unlinked",
+                f"{item.role.capitalize()} is unlinked",
+                f"It lies {item.say()}, so what it shows and what stands out there are not the same place.",
+                Mend("Let it follow the relief", {f"maps.unlinked.{number}.on": False}),
+            )
+    return None
 
 
 def repeated(relief: Relief) -> Finding | None:

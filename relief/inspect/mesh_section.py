@@ -2,28 +2,45 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple, Self
+
 import numpy as np
 
 from relief.inspect.section import Point
 from relief.surface.mesh import Mesh
 
 
-def cut_mesh(mesh: Mesh, start: Point, end: Point) -> np.ndarray:
+class Front(NamedTuple):
+    """What of a surface is seen straight from before it: its upper left corner and its size, mm."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+
+    @classmethod
+    def of(cls, mesh: Mesh) -> Self:
+        """The front of a mesh."""
+        low, high = (side.tolist() for side in mesh.bounds())
+        return cls(low[0], high[1], high[0] - low[0], high[1] - low[1])
+
+    def place(self, point: Point) -> np.ndarray:
+        """mm to the right and up (2,) of a part of the front: (0, 0) its upper left corner, (1, 1) its lower right."""
+        return np.array([self.left + point[0] * self.width, self.top - point[1] * self.height])
+
+
+def cut_mesh(mesh: Mesh, first: np.ndarray, last: np.ndarray) -> np.ndarray:
     """The lines along which a plane cuts a mesh. It stands on a line across the front, and goes straight back.
 
     Args:
         mesh: the mesh.
-        start: where the line begins, as parts of the front: (0, 0) the upper left corner, (1, 1) the lower right.
-        end: where it ends, elsewhere.
+        first: a place on the line, mm to the right and up (2,).
+        last: another one, towards which lengths along it are counted.
 
     Returns:
-        float32 (segments, 2, 2), of each segment both ends: mm along the line from where it enters the front, and mm
-        out from the middle.
+        float32 (segments, 2, 2), of each segment both ends: mm along the line from its first place, and mm out from
+        the middle. None where the two places are one.
     """
-    low, high = mesh.bounds()
-    size = high - low
-    first = np.array([low[0] + start[0] * size[0], high[1] - start[1] * size[1]])
-    last = np.array([low[0] + end[0] * size[0], high[1] - end[1] * size[1]])
     along = last - first
     length = np.hypot(*along)
     if length == 0:
@@ -48,3 +65,21 @@ def cut_mesh(mesh: Mesh, start: Point, end: Point) -> np.ndarray:
     places = np.stack([item[1] for item in ends], axis=1)
     # two of the three edges of each triangle are cut
     return places[crosses].reshape(-1, 2, 2).astype(np.float32)
+
+
+def place_cut(cut: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
+    """Where on the mesh what was cut along a line lies: float32 (segments, 2, 3), mm."""
+    length = max(float(np.hypot(*(last - first))), 1e-12)
+    flat = first + cut[..., :1] * ((last - first) / length)
+    return np.concatenate([flat, cut[..., 1:]], axis=-1).astype(np.float32)
+
+
+def find_end(cut: np.ndarray, along: float) -> tuple[float, float]:
+    """What was cut nearest to a place on the line: mm along it, and mm out, the foremost where there are several."""
+    points = cut.reshape(-1, 2)
+    if not len(points):
+        return along, 0.0
+    far = np.abs(points[:, 0] - along)
+    near = points[far <= far.min() + 1e-3 * np.ptp(points[:, 0])]
+    found = near[np.argmax(near[:, 1])]
+    return float(found[0]), float(found[1])

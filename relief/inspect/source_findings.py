@@ -16,7 +16,7 @@ from relief.recipe.relief import CONTENT_PATH, Relief
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
 from relief.sources.colour import full_scale, grey_of_data, grey_of_photo
-from relief.sources.facts import SEAMLESS_BELOW, has_colours, seam_ratios
+from relief.sources.facts import SEAMLESS_BELOW, has_colours
 from relief.sources.picture import Picture
 from relief.sources.roles import (
     COLOURFUL,
@@ -143,10 +143,11 @@ def tagged(picture: Picture, role: Role) -> list[Finding]:
     return [Finding("tagged", "Data is tagged as colour", reason)]
 
 
-def open_seam(picture: Picture, filename: str) -> list[Finding]:
-    """A picture that is meant to repeat, as its name says or two of its edges do, and whose edges do not all meet."""
-    grey = full_scale(picture.channel("green" if picture.is_colour else ""))
-    ratios = seam_ratios(grey)
+def open_seam(ratios: tuple[float, float], filename: str) -> list[Finding]:
+    """A picture that is meant to repeat, as its name says or two of its edges do, and whose edges do not all meet.
+
+    `ratios` are the steps over its edges, across and down, beside its inner steps.
+    """
     meant = bool(TILING & set(words_of(filename))) or min(ratios) < SEAMLESS_BELOW
     if not meant or max(ratios) <= SEAM_ABOVE:
         return []

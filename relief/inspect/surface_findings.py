@@ -8,8 +8,6 @@ from relief.inspect.finding import Finding, Mend
 from relief.inspect.stretch import measure_stretch
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
-from relief.surface.edges import find_edges
-from relief.surface.orient import find_reversed
 
 PULLED = 4
 """Times narrower or wider than it is: beyond, texels show."""
@@ -27,11 +25,7 @@ def reversed_faces(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     """Faces that look inward displace inward. A room is meant to."""
     surface, mesh = pipeline.surface, engine.run(pipeline.base())
     shape = surface.shape
-    if shape.source_key:
-        edges = find_edges(mesh.corners, mesh.offsets)
-        wrong = int(find_reversed(mesh.positions.astype(float), mesh.corners, mesh.offsets, edges).sum())
-    else:  # a shape of ours is made the right way round
-        wrong = mesh.faces if surface.turned else 0
+    wrong = int(engine.run(pipeline.turned_faces()).sum())
     if not wrong:
         return None
     share = "All faces look" if wrong == mesh.faces else f"{wrong} of {mesh.faces} base faces look"

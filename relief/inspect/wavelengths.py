@@ -7,6 +7,7 @@ import scipy
 
 from relief.filters.resample import resample_by_area
 from relief.height import HeightField
+from relief.kernels import kernel, prange, thread_count
 
 BANDS = 4096
 """Parts that the frequencies are sorted into."""
@@ -64,13 +65,12 @@ class _Bands:
         self, frequencies: tuple[np.ndarray, np.ndarray], power: np.ndarray, below: float = np.inf, above: float = 0
     ) -> None:
         """Adds power at frequencies, (1, columns) across and (rows, 1) down, as far as they lie within limits."""
-        across, down = (part.astype(np.float32) for part in frequencies)
-        length = np.hypot(across, down)
-        if np.isfinite(below) or above:
-            power = np.where((length >= above) & (length < below), power, 0)
-        parts = np.minimum(length * np.float32(BANDS / self.highest), BANDS - 1).astype(np.int32).ravel()
-        self.power += np.bincount(parts, power.ravel(), BANDS)
-        self.weighed += np.bincount(parts, (power * length).ravel(), BANDS)
+        across, down = (part.astype(np.float32).ravel() for part in frequencies)
+        sums = np.zeros((thread_count(), 2, BANDS))
+        power = power.astype(np.float32, copy=False)
+        _sort(across, down, power, np.float32(BANDS / self.highest), np.float32(below), np.float32(above), sums)
+        self.power += sums[:, 0].sum(axis=0)
+        self.weighed += sums[:, 1].sum(axis=0)
 
     def wavelengths(self, shares: tuple[float, ...], square: float) -> tuple[float, ...] | None:
         total = float(self.power.sum())
@@ -79,6 +79,19 @@ class _Bands:
         reached = np.searchsorted(np.cumsum(self.power), np.array(shares) * total)
         reached = np.minimum(reached, BANDS - 1)
         return tuple(float(length) for length in self.power[reached] / self.weighed[reached])
+
+
+@kernel
+def _sort(across, down, power, scale, below, above, sums):
+    workers, rows, most = sums.shape[0], down.size, sums.shape[2] - 1
+    for worker in prange(workers):
+        for row in range(rows * worker // workers, rows * (worker + 1) // workers):
+            for column in range(across.size):
+                length = np.sqrt(across[column] * across[column] + down[row] * down[row])
+                if above <= length < below:
+                    band = min(int(length * scale), most)
+                    sums[worker, 0, band] += power[row, column]
+                    sums[worker, 1, band] += power[row, column] * length
 
 
 def spread_parts(rows: int, columns: int) -> list[tuple[slice, slice]]:

@@ -13,6 +13,7 @@ from relief.generate.test_card import TestCard
 from relief.height import Footprint
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS, VALUE, Pack
+from relief.maps.unlinked import Unlinked
 from relief.recipe.layer import Layer, Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_MAPS, MOST_PACKS, Relief
@@ -131,6 +132,25 @@ def name_map(relief: Relief, number: int, name: str) -> Done:
     """A grey map under another name; a name of nothing gives it its title back."""
     named = _require_number(relief.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
     return with_maps(relief, more=_replace(relief.maps.more, number, named)), f"Named a map {named.called}"
+
+
+def unlink_companion(relief: Relief, role: str) -> Done:
+    """A companion that lies otherwise than the relief: twice as often, until it is set.
+
+    Raises:
+        RecipeError: it has no such companion.
+    """
+    if role not in relief.movable_roles():
+        raise RecipeError("There is no such companion.")
+    others = tuple(item for item in relief.maps.unlinked if item.role != role)
+    return with_maps(relief, unlinked=(*others, Unlinked(role=role))), f"Unlinked {role}"
+
+
+def link_companion(relief: Relief, role: str) -> Done:
+    """A companion that lies just as the relief does again."""
+    return with_maps(
+        relief, unlinked=tuple(item for item in relief.maps.unlinked if item.role != role)
+    ), f"Linked {role}"
 
 
 def add_pack(relief: Relief, preset: str) -> Done:

@@ -16,6 +16,7 @@ from relief.maps.colour_map import Colour
 from relief.maps.displacement import Bump, Displacement
 from relief.maps.normal import Normal
 from relief.maps.packing import Pack
+from relief.maps.unlinked import Unlinked
 from relief.parameters import Parameters, Surroundings, choice, number
 from relief.recipe.document import Document
 from relief.recipe.layer import MOST_TREATMENTS, Layer, Picture
@@ -41,6 +42,8 @@ class Maps(Parameters):
     """Grey maps beside normal, bump and displacement."""
     packs: tuple[Pack, ...] = Field((), max_length=MOST_PACKS)
     """Pictures that hold several maps in their channels."""
+    unlinked: tuple[Unlinked, ...] = Field((), max_length=MOST_MAPS)
+    """Companions that do not follow the mapping of the relief."""
     resolution: int = number(
         0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192), zero="as the source",
         help="Texels on the long side of all maps; 0 is the size of the source. The full picture is kept to the end "
@@ -140,6 +143,11 @@ class Relief(Document):
     def companion_roles(self) -> list[str]:
         """The roles of all companions of all layers, in the order they are met."""
         return list(dict.fromkeys(role for layer in self.layers for role in layer.companions))
+
+    def movable_roles(self) -> list[str]:
+        """The roles of what lies on the surface beside the relief, and could lie otherwise."""
+        colours = ["colour"] if self.has_colours else []
+        return colours + [role for role in self.companion_roles() if role not in ("colour", "normal", "height")]
 
     @property
     def has_colours(self) -> bool:

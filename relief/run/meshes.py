@@ -26,7 +26,9 @@ from relief.sources.mesh.polygons import Polygons
 from relief.sources.mesh.read import read_mesh
 from relief.surface.base_form import BaseForm, raise_softly
 from relief.surface.cover import CoveredMesh, cover, join_edges_of_tile
+from relief.surface.edges import find_edges
 from relief.surface.mesh import Mesh
+from relief.surface.orient import find_reversed
 from relief.surface.regions import assign_regions
 from relief.surface.reverse import turn_faces
 from relief.surface.shapes.shape import Shape
@@ -141,6 +143,13 @@ class SurfacePipeline:
         compute = partial(_displace, depths, tile)
         return Stage("Displacing the surface", compute, [depths, tile], (self.subdivided(), self.covered(), *heights))
 
+    def turned_faces(self) -> Stage:
+        """Which faces of the base mesh look the wrong way: bool (faces,)."""
+        if self.surface.shape.source_key:
+            return Stage("Looking for turned faces", _find_turned, None, (self.base(),))
+        compute = partial(_all_turned, self.surface.turned)  # a shape of ours is made the right way round
+        return Stage("Looking for turned faces", compute, self.surface.turned, (self.base(),))
+
     def open_sky(self) -> Stage:
         """How much of the sky each vertex sees past the relief around it: float32 (vertices,), 1 on flat ground.
 
@@ -229,6 +238,15 @@ def _name_regions(names: list[str], mesh: Mesh, assigned: np.ndarray) -> Mesh:
         same = sum(each.partition(" (")[0] == name for each in called)
         called.append(f"{name} ({same + 1})" if same else name)
     return replace(mesh, parts=assigned, part_list=tuple(first._replace(name=name) for name in called))
+
+
+def _find_turned(mesh: Mesh) -> np.ndarray:
+    edges = find_edges(mesh.corners, mesh.offsets)
+    return find_reversed(mesh.positions.astype(float), mesh.corners, mesh.offsets, edges)
+
+
+def _all_turned(turned: bool, mesh: Mesh) -> np.ndarray:
+    return np.full(mesh.faces, turned)
 
 
 def _look_at_sky(depths: dict[str, float], covered: CoveredMesh, *heights: HeightField) -> np.ndarray:

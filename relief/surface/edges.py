@@ -6,6 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from relief.kernels import serial_kernel
+
 
 class Edges(NamedTuple):
     """Edges between vertices.
@@ -26,24 +28,79 @@ class Edges(NamedTuple):
 
 
 def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
-    """The edges of faces, each given once."""
+    """The edges of faces, each given once, in the order of their lower and then their higher vertex."""
     following = next_corners(offsets)
-    begin, end = corners.astype(np.int64), corners[following].astype(np.int64)
-    low, high = np.minimum(begin, end), np.maximum(begin, end)
-    keys = (low << 32) | high
-    order = np.argsort(keys, kind="stable")
-    in_order = keys[order]
-    first = np.ones(len(keys), bool)
-    first[1:] = in_order[1:] != in_order[:-1]
-    number = np.cumsum(first) - 1
-    of_corners = np.empty(len(keys), np.int32)
-    of_corners[order] = number
-    firsts = np.flatnonzero(first)
-    counts = np.diff(np.append(firsts, len(keys)))
-    inner = firsts[counts == 2]
-    pairs = np.stack([order[inner], order[inner + 1]], axis=1).astype(np.int32)
-    vertices = np.stack([low[order[firsts]], high[order[firsts]]], axis=1).astype(np.int32)
-    return Edges(vertices, of_corners, counts, pairs, begin[pairs[:, 0]] == begin[pairs[:, 1]])
+    count = int(corners.max(initial=-1)) + 1
+    of_corners = np.empty(len(corners), np.int32)
+    in_order = np.empty(len(corners), np.int32)
+    starts = np.zeros(count + 1, np.int64)
+    edges = _number_edges(np.ascontiguousarray(corners, np.int32), following, starts, in_order, of_corners)
+    firsts = np.empty(edges + 1, np.int64)
+    _find_firsts(in_order, of_corners, firsts)
+    counts = np.diff(firsts)
+    inner = firsts[:-1][counts == 2]
+    pairs = np.stack([in_order[inner], in_order[inner + 1]], axis=1)
+    one, other = corners[in_order[firsts[:-1]]], corners[following[in_order[firsts[:-1]]]]
+    vertices = np.stack([np.minimum(one, other), np.maximum(one, other)], axis=1).astype(np.int32)
+    return Edges(vertices, of_corners, counts, pairs, corners[pairs[:, 0]] == corners[pairs[:, 1]])
+
+
+FEW = 32
+"""Edges at a vertex that are put in order one by one."""
+
+
+@serial_kernel
+def _number_edges(corners, following, starts, in_order, of_corners):
+    """Sorts corners by the ends of their edges, those of one edge in their own order; gives the count of edges."""
+    for corner in range(len(corners)):
+        starts[min(corners[corner], corners[following[corner]]) + 1] += 1
+    for vertex in range(len(starts) - 1):
+        starts[vertex + 1] += starts[vertex]
+    filled = starts[:-1].copy()
+    for corner in range(len(corners)):
+        low = min(corners[corner], corners[following[corner]])
+        in_order[filled[low]] = corner
+        filled[low] += 1
+    edges = 0
+    for vertex in range(len(starts) - 1):
+        first, last = starts[vertex], starts[vertex + 1]
+        if last - first > FEW:
+            highs = np.empty(last - first, np.int32)
+            for place in range(first, last):
+                highs[place - first] = max(corners[in_order[place]], corners[following[in_order[place]]])
+            in_order[first:last] = in_order[first:last][np.argsort(highs, kind="mergesort")]
+        else:
+            for place in range(first + 1, last):
+                corner = in_order[place]
+                high = max(corners[corner], corners[following[corner]])
+                before = place - 1
+                while before >= first:
+                    other = in_order[before]
+                    if max(corners[other], corners[following[other]]) <= high:
+                        break
+                    in_order[before + 1] = other
+                    before -= 1
+                in_order[before + 1] = corner
+        last_high = -1
+        for place in range(first, last):
+            corner = in_order[place]
+            high = max(corners[corner], corners[following[corner]])
+            if high != last_high:
+                edges += 1
+                last_high = high
+            of_corners[corner] = edges - 1
+    return edges
+
+
+@serial_kernel
+def _find_firsts(in_order, of_corners, firsts):
+    last = -1
+    for place in range(len(in_order)):
+        edge = of_corners[in_order[place]]
+        if edge != last:
+            firsts[edge] = place
+            last = edge
+    firsts[len(firsts) - 1] = len(in_order)
 
 
 def next_corners(offsets: np.ndarray) -> np.ndarray:

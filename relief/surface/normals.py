@@ -8,8 +8,8 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from relief.kernels import serial_kernel
-from relief.surface.edges import corners_across, find_edges
+from relief.kernels import kernel, prange, serial_kernel
+from relief.surface.edges import Edges, corners_across, find_edges
 from relief.surface.mesh import Mesh, join_numbers
 
 
@@ -45,11 +45,8 @@ def renew_normals(mesh: Mesh, joined: tuple[np.ndarray, np.ndarray] | None = Non
 def smooth_by_angle(mesh: Mesh, angle: float) -> Mesh:
     """The mesh with edges hard where its faces turn by more than an angle (degrees), and all others smooth."""
     edges = find_edges(mesh.corners, mesh.offsets)
-    areas = to_unit_length(face_areas(mesh.positions, mesh.offsets, mesh.corners))
     one, end_of_one, other, end_of_other = corners_across(edges, mesh.offsets)
-    faces = mesh.face_of_corners
-    cosine = np.einsum("ij,ij->i", areas[faces[one]], areas[faces[other]])
-    soft = cosine >= np.cos(np.radians(angle)) - 1e-6
+    soft = _cosines_across(mesh, edges) >= np.cos(np.radians(angle)) - 1e-6
     rows, columns = np.concatenate([one[soft], end_of_one[soft]]), np.concatenate([other[soft], end_of_other[soft]])
     count = len(mesh.corners)
     links = coo_array((np.ones(len(rows), bool), (rows, columns)), shape=(count, count))
@@ -59,6 +56,24 @@ def smooth_by_angle(mesh: Mesh, angle: float) -> Mesh:
     total = len(mesh.positions) if one_each else int(normal_corners.max(initial=-1)) + 1
     numbers = mesh.corners if one_each else normal_corners
     return renew_normals(replace(mesh, normals=np.zeros((total, 3), np.float32), normal_corners=numbers))
+
+
+def find_hard_edges(mesh: Mesh, angle: float) -> np.ndarray:
+    """The vertices of edges whose faces turn by more than an angle (degrees): int32 (edges, 2)."""
+    if angle >= 180:
+        return np.zeros((0, 2), np.int32)
+    edges = find_edges(mesh.corners, mesh.offsets)
+    one, end_of_one, _, _ = corners_across(edges, mesh.offsets)
+    hard = _cosines_across(mesh, edges) < np.cos(np.radians(angle)) - 1e-6
+    return np.stack([mesh.corners[one[hard]], mesh.corners[end_of_one[hard]]], axis=1)
+
+
+def _cosines_across(mesh: Mesh, edges: Edges) -> np.ndarray:
+    """Of each edge with two faces the cosine of the angle that these turn by: float32 (inner,)."""
+    areas = to_unit_length(face_areas(mesh.positions, mesh.offsets, mesh.corners))
+    faces = mesh.face_of_corners[edges.pairs]
+    cosines: np.ndarray = np.einsum("ij,ij->i", areas[faces[:, 0]], areas[faces[:, 1]])
+    return cosines
 
 
 def directions(mesh: Mesh) -> np.ndarray:
@@ -81,9 +96,9 @@ def to_unit_length(vectors: np.ndarray) -> np.ndarray:
     return vectors
 
 
-@serial_kernel
+@kernel
 def _measure_areas(positions, offsets, corners, areas):
-    for face in range(len(offsets) - 1):
+    for face in prange(len(offsets) - 1):
         first, last = offsets[face], offsets[face + 1]
         x = y = z = np.float32(0)
         start = corners[first]  # edges are taken from here, so that places far away lose nothing
@@ -106,9 +121,9 @@ def _add_to_corners(areas, offsets, numbers, totals):
                 totals[numbers[corner], axis] += areas[face, axis]
 
 
-@serial_kernel
+@kernel
 def _to_unit_length(vectors):
-    for number in range(len(vectors)):
+    for number in prange(len(vectors)):
         x, y, z = vectors[number]
         length = np.sqrt(x * x + y * y + z * z)
         if length > 0:

@@ -1,4 +1,4 @@
-"""Flat subdivision: every face is cut at the middles of its edges, and stays where it is."""
+"""Subdivision: flat, where every face is cut at the middles of its edges and stays where it is, or smooth."""
 
 from __future__ import annotations
 
@@ -8,14 +8,75 @@ import numpy as np
 
 from relief.surface.edges import find_edges, next_corners
 from relief.surface.mesh import Mesh
-from relief.surface.normals import to_unit_length
+from relief.surface.normals import find_hard_edges, renew_normals, to_unit_length
+from relief.surface.refine import ALWAYS, refine
 
 
 def subdivide_flat(mesh: Mesh, level: int) -> Mesh:
     """The mesh with each triangle and quad cut in four, `level` times; a face of n corners is first cut in n quads."""
+    if not level:
+        return mesh
+    sides = np.diff(mesh.offsets)
+    if (sides == 3).all() or (sides > 3).all():
+        return _refine(mesh, level, 0)
     for _ in range(level):
         mesh = _cut(mesh)
     return mesh
+
+
+def subdivide_smooth(mesh: Mesh, level: int, crease: float = 180) -> Mesh:
+    """The mesh cut in four `level` times, its vertices moved to where the smooth surface is nearer.
+
+    Triangles alone are cut by the rule of Loop 1987, other faces by that of Catmull & Clark 1978. Sharp edges follow
+    DeRose, Kass & Truong 1998. Places on the maps are cut in the middle, so that they stay where they are at seams.
+
+    Args:
+        mesh: any polygons, open or closed. Its creases stay sharp as long as they say, and its open borders always.
+        level: how often.
+        crease: edges whose faces turn by more, degrees, stay sharp too.
+    """
+    if not level:
+        return mesh
+    sharp = find_hard_edges(mesh, crease)
+    edges = np.concatenate([mesh.crease_edges, sharp]).astype(np.int32)
+    weights = np.concatenate([mesh.crease_weights, np.full(len(sharp), ALWAYS)]).astype(np.float32)
+    return renew_normals(_refine(mesh, level, 3, (edges, weights)))
+
+
+def _refine(mesh: Mesh, level: int, moved: int, creases: tuple[np.ndarray, np.ndarray] | None = None) -> Mesh:
+    """The mesh cut in four; `moved` is 3 where its positions follow the smooth surface, and 0 where they stay."""
+    sides = np.diff(mesh.offsets)
+    lists = {"positions": mesh.corners, "uv": mesh.uv_corners, "normals": mesh.normal_corners}
+    made: dict[int, np.ndarray] = {}
+    values: dict[str, np.ndarray] = {}
+    for numbers in lists.values():
+        if id(numbers) in made:
+            continue
+        # what has the same numbers is cut in one go
+        names = [name for name, other in lists.items() if other is numbers]
+        columns = [getattr(mesh, name) for name in names]
+        first = moved if "positions" in names else 0
+        cut, made[id(numbers)] = refine(
+            numbers, mesh.offsets, np.concatenate(columns, axis=1), level, first, creases if first else None
+        )
+        ends = np.cumsum([part.shape[1] for part in columns])[:-1]
+        values |= zip(names, (np.ascontiguousarray(part) for part in np.split(cut, ends, axis=1)), strict=True)
+    triangles = bool((sides == 3).all())
+    pieces = np.where(triangles, 4, sides) * 4 ** (level - 1)
+    return replace(
+        mesh,
+        positions=values["positions"],
+        uv=values["uv"],
+        normals=to_unit_length(values["normals"]),
+        corners=made[id(mesh.corners)],
+        uv_corners=made[id(mesh.uv_corners)],
+        normal_corners=made[id(mesh.normal_corners)],
+        offsets=np.arange(0, int(pieces.sum()) * (3 if triangles else 4) + 1, 3 if triangles else 4, dtype=np.int32),
+        parts=np.repeat(mesh.parts, pieces),
+        base_faces=np.repeat(mesh.base_faces, pieces),
+        crease_edges=np.zeros((0, 2), np.int32),
+        crease_weights=np.zeros(0, np.float32),
+    )
 
 
 def count_flat(mesh: Mesh, highest: int) -> list[tuple[int, int]]:

@@ -152,12 +152,16 @@ def faulty_files() -> Iterator[tuple[str, str, bytes]]:
         )
 
 
+ENGINE = Engine()
+"""One for all: what a piece has computed as it began is not computed again as it is measured."""
+
+
 def begun(name: str, data: bytes, role: str | None = None) -> tuple[Recipe, dict[str, bytes]]:
     digest = hashlib.sha256(data).hexdigest()
     guess = facts(decode(data, name), name).guess
     content = content_of_picture(name, role or guess.role, guess.green)
     source = SourceReference(digest=digest, filename=name)
-    return first_recipe({"picture": source}, content, lambda _: data, Engine()), {digest: data}
+    return first_recipe({"picture": source}, content, lambda _: data, ENGINE), {digest: data}
 
 
 def faulty_pieces() -> Iterator[tuple[str, str, Recipe, dict[str, bytes]]]:
@@ -194,13 +198,13 @@ def faulty_pieces() -> Iterator[tuple[str, str, Recipe, dict[str, bytes]]]:
 
 def healthy_pieces() -> Iterator[tuple[str, Recipe, dict[str, bytes]]]:
     for kind in ("gradient_noise", "value_noise", "cellular_noise", "waves", "dots", "net"):
-        yield kind, start_from_nothing(kind, lambda _: b"", Engine()), {}
+        yield kind, start_from_nothing(kind, lambda _: b"", ENGINE), {}
     recipe, files = begun("rough_height.png", encoded(sixteen(rough(200, 240, 1))))
     yield "two layers", recipe.with_relief(edits.add_layer(recipe.main, "gradient_noise")[0]), files
 
 
 def said_of_piece(recipe: Recipe, files: dict[str, bytes]) -> list[str]:
-    _, found = measure_and_find(Pipeline.of(recipe, files.__getitem__), Engine())
+    _, found = measure_and_find(Pipeline.of(recipe, files.__getitem__), ENGINE)
     return [item.kind for item in found]
 
 

@@ -8,7 +8,7 @@ import trimesh
 
 from relief.height import Footprint
 from relief.inspect.finding import Finding
-from relief.inspect.mesh_section import cut_mesh
+from relief.inspect.mesh_section import Front, cut_mesh, find_end, place_cut
 from relief.inspect.start import start_from_nothing
 from relief.inspect.stretch import measure_stretch
 from relief.inspect.surface_findings import find_in_surface
@@ -268,21 +268,38 @@ class BaseFormTests(TestCase):
         self.assertTrue(2 < np.ptp(radii) < 40)
 
 
+def cut_across(mesh: Mesh, *ends: tuple[float, float]) -> np.ndarray:
+    front = Front.of(mesh)
+    return cut_mesh(mesh, *map(front.place, ends))
+
+
 class SectionTests(TestCase):
+    def test_the_line_lies_on_the_surface_where_it_was_cut(self):
+        cylinder = Cylinder(diameter=200, height=300, segments=96).mesh(FOOTPRINT, 2)
+        front = Front.of(cylinder)
+        first, last = front.place((0.25, 0.1)), front.place((0.9, 0.8))
+        cut = cut_mesh(cylinder, first, last)
+        placed = place_cut(cut, first, last).reshape(-1, 3)
+        side = np.abs(placed[:, 1]) < 149.9
+        np.testing.assert_allclose(np.hypot(placed[side, 0], placed[side, 2]), 100, atol=0.1)
+        along, out = find_end(cut, 0)
+        self.assertAlmostEqual(along, 0, delta=0.2)
+        self.assertAlmostEqual(np.hypot(first[0], out), 100, delta=0.5)
+
     def test_a_cylinder_cut_across_is_round_and_a_box_cut_askew_is_as_long_as_its_diagonal(self):
         cylinder = Cylinder(diameter=200, height=300, segments=64).mesh(FOOTPRINT, 1)
-        cut = cut_mesh(cylinder, (0, 0.37), (1, 0.37))
+        cut = cut_across(cylinder, (0, 0.37), (1, 0.37))
         np.testing.assert_allclose(np.hypot(cut[..., 0] - 100, cut[..., 1]), 100, atol=0.2)
         around = np.linalg.norm(cut[:, 0] - cut[:, 1], axis=1).sum()
         self.assertAlmostEqual(around / (np.pi * 200), 1, delta=1e-3)
         box = Box(width=300, height=400, depth=100, segments=7).mesh(FOOTPRINT, 1)
-        cut = cut_mesh(box, (0, 1), (1, 0))
+        cut = cut_across(box, (0, 1), (1, 0))
         np.testing.assert_allclose(np.ptp(cut.reshape(-1, 2), axis=0), (500, 100), atol=1e-3)
 
     def test_against_trimesh(self):
         """trimesh `intersections.mesh_plane`: as many segments, and as long."""
         torus = displace(Torus(diameter=300, thickness=90), ROUGH, 8, 0.5, 1)
-        cut = cut_mesh(torus, (0.31, 0), (0.31, 1))
+        cut = cut_across(torus, (0.31, 0), (0.31, 1))
         low, high = torus.bounds()
         at = (low[0] + 0.31 * (high[0] - low[0]), 0, 0)
         lines = trimesh.intersections.mesh_plane(solid(torus), (1, 0, 0), at)
@@ -313,11 +330,16 @@ class StretchTests(TestCase):
 
 
 class SurfaceFindingsTests(TestCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.engine = Engine()
+        cls.scallops = start_from_nothing("scallops", {}.__getitem__, cls.engine)
+
     def found(self, **surface) -> dict[str, Finding]:
-        engine = Engine()
-        recipe = start_from_nothing("scallops", {}.__getitem__, engine)
-        recipe = recipe.model_copy(update={"surface": Surface(**surface)})
-        return {item.kind: item for item in find_in_surface(SurfacePipeline.of(recipe, {}.__getitem__, 64), engine)}
+        recipe = self.scallops.model_copy(update={"surface": Surface(**surface)})
+        pipeline = SurfacePipeline.of(recipe, {}.__getitem__, 64)
+        return {item.kind: item for item in find_in_surface(pipeline, self.engine)}
 
     def test_sound_surfaces_have_none(self):
         for shape in (Plane(), Box(), Room()):

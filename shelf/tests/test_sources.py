@@ -17,7 +17,7 @@ from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import seam_ratios
-from shelf.demo import scallops, tin_ceiling
+from relief.sources.picture import Picture
 from shelf.intake import keep_source, measure_anew
 from shelf.models import Piece, Source, TextureSet, read_source, source_path
 from shelf.sets import findings_of
@@ -86,18 +86,22 @@ class LoadedDemoTests(TestCase):
         self.assertLess(np.ptp(quarters), 0.05, "the light is even")
         self.assertEqual(piece.position, 4)
 
-
-class DemoTests(ShelfTestCase):
     def test_the_scallop_scan_tiles_and_uses_its_sixteen_bits(self):
-        picture = decode(scallops.picture())
+        picture = picture_of("scallop-tile-north-wall")
         self.assertEqual(picture.bits, 16)
         self.assertLess(max(seam_ratios(picture.pixels.astype(np.float32))), 1.5)
         self.assertGreater(len(np.unique(picture.pixels)), 10_000)
 
     def test_the_ceiling_is_lit_unevenly_on_purpose(self):
-        grey = decode(tin_ceiling.picture()).pixels.mean(axis=2)
+        grey = picture_of("pressed-tin-ceiling").pixels.mean(axis=2)
         row, column = len(grey) // 2, grey.shape[1] // 2
         self.assertGreater(grey[:row, :column].mean(), grey[row:, column:].mean() * 1.1)
+
+
+def picture_of(demo: str) -> Picture:
+    """The one picture of a demo piece."""
+    (source,) = Revision.objects.now(Piece.objects.get(demo=demo)).read().sources.values()
+    return decode(read_source(source.digest), source.filename)
 
 
 class EarlierVersionTests(ShelfTestCase):

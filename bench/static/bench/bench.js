@@ -26,6 +26,7 @@ import { findTelltales } from "./stage/telltales.js";
 import { onSight, sight } from "./stage/sight.js";
 import { LIT_VIEWS, showChoices } from "./stage/choices.js";
 import { drawCut } from "./stage/cut.js";
+import { lay, layOn } from "./stage/line_in_space.js";
 import { besideNow, showLegend } from "./proofs/proofs.js";
 import "./stage/dome.js";
 import "./controls/folds.js";
@@ -149,7 +150,9 @@ async function show(longest, signal) {
     showProfiles(packet.arrays.layers);
     drawSection(packet);
     if (solidView) await showSurface(packet);
-    drawCut(solidView && surface?.told()?.upright ? await cutAlong(packet, signal) : null);
+    const cut = solidView && surface ? await cutAlong(packet, signal) : null;
+    lay(currentView() === "ways" ? null : cut);
+    drawCut(surface?.told()?.upright ? cut : null); // of a plane that lies the profile of the relief says it all
     if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);
     showChoices();
@@ -213,6 +216,7 @@ async function showSurface(packet) {
       const { surfaceOn } = await import("./stage/surface.js");
       surface = surfaceOn(solid);
       workOn(surface);
+      layOn(surface);
     } catch {
       noSurface = "This browser shows no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
       return;

@@ -51,7 +51,8 @@ function extend(shader) {
         "  float far = clamp(abs(vStretch), 0.0, 1.0);\n" +
         "  diffuseColor.rgb = mix(diffuseColor.rgb, vStretch > 0.0 ? ochre : blue, far);\n" +
         "}\n" +
-        "if (overlay == 4 && !gl_FrontFacing) diffuseColor.rgb = mix(diffuseColor.rgb, datum, 0.8);",
+        // told in the shade too
+        "if (overlay == 4 && !gl_FrontFacing) { diffuseColor.rgb = datum; totalEmissiveRadiance += datum * 0.4; }",
     )
     .replace(
       "#include <aomap_fragment>",
@@ -70,7 +71,9 @@ export function cloth(regions, inward, { kind, ...more } = {}) {
   const side = inward ? THREE.FrontSide : THREE.DoubleSide;
   const shadowSide = side; // the near walls of a room let the sun in
   return Array.from({ length: regions }, () => {
-    const material = new THREE.MeshStandardMaterial({ metalness: 0, side, shadowSide });
+    // lines that lie on it are seen whole
+    const behind = { polygonOffset: true, polygonOffsetFactor: 0, polygonOffsetUnits: 8 };
+    const material = new THREE.MeshStandardMaterial({ metalness: 0, side, shadowSide, ...behind });
     Object.assign(material, more);
     material.onBeforeCompile = kind === TRUE_BUMP ? extendWithBump : extend;
     return material;

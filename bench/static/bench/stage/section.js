@@ -170,11 +170,10 @@ function niceStep(perMm, apart) {
   return power * [1, 2, 5, 10].find((factor) => factor * power >= rough);
 }
 
+const UNITS = JSON.parse(drawing.dataset.units);
+
 /** The unit that a length is written in, and its mm. */
-function unitOf(length) {
-  if (length >= 1e7) return [1e6, "km"];
-  return length >= 2e4 ? [1000, "m"] : [1, "mm"];
-}
+const unitOf = (length) => UNITS.find(([, , from]) => length >= from);
 
 function drawTicks(right, base, zero) {
   ticks.replaceChildren();
@@ -182,7 +181,7 @@ function drawTicks(right, base, zero) {
   const text = (x, y, content, anchor) =>
     ticks.append(Object.assign(svg("text", { x, y, "text-anchor": anchor }), { textContent: content }));
   const step = niceStep(scale.across, 74);
-  const [per, unit] = unitOf(shown.length);
+  const [unit, per] = unitOf(shown.length);
   for (let i = 0; i * step <= shown.length * 1.0001; i++) {
     const x = MARGIN.left + i * step * scale.across;
     axis += `M${x} ${base}v6`;
@@ -190,7 +189,7 @@ function drawTicks(right, base, zero) {
   }
   text(right + 20, base + 18, unit, "start");
   const rise = niceStep(scale.up, 24);
-  const [perRise, unitOfRise] = unitOf(rise * 4);
+  const [unitOfRise, perRise] = unitOf(rise * 4);
   if (unitOfRise !== unit) text(MARGIN.left - 9, base + 18, unitOfRise, "end");
   for (let y = zero - rise * scale.up, i = 1; y > MARGIN.top - 4; y -= rise * scale.up, i++) axis += tick(y, i * rise);
   for (let y = zero + rise * scale.up, i = 1; y < base - 6; y += rise * scale.up, i++) axis += tick(y, -i * rise);

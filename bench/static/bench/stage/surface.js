@@ -14,11 +14,22 @@ const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.6], along:
 const FILLED = 0.94; // of what is free of the stage, by the surface
 const COVERED = 112; // px at the top of the stage, by its buttons
 const FARTHEST = 88; // degrees from straight above that the camera tilts
-const SHADOW = 2048; // texels to a side of what the sun sees
+const SHADOW = { card: 2048, processor: 1024 }; // texels to a side of what the sun sees, by what draws
+
+/** Whether there is no graphics card, so that each pixel costs time of the processor. */
+function drawsInSoftware() {
+  const context = document.createElement("canvas").getContext("webgl2");
+  const named = context?.getExtension("WEBGL_debug_renderer_info");
+  const name = named ? context.getParameter(named.UNMASKED_RENDERER_WEBGL) : "";
+  context?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software/i.test(name);
+}
 
 /** Starts drawing on a canvas. Throws where there is no WebGL. */
 export function surfaceOn(canvas) {
-  const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+  const without = drawsInSoftware();
+  const renderer = new THREE.WebGLRenderer({ canvas, antialias: !without, preserveDrawingBuffer: true });
+  const shadow = without ? SHADOW.processor : SHADOW.card;
   renderer.shadowMap.enabled = true;
   renderer.shadowMap.autoUpdate = false; // only when the light or the surface has changed, not while the view turns
   const scene = new THREE.Scene();
@@ -29,18 +40,21 @@ export function surfaceOn(canvas) {
   const sky = new THREE.HemisphereLight(0xf1f5f4, 0x4a5154);
   sky.position.set(0, 0, 1);
   sun.castShadow = true;
-  sun.shadow.mapSize.set(SHADOW, SHADOW);
+  sun.shadow.mapSize.set(shadow, shadow);
   const mesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshStandardMaterial());
   mesh.castShadow = mesh.receiveShadow = true;
   const stand = new THREE.Group(); // y is up on what stands
-  const seams = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xb3105f }));
-  stand.add(mesh, seams);
+  const [seams, line] = [0, 1].map(
+    () => new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xb3105f })),
+  );
+  stand.add(mesh, seams, line);
   scene.add(sun, sun.target, second, sky, stand);
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
   let figure = null;
   let cast = ""; // what the shadows were drawn for
   let drawing = false;
+  const followers = []; // what is placed anew whenever it was drawn
 
   function draw() {
     if (drawing) return;
@@ -78,6 +92,7 @@ export function surfaceOn(canvas) {
         renderer.setScissor(...place);
         renderer.render(scene, camera);
       });
+      for (const follow of followers) follow();
       canvas.dataset.drawn = String(Number(canvas.dataset.drawn ?? 0) + 1);
     });
   }
@@ -100,7 +115,7 @@ export function surfaceOn(canvas) {
     const seen = sun.shadow.camera;
     Object.assign(seen, { left: -radius, right: radius, top: radius, bottom: -radius, near: radius, far: radius * 5 });
     seen.updateProjectionMatrix();
-    sun.shadow.normalBias = (3 * radius) / SHADOW;
+    sun.shadow.normalBias = (3 * radius) / shadow;
     sun.shadow.bias = -0.0006;
     return JSON.stringify([lights[0].towards, radius]);
   }
@@ -232,6 +247,12 @@ export function surfaceOn(canvas) {
     return geometry;
   }
 
+  function setLines(lines, places) {
+    lines.geometry.dispose();
+    lines.geometry = new THREE.BufferGeometry();
+    lines.geometry.setAttribute("position", new THREE.BufferAttribute(places, 3));
+  }
+
   function take(next, packet) {
     for (const { geometry, materials } of shapes) {
       geometry.dispose();
@@ -245,9 +266,7 @@ export function surfaceOn(canvas) {
     const first = !shapes.length;
     shapes = next;
     told = packet;
-    seams.geometry.dispose();
-    seams.geometry = new THREE.BufferGeometry();
-    seams.geometry.setAttribute("position", new THREE.BufferAttribute(packet.arrays.seams, 3));
+    setLines(seams, packet.arrays.seams);
     stand.rotation.x = packet.upright ? Math.PI / 2 : 0;
     stand.updateMatrixWorld();
     canvas.dataset.faces = packet.faces;
@@ -256,7 +275,15 @@ export function surfaceOn(canvas) {
     draw();
   }
 
-  const coloured = (pixels) => ({ userData: { colours: pixels ? texture(pixels, THREE.SRGBColorSpace) : null } });
+  /** The colours of a relief, laid by a matrix from its places to theirs where they do not follow it. */
+  function coloured(pixels, laid) {
+    const colours = pixels ? texture(pixels, THREE.SRGBColorSpace) : null;
+    if (colours && laid) {
+      colours.matrixAutoUpdate = false;
+      colours.matrix.set(...laid);
+    }
+    return { userData: { colours } };
+  }
 
   controls.addEventListener("change", () => {
     const degrees = Math.round((controls.getPolarAngle() * 180) / Math.PI);
@@ -292,6 +319,19 @@ export function surfaceOn(canvas) {
         far: hit.distance,
       };
     },
+    /** Draws the section line over it: the ends of segments, in mm. */
+    layLine(places) {
+      setLines(line, places);
+      draw();
+    },
+    /** Names what is called whenever it was drawn. */
+    onDrawn: (follow) => followers.push(follow),
+    /** Where a place on the surface, mm, is seen: px from the stage's upper left, and how far `out` of it, in its sizes. */
+    seen([x, y, z]) {
+      const point = mesh.localToWorld(new THREE.Vector3(x, y, z)).project(camera);
+      const at = [((point.x + 1) / 2) * canvas.clientWidth, ((1 - point.y) / 2) * canvas.clientHeight];
+      return { at: at.map((side) => Number(side.toFixed(1))), out: Math.max(Math.abs(point.x), Math.abs(point.y)) - 1 };
+    },
     /** mm on the surface that a pixel shows at a distance. */
     pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
     /** Takes the arrays of a mesh over, and the pictures that lie on its regions, by the key of their relief. */
@@ -300,7 +340,7 @@ export function surfaceOn(canvas) {
       for (const [number, material] of materials.entries()) {
         const key = packet.region_reliefs[number];
         if (normals[key]) material.normalMap = texture(normals[key], THREE.NoColorSpace);
-        Object.assign(material, coloured(colours[key]));
+        Object.assign(material, coloured(colours[key], packet.colours_laid[key]));
       }
       take([{ geometry: shape(packet, Object.keys(normals).length > 0), materials }], packet);
     },
@@ -311,7 +351,10 @@ export function surfaceOn(canvas) {
       const bumped = { bumpMap: texture(bump, THREE.NoColorSpace), bumpScale: bumpSpan, kind: TRUE_BUMP };
       const dressed = (packet, mapped, more) => ({
         geometry: shape(packet, mapped),
-        materials: cloth(packet.region_counts.length, packet.inward, { ...coloured(colourPixels), ...more }),
+        materials: cloth(packet.region_counts.length, packet.inward, {
+          ...coloured(colourPixels, packet.colours_laid[packet.region_reliefs[0]]),
+          ...more,
+        }),
       });
       take(
         [

@@ -1,0 +1,72 @@
+"""A companion that is laid on the surface otherwise than the relief, on purpose."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from pydantic import Field
+
+from relief.parameters import Parameters, Surroundings, number, switch
+
+
+class Unlinked(Parameters):
+    """How a companion lies on one repeat of the relief, once it does not follow the mapping any more.
+
+    Attributes:
+        role: the companion; `colour` for the colours of a photo too.
+    """
+
+    role: str = Field("colour", max_length=40)
+    on: bool = switch(
+        True, label="Unlinked",
+        help="Lies as it is set here. Otherwise it lies just as the relief does.",
+    )  # fmt: skip
+    across: float = number(
+        2, 0.01, 100, label="Times across", step=0.5, slider=(0.25, 8),
+        help="How often it repeats across one repeat of the relief.",
+    )  # fmt: skip
+    down: float = number(
+        2, 0.01, 100, label="Times down", step=0.5, slider=(0.25, 8), help="The same, downward.",
+    )  # fmt: skip
+    shift_across: float = number(
+        0, -100, 100, label="Shift across", step=0.01, slider=(-1, 1),
+        help="Moves it to the right, in repeats of its own.",
+    )  # fmt: skip
+    shift_down: float = number(
+        0, -100, 100, label="Shift down", step=0.01, slider=(-1, 1), help="Moves it down, in repeats of its own.",
+    )  # fmt: skip
+    turn: float = number(
+        0, -360, 360, label="Turn", unit="°", step=1, slider=(-180, 180),
+        help="Turns it counter-clockwise about the lower left corner of the relief.",
+    )  # fmt: skip
+
+    @property
+    def heading(self) -> str:
+        return f"{self.role.capitalize()}, unlinked"
+
+    def unused(self, around: Surroundings) -> set[str]:
+        return set() if self.on else set(type(self).model_fields) - {"on"}
+
+    def matrix(self) -> np.ndarray:
+        """Takes a place on the relief (u to the right, v up, 1; in its repeats) to one on the companion: (3, 3).
+
+        It is turned, then scaled, then shifted, all about the lower left corner.
+        """
+        cosine, sine = math.cos(math.radians(self.turn)), math.sin(math.radians(self.turn))
+        return np.array(
+            [
+                [self.across * cosine, self.across * sine, -self.shift_across],
+                [-self.down * sine, self.down * cosine, self.shift_down],
+                [0, 0, 1],
+            ]
+        )
+
+    def say(self) -> str:
+        """How it lies, in words."""
+        words = f"{self.across:g} x {self.down:g} times on one repeat of the relief"
+        if self.turn:
+            words += f", turned by {self.turn:g} degrees"
+        if self.shift_across or self.shift_down:
+            words += f", moved by {self.shift_across:g} to the right and {self.shift_down:g} down in repeats of its own"
+        return words
