@@ -47,8 +47,8 @@ def warm_up() -> None:
     mean_curvature(field, 1)
     for shape in (Plane(segments=1), Box(segments=1)):
         displace_shape(shape, field)
-    for shape in (Box(segments=1), Sphere(segments=4)):
-        subdivide_smooth(shape.mesh(field.footprint, 0), 2)
+    for cage in (Box(segments=1), Sphere(segments=4)):
+        subdivide_smooth(cage.mesh(field.footprint, 0), 2)
     wavelengths(rough, 0.5)
     for dtype in (np.uint8, np.uint16, np.float32):
         resample_by_area(np.zeros((4, 4, 3), dtype), 2, 2)
