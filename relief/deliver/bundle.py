@@ -222,7 +222,7 @@ def delivery_files(
     Raises:
         Cancelled, TooManyFacesError, PictureError.
     """
-    surface = SurfacePipeline.of(recipe, read_source)
+    surface = SurfacePipeline.of(recipe, read_source).final()
     surface.refuse_if_too_large(engine)
     reliefs = {key: Maps(each, engine, recipe.delivery) for key, each in surface.pipelines.items()}
     progress.step(0.02, "Making the height at full size")

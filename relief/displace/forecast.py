@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from relief.errors import TooManyFacesError
 from relief.height import Footprint
 from relief.surface.mesh import Mesh
+from relief.surface.subdivide import count_flat, count_smooth
 from relief.surface.surface import HIGHEST_LEVEL, Surface
 
 MOST_FACES = 2_000_000
@@ -30,7 +31,7 @@ class Forecast:
 
 
 def forecast(surface: Surface, footprint: Footprint, base: Mesh | None = None) -> Forecast:
-    """The cost of a surface at its level; of an own mesh, from its base mesh."""
+    """The cost of a surface at its level; from its base mesh, where it is not as the shape is."""
     return by_level(surface, footprint, base)[surface.level]
 
 
@@ -38,7 +39,8 @@ def by_level(surface: Surface, footprint: Footprint, base: Mesh | None = None) -
     """The cost at every level there is, coarsest first."""
     shape = surface.shape
     if base:
-        counts = shape.counts_from(base, HIGHEST_LEVEL)
+        count = count_smooth if surface.subdivision.kind == "smooth" else count_flat
+        counts = count(base, HIGHEST_LEVEL)
     else:
         counts = [shape.count(footprint, level) for level in range(HIGHEST_LEVEL + 1)]
     return [
@@ -55,9 +57,10 @@ def refuse_if_too_large(surface: Surface, footprint: Footprint, base: Mesh | Non
         return
     fitting = [cost.level for cost in costs if cost.fits]
     offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
-    faces, most = _space_digits(wanted.faces), _space_digits(MOST_FACES)
+    faces, most = space_digits(wanted.faces), space_digits(MOST_FACES)
     raise TooManyFacesError(f"Level {surface.level} would make {faces} faces; at most {most} are built. {offer}")
 
 
-def _space_digits(count: int) -> str:
+def space_digits(count: int) -> str:
+    """A whole number with its thousands set apart."""
     return f"{count:,}".replace(",", "\N{NO-BREAK SPACE}")

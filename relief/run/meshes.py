@@ -8,15 +8,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 
+from relief.displace.deviation import Deviation, find_sags, measure_deviation
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances, gather_distances, sample_laid
-from relief.displace.forecast import Forecast, by_level, forecast, refuse_if_too_large
+from relief.displace.forecast import MOST_FACES, Forecast, by_level, forecast, refuse_if_too_large
+from relief.displace.tessellate import Carried, tessellate
 from relief.height import Footprint, HeightField
 from relief.maps.occlusion import occlusion
+from relief.progress import Progress
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
@@ -25,13 +28,17 @@ from relief.run.stages import ReadSource
 from relief.sources.mesh.polygons import Polygons
 from relief.sources.mesh.read import read_mesh
 from relief.surface.base_form import BaseForm, raise_softly
+from relief.surface.bisect import as_triangles
 from relief.surface.cover import CoveredMesh, cover, join_edges_of_tile
 from relief.surface.edges import find_edges
 from relief.surface.mesh import Mesh
+from relief.surface.normals import find_hard_edges
 from relief.surface.orient import find_reversed
 from relief.surface.regions import assign_regions
 from relief.surface.reverse import turn_faces
 from relief.surface.shapes.shape import Shape
+from relief.surface.subdivide import subdivide_flat, subdivide_smooth
+from relief.surface.subdivision import sharp_edges
 from relief.surface.surface import Surface
 
 SKY = 512
@@ -62,6 +69,10 @@ class SurfacePipeline:
         """The same with another relief in the place of all."""
         return replace(self, pipelines={key: replace(each, relief=relief) for key, each in self.pipelines.items()})
 
+    def final(self) -> Self:
+        """The same as it is delivered: at its final level."""
+        return self.with_level(self.surface.final_level or self.surface.level)
+
     def with_level(self, level: int) -> Self:
         """The same at another level of subdivision."""
         return replace(self, surface=self.surface.model_copy(update={"level": level}))
@@ -90,22 +101,51 @@ class SurfacePipeline:
         return Stage("Placing the mesh", partial(_place, self.surface), self._placed, (whole,))
 
     def subdivided(self) -> Stage:
-        """The `Mesh` before anything lies on it, raised by its base form.
+        """The `Mesh` before it is displaced, raised by its base form: subdivided by levels, or tessellated.
 
         Raises:
-            TooManyFacesError: more faces than are built; of an own mesh only when it is run.
+            TooManyFacesError: more faces than are built; of an own mesh or a tessellation only when it is run.
         """
-        shape, level = self.surface.shape, self.surface.level
-        if shape.source_key:
-            compute = partial(_cut, self.surface)
-            whole = Stage("Subdividing the surface", compute, [shape.model_dump(), level], (self.base(),))
-        else:
-            refuse_if_too_large(self.surface, self.footprint)
-            whole = self._mesh("Subdividing the surface", level)
+        surface = self.surface
+        if surface.tessellation.even:
+            return self._raised(self._cut(surface.level))
+        carried = self._carried()
+        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
+        known = [
+            surface.model_dump(exclude={"unit", "level", "final_level"}),
+            {key: footprint.model_dump() for key, footprint in self._footprints().items()},
+            depths,
+        ]
+        smooth = surface.subdivision.kind == "smooth"
+        start = self._cut(surface.level) if smooth else self.base()
+        compute = partial(_tessellate, surface, self.footprint, self._footprints(), depths)
+        heights = (self.pipelines[key].displacing() for key in carried)
+        return Stage("Tessellating the surface", compute, known, (start, self.base(), *heights), reports=True)
+
+    def _cut(self, level: int) -> Stage:
+        """The mesh at a level of subdivision, not raised."""
+        surface, shape = self.surface, self.surface.shape
+        if surface.subdivision.kind == "shape" and not shape.source_key:
+            refuse_if_too_large(surface, self.footprint)
+            return self._mesh("Subdividing the surface", level)
+        known = [surface.model_dump(include={"subdivision"}), level]
+        needed = (self.base(),)
+        if surface.subdivision.at_regions:
+            known.append([region.model_dump(include={"parts", "grow"}) for region in surface.regions])
+        return Stage("Subdividing the surface", partial(_subdivide, surface, self.footprint, level), known, needed)
+
+    def _raised(self, whole: Stage) -> Stage:
         form = self.surface.form
         if form == BaseForm():
             return whole
         return Stage("Raising the base form", partial(_raise, form), form.model_dump(), (whole,))
+
+    def _carried(self) -> list[str]:
+        """The keys of the reliefs that it carries, in order."""
+        return sorted(self.surface.relief_keys() & self.pipelines.keys())
+
+    def _footprints(self) -> dict[str, Footprint]:
+        return {key: each.relief.final_footprint for key, each in self.pipelines.items()}
 
     @property
     def _placed(self) -> list:
@@ -125,7 +165,7 @@ class SurfacePipeline:
     def covered(self) -> Stage:
         """The `CoveredMesh`: the subdivided mesh with the places of the reliefs on it."""
         surface = self.surface
-        footprints = {key: each.relief.final_footprint for key, each in self.pipelines.items()}
+        footprints = self._footprints()
         known = [
             surface.model_dump(include={"mapping", "relief", "regions"}),
             {key: footprint.model_dump() for key, footprint in footprints.items()},
@@ -135,7 +175,7 @@ class SurfacePipeline:
 
     def displaced(self) -> Stage:
         """The `Mesh` moved by the reliefs that lie on it. Raises as `subdivided` does."""
-        carried = sorted(self.surface.relief_keys() & self.pipelines.keys())
+        carried = self._carried()
         depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
         heights = tuple(self.pipelines[key].displacing() for key in carried)
         alone = not self.surface.shape.upright and not self.surface.regions
@@ -150,12 +190,21 @@ class SurfacePipeline:
         compute = partial(_all_turned, self.surface.turned)  # a shape of ours is made the right way round
         return Stage("Looking for turned faces", compute, self.surface.turned, (self.base(),))
 
+    def deviation(self) -> Stage:
+        """The `Deviation` of the displaced mesh from the true surface."""
+        carried = self._carried()
+        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
+        heights = (self.pipelines[key].displacing() for key in carried)
+        known = [self.surface.model_dump(exclude={"unit"}), depths]
+        compute = partial(_measure_deviation, self.surface, self._footprints(), depths)
+        return Stage("Measuring the mesh", compute, known, (self.base(), self.subdivided(), *heights))
+
     def open_sky(self) -> Stage:
         """How much of the sky each vertex sees past the relief around it: float32 (vertices,), 1 on flat ground.
 
         For looking at alone, from a small copy of each relief.
         """
-        carried = sorted(self.surface.relief_keys() & self.pipelines.keys())
+        carried = self._carried()
         small = {key: replace(self.pipelines[key], longest=SKY) for key in carried}
         depths = {key: each.relief.amplitude for key, each in small.items()}
         heights = tuple(each.displacing() for each in small.values())
@@ -181,7 +230,8 @@ class SurfacePipeline:
 
     def _base_for(self, engine: Engine) -> Mesh | None:
         """What has to be read before it is known how many faces there will be."""
-        return engine.run(self.base()) if self.surface.shape.source_key else None
+        alone = self.surface.subdivision.kind == "shape" and not self.surface.shape.source_key
+        return None if alone else engine.run(self.base())
 
 
 def _read(read_source: ReadSource, digest: str, filename: str) -> Polygons:
@@ -196,9 +246,54 @@ def _place(surface: Surface, mesh: Mesh) -> Mesh:
     return replace(turn_faces(mesh) if surface.turned else mesh, middle=surface.place)
 
 
-def _cut(surface: Surface, base: Mesh) -> Mesh:
-    refuse_if_too_large(surface, Footprint(), base)
-    return surface.shape.cut(base, surface.level)
+def _subdivide(surface: Surface, footprint: Footprint, level: int, base: Mesh) -> Mesh:
+    refuse_if_too_large(surface.model_copy(update={"level": level}), footprint, base)
+    if surface.subdivision.kind != "smooth":
+        return subdivide_flat(base, level)
+    subdivision = surface.subdivision
+    edges = np.concatenate(
+        [
+            sharp_edges(base, subdivision, assign_regions(base, surface.regions)),
+            find_hard_edges(base, subdivision.crease),
+        ]
+    )
+    weights = np.full(len(edges), subdivision.weight, np.float32)
+    return subdivide_smooth(replace(base, crease_edges=edges, crease_weights=weights), level)
+
+
+def _tessellate(
+    surface: Surface,
+    footprint: Footprint,
+    footprints: dict[str, Footprint],
+    depths: dict[str, tuple[float, float]],
+    start: Mesh,
+    base: Mesh,
+    *rest: Any,
+) -> Mesh:
+    heights: tuple[HeightField, ...] = rest[:-1]
+    progress: Progress = rest[-1]
+    regions = assign_regions(base, surface.regions)
+    carried = Carried(regions, footprints, dict(zip(depths, heights, strict=True)), depths)
+    ours = surface.subdivision.kind == "shape" and not surface.shape.source_key
+    patches = surface.shape.patches(footprint) if ours else None
+    return tessellate(surface, start, patches, carried, MOST_FACES, progress)
+
+
+def _measure_deviation(
+    surface: Surface,
+    footprints: dict[str, Footprint],
+    depths: dict[str, tuple[float, float]],
+    base: Mesh,
+    mesh: Mesh,
+    *heights: HeightField,
+) -> Deviation:
+    regions = assign_regions(base, surface.regions)
+    carried = Carried(regions, footprints, dict(zip(depths, heights, strict=True)), depths)
+    triangles = as_triangles(mesh)
+    covered, _ = carried.lay_on(triangles, surface)
+    round_ = surface.shape.is_round and surface.subdivision.kind == "shape"
+    sags = find_sags(triangles) if round_ else None
+    return measure_deviation(covered, carried.heights, depths, sags)
 
 
 def _make(surface: Surface, footprint: Footprint, level: int) -> Mesh:

@@ -34,15 +34,12 @@ def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
     of_corners = np.empty(len(corners), np.int32)
     in_order = np.empty(len(corners), np.int32)
     starts = np.zeros(count + 1, np.int64)
-    edges = _number_edges(np.ascontiguousarray(corners, np.int32), following, starts, in_order, of_corners)
-    firsts = np.empty(edges + 1, np.int64)
-    _find_firsts(in_order, of_corners, firsts)
-    counts = np.diff(firsts)
-    inner = firsts[:-1][counts == 2]
-    pairs = np.stack([in_order[inner], in_order[inner + 1]], axis=1)
-    one, other = corners[in_order[firsts[:-1]]], corners[following[in_order[firsts[:-1]]]]
-    vertices = np.stack([np.minimum(one, other), np.maximum(one, other)], axis=1).astype(np.int32)
-    return Edges(vertices, of_corners, counts, pairs, corners[pairs[:, 0]] == corners[pairs[:, 1]])
+    corners = np.ascontiguousarray(corners, np.int32)
+    edges = _number_edges(corners, following, starts, in_order, of_corners)
+    vertices, counts = np.empty((edges, 2), np.int32), np.zeros(edges, np.int64)
+    pairs, turned = np.empty((edges, 2), np.int32), np.empty(edges, bool)
+    inner = _describe_edges(corners, following, in_order, of_corners, vertices, counts, pairs, turned)
+    return Edges(vertices, of_corners, counts, pairs[:inner], turned[:inner])
 
 
 FEW = 32
@@ -93,14 +90,25 @@ def _number_edges(corners, following, starts, in_order, of_corners):
 
 
 @serial_kernel
-def _find_firsts(in_order, of_corners, firsts):
-    last = -1
-    for place in range(len(in_order)):
-        edge = of_corners[in_order[place]]
-        if edge != last:
-            firsts[edge] = place
-            last = edge
-    firsts[len(firsts) - 1] = len(in_order)
+def _describe_edges(corners, following, in_order, of_corners, vertices, counts, pairs, turned):
+    """Fills what is known of each edge; gives how many have two faces."""
+    inner = 0
+    first = 0
+    while first < len(in_order):
+        corner = in_order[first]
+        edge = of_corners[corner]
+        last = first + 1
+        while last < len(in_order) and of_corners[in_order[last]] == edge:
+            last += 1
+        one, other = corners[corner], corners[following[corner]]
+        vertices[edge, 0], vertices[edge, 1] = min(one, other), max(one, other)
+        counts[edge] = last - first
+        if last - first == 2:
+            pairs[inner, 0], pairs[inner, 1] = corner, in_order[first + 1]
+            turned[inner] = one == corners[in_order[first + 1]]
+            inner += 1
+        first = last
+    return inner
 
 
 def next_corners(offsets: np.ndarray) -> np.ndarray:

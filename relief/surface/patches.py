@@ -85,6 +85,24 @@ def join_patches(patches: Sequence[Patch], level: int, smoothing: float) -> Mesh
     )
 
 
+def find_parameters(patches: Sequence[Patch]) -> tuple[np.ndarray, np.ndarray]:
+    """The parameters of the points of base meshes, as `join_patches` numbers its places at level 0.
+
+    Returns:
+        float64 (points, 2), and bool (points,): whether it is a pole, where a border of a patch is one point.
+    """
+    parameters, poles = [], []
+    for patch in patches:
+        u, v = np.meshgrid(np.linspace(0, 1, patch.across + 1), np.linspace(0, 1, patch.down + 1))
+        positions, _, _ = patch.place(u, v)
+        at_pole = np.zeros(u.shape, bool)
+        for row in (0, -1):
+            at_pole[row] = np.ptp(positions[row], axis=0).max() <= 1e-9 * np.abs(positions).max()
+        parameters.append(np.stack([u, v], axis=-1).reshape(-1, 2))
+        poles.append(at_pole.ravel())
+    return np.concatenate(parameters), np.concatenate(poles)
+
+
 def _with_bounds(patch: Patch) -> Part:
     """The part with the box around its true surface, from places that are the same at every number of segments."""
     positions = patch.place(*np.meshgrid(np.linspace(0, 1, 65), np.linspace(0, 1, 65)))[0].reshape(-1, 3)

@@ -96,6 +96,21 @@ def count_flat(mesh: Mesh, highest: int) -> list[tuple[int, int]]:
     return counts
 
 
+def count_smooth(mesh: Mesh, highest: int) -> list[tuple[int, int]]:
+    """Faces and vertices (at most) that `subdivide_smooth` would make at every level up to a highest one."""
+    sides = np.diff(mesh.offsets)
+    if (sides == 3).all():
+        return count_flat(mesh, highest)
+    edges = len(find_edges(mesh.corners, mesh.offsets).counts)
+    counts = [(mesh.faces, len(mesh.positions))]
+    vertices, quads = len(mesh.positions) + edges + mesh.faces, len(mesh.corners)
+    edges = 2 * edges + quads
+    for _ in range(highest):
+        counts.append((quads, vertices))
+        vertices, edges, quads = vertices + edges + quads, 2 * edges + 4 * quads, 4 * quads
+    return counts
+
+
 def _cut(mesh: Mesh) -> Mesh:
     sides = np.diff(mesh.offsets)
     is_triangle = sides == 3

@@ -13,6 +13,9 @@ from relief.surface.mapping.own import OwnMapping
 from relief.surface.regions import MOST_REGIONS, Region
 from relief.surface.shapes import AnyShape
 from relief.surface.shapes.plane import Plane
+from relief.surface.subdivision import Subdivision
+from relief.surface.tessellation import AnyTessellation
+from relief.surface.tessellation.levels import Levels
 
 HIGHEST_LEVEL = 10
 UNITS = {"mm": 1, "cm": 10, "m": 1000, "km": 1_000_000, "in": 25.4}
@@ -49,6 +52,12 @@ class Surface(Parameters):
         4, 0, HIGHEST_LEVEL, label="Subdivision level", step=1,
         help="Each level cuts every face into four. Too few look blocky, one more costs four times as much.",
     )  # fmt: skip
+    final_level: int = number(
+        0, 0, HIGHEST_LEVEL, label="Final level", step=1, zero="as looked at",
+        help="The level of what is delivered, apart from that of what is looked at.",
+    )  # fmt: skip
+    subdivision: Subdivision = Subdivision()
+    tessellation: AnyTessellation = Levels()
     form: BaseForm = BaseForm()
     mapping: AnyMapping = OwnMapping()
     relief: str = "main"

@@ -19,6 +19,7 @@ from relief.surface.mapping.mapping import Bounds
 from relief.surface.mend import MOST_UNWRAPPED, merge_doubled, turn_outward, unwrap
 from relief.surface.orient import find_reversed
 from relief.surface.shapes.own_mesh import OwnMesh
+from relief.surface.subdivide import subdivide_flat
 from relief.tests.fields import field, rough
 from relief.tests.surfaces import displace_own
 
@@ -294,7 +295,7 @@ class OwnShapeTests(TestCase):
 
     def test_a_displaced_mesh_stays_closed_however_its_faces_were_cut(self):
         shape = OwnMesh(unit="cm", merge=True)
-        base = shape.cut(shape.base(read(CUBE)), 3)
+        base = subdivide_flat(shape.base(read(CUBE)), 3)
         mesh = displace_own(base, field(rough(40, 50), width=30, height=30), 4, 0.5)
         self.assertTrue(trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False).is_watertight)
 

@@ -16,6 +16,7 @@ from relief.surface.mesh import Mesh, Part
 from relief.surface.normals import to_unit_length
 from relief.surface.shapes import SHAPES
 from relief.surface.shapes.plane import Plane
+from relief.surface.subdivide import count_flat, subdivide_flat
 from relief.surface.surface import Surface
 from relief.tests.fields import WRAP, centres, field, rough, sinusoid
 from relief.tests.folders import kinds_written
@@ -201,7 +202,7 @@ class EveryShapeTests(TestCase):
                     shape = model()
                     if shape.source_key:
                         base = shape.base(read_mesh(OCTAHEDRON, "octahedron.obj"))
-                        (faces, vertices), mesh = shape.counts_from(base, level)[level], shape.cut(base, level)
+                        (faces, vertices), mesh = count_flat(base, level)[level], subdivide_flat(base, level)
                         self.assertEqual((faces, vertices), (mesh.faces, len(mesh.positions)))
                         continue
                     faces, vertices = shape.count(footprint, level)

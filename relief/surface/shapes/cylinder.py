@@ -19,6 +19,7 @@ class Cylinder(Shape):
     title: ClassVar[str] = "Cylinder"
     about: ClassVar[str] = "A column, a post, a coin"
     closes: ClassVar[tuple[bool, bool]] = (True, False)
+    is_round: ClassVar[bool] = True
     kind: Literal["cylinder"] = "cylinder"
     diameter: float = length(1000, label="Diameter", help="From side to side.")
     height: float = length(1000, label="Height", help="From bottom to top.")

@@ -18,7 +18,6 @@ from relief.surface.mend import merge_doubled, turn_outward, unwrap
 from relief.surface.mesh import Mesh, Part
 from relief.surface.normals import face_areas, smooth_by_angle, to_unit_length
 from relief.surface.shapes.shape import LONGEST, Shape
-from relief.surface.subdivide import count_flat, subdivide_flat
 
 MOST_PARTS = 200
 """Parts at most; beyond, the last one holds what is left."""
@@ -66,12 +65,6 @@ class OwnMesh(Shape):
 
     def size(self, footprint: Footprint) -> tuple[float, float, float]:
         return (self.longest,) * 3
-
-    def counts_from(self, base: Mesh, highest: int) -> list[tuple[int, int]]:
-        return count_flat(base, highest)
-
-    def cut(self, base: Mesh, level: int) -> Mesh:
-        return subdivide_flat(base, level)
 
     def base(self, own: Polygons) -> Mesh:
         """The base mesh, mended, about its own middle.

@@ -25,7 +25,7 @@ class Shape(Parameters):
     """Base of the shapes that carry a relief.
 
     A subclass has a `kind`, a title, its parameters, `size` and `patches`. One that is made of a source says its key,
-    and has `base`, `cut` and `counts_from` instead of `patches`. Its middle is at the origin; y is up.
+    and has `base` instead of `patches`. Its middle is at the origin; y is up.
     """
 
     title: ClassVar[str]
@@ -36,6 +36,8 @@ class Shape(Parameters):
     """Whether the first of its parts meets itself, around and along."""
     inward: ClassVar[bool] = False
     """Whether it is seen from inside."""
+    is_round: ClassVar[bool] = False
+    """Whether its true surface is curved between the vertices of its mesh."""
     kind: str
     smoothing: float = number(
         40, 0, 180, label="Smoothing angle", unit="°", step=1,
@@ -91,14 +93,6 @@ class Shape(Parameters):
 
     def base(self, own: Polygons) -> Mesh:
         """The base mesh of one that is made of a source."""
-        raise NotImplementedError
-
-    def cut(self, base: Mesh, level: int) -> Mesh:
-        """Its mesh at a level, from its base mesh."""
-        raise NotImplementedError
-
-    def counts_from(self, base: Mesh, highest: int) -> list[tuple[int, int]]:
-        """Faces and vertices (at most) at each level up to a highest one, from its base mesh."""
         raise NotImplementedError
 
     def edge_length(self, footprint: Footprint) -> float:

@@ -20,6 +20,7 @@ class Sphere(Shape):
     title: ClassVar[str] = "Sphere"
     about: ClassVar[str] = "A ball, a knob, a planet"
     closes: ClassVar[tuple[bool, bool]] = (True, False)
+    is_round: ClassVar[bool] = True
     kind: Literal["sphere"] = "sphere"
     diameter: float = length(1000, label="Diameter", help="From side to side.")
     segments: int = number(
@@ -40,6 +41,6 @@ class Sphere(Shape):
         across = np.where(at_pole, 0, np.sin(np.pi * v))
         normals = np.stack([x * across, -np.cos(np.pi * v), z * across], axis=-1)
         # a triangle at a pole stands over the middle of its base; of its two corners there, one is left out
-        half = 0.5 / (u.shape[1] - 1)
+        half = 0.5 / max(u.shape[1] - 1, 1)
         places = u + np.where(v == 1, half, np.where(v == 0, -half, 0))
         return normals * (self.diameter / 2), normals, np.stack([np.clip(places, 0, 1), v], axis=-1)

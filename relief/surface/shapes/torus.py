@@ -21,6 +21,7 @@ class Torus(Shape):
     title: ClassVar[str] = "Torus"
     about: ClassVar[str] = "A ring, a rope, a moulding"
     closes: ClassVar[tuple[bool, bool]] = (True, True)
+    is_round: ClassVar[bool] = True
     kind: Literal["torus"] = "torus"
     diameter: float = length(1000, label="Outer diameter", help="From outer edge to outer edge.")
     thickness: float = length(250, label="Thickness", help="The diameter of what the ring is bent from.")

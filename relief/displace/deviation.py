@@ -1,0 +1,221 @@
+"""How far a mesh is from the surface that it stands for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as Dictionary
+from dataclasses import dataclass
+
+import numpy as np
+
+from relief.filters.sample import TAPS, height_at
+from relief.height import HeightField
+from relief.kernels import helper, inlined, kernel, prange
+from relief.surface.cover import Covered, CoveredMesh
+from relief.surface.mesh import Mesh
+from relief.surface.normals import directions, face_areas
+
+MOST_LOOKS = 16
+"""Rows of places that a triangle is looked at, at most; there are as many in a row on average."""
+
+UNSEEN = 2
+"""Texels for each look: beyond, what stands out may lie in between."""
+
+UNSURE = 0.1
+"""Of what the relief is deep: what is taken for the error there, so that the triangle is cut."""
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """How far a built mesh is from the true displaced surface, along the directions it is displaced in.
+
+    Attributes:
+        error: the root of the mean square, by area, mm.
+        worst: the greatest, mm.
+        displacement: the root of the mean square of how far the true surface is from the base, mm.
+    """
+
+    error: float
+    worst: float
+    displacement: float
+
+    @property
+    def detail_kept(self) -> float:
+        """The share of the displacement that the mesh has, 0 to 1; 1 where there is none."""
+        return max(0.0, 1 - self.error / self.displacement) if self.displacement > 0 else 1.0
+
+
+def measure_deviation(
+    covered: CoveredMesh,
+    heights: Dictionary[str, HeightField],
+    depths: Dictionary[str, tuple[float, float]],
+    sags: np.ndarray | None = None,
+) -> Deviation:
+    """How far a mesh of triangles is from its true surface.
+
+    Args:
+        covered: the triangles before they are displaced, and what lies on them.
+        heights, depths: of each relief its field, and its amplitude in mm and midlevel.
+        sags: how far a curved base is from each triangle, mm: float32 (triangles,).
+    """
+    worst, square, moved = deviations_of_triangles(covered, heights, depths)
+    if sags is not None:
+        worst, square = add_sags(worst, square, sags)
+    mesh = covered.mesh
+    areas = np.linalg.norm(face_areas(mesh.positions, mesh.offsets, mesh.corners), axis=1).astype(np.float64)
+    total = max(float(areas.sum()), 1e-300)
+    mean = [float(np.sqrt(max(float(areas @ part) / total, 0))) for part in (square, moved)]
+    return Deviation(mean[0], float(worst.max(initial=0)), mean[1])
+
+
+def deviations_of_triangles(
+    covered: CoveredMesh,
+    heights: Dictionary[str, HeightField],
+    depths: Dictionary[str, tuple[float, float]],
+    chosen: np.ndarray | None = None,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Of each triangle how far the true surface is at most, mm; the mean of the square of that; and of what it moves.
+
+    A triangle is what joins the true surface at its own corners. Where a join stays open that is not quite the built
+    one, which closes it. Every triangle is looked at in about as many places as it has texels. One that has too many
+    for that counts as off by a share of what the relief is deep.
+
+    Args:
+        covered, heights, depths: as `measure_deviation` takes them.
+        chosen: bool (triangles,), those that are looked at; the others have 0.
+
+    Returns:
+        float32 (triangles,) each.
+    """
+    mesh = covered.mesh
+    out = np.zeros((3, mesh.faces), np.float32)
+    left = covered.left[mesh.corners]
+    for item in covered.covers:
+        if not item.relief:
+            continue
+        names = item.chosen[::3] // 3
+        places = np.arange(len(names)) if chosen is None else np.flatnonzero(chosen[names])
+        if not len(places):
+            continue
+        amplitude, midlevel = depths[item.relief]
+        field = heights[item.relief]
+        span = float(np.ptp(field.samples[:: max(1, len(field.samples) // 256)])) * abs(amplitude * item.factor)
+        of_corners = (3 * places[:, None] + np.arange(3)).reshape(-1)
+        _look(
+            field.samples,
+            *field.edges.wraps,
+            TAPS[item.mapping.sampling],
+            *_places_of(item, of_corners),
+            left[item.chosen[of_corners]],
+            amplitude * item.factor,
+            midlevel + item.midlevel_shift,
+            names[places],
+            np.float32(UNSURE * span),
+            out,
+        )
+    return out[0], out[1], out[2]
+
+
+def find_sags(mesh: Mesh) -> np.ndarray:
+    """How far a round surface is from the triangles that stand for it, mm: float32 (triangles,), of the worst edge.
+
+    An arc that turns by a (radians) over a chord c stands c a / 8 above its middle, for small a; so does the chord
+    between the two normals, whose length is nearly a.
+    """
+    sags = np.empty(mesh.faces, np.float32)
+    _find_sags(mesh.positions, directions(mesh), mesh.corners.reshape(-1, 3), sags)
+    return sags
+
+
+def add_sags(worst: np.ndarray, square: np.ndarray, sags: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The deviations of triangles with those of a round base; of a parabola the mean square is 8/15 of its height's."""
+    return worst + sags, square + np.float32(8 / 15) * sags * sags
+
+
+def _places_of(item: Covered, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Where some corners lie on the relief, float64 (places mixed, corners, 2), and how much each counts, float32."""
+    laid = item.laid
+    if not laid.mixed:
+        return laid.uv[laid.corners[chosen]][None].astype(np.float64, copy=False), np.ones((1, len(chosen)), np.float32)
+    uv = np.stack([uv[corners[chosen]] for uv, corners, _ in laid.mixed]).astype(np.float64, copy=False)
+    return uv, np.stack([weights[corners[chosen]] for _, corners, weights in laid.mixed]).astype(np.float32)
+
+
+@kernel
+def _find_sags(positions, towards, corners, sags):
+    for triangle in prange(len(corners)):
+        worst = np.float32(0)
+        for side in range(3):
+            one, other = corners[triangle, side], corners[triangle, (side + 1) % 3]
+            chord, turn = np.float32(0), np.float32(0)
+            for axis in range(3):
+                chord += (positions[other, axis] - positions[one, axis]) ** 2
+                turn += (towards[other, axis] - towards[one, axis]) ** 2
+            worst = max(worst, np.sqrt(chord * turn) / 8)
+        sags[triangle] = worst
+
+
+@inlined
+def _moved_at(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, first, second, last):
+    """How far the true surface moves at a place within a triangle, whose corners count so much there."""
+    b, c = a + 1, a + 2
+    height = 0.0
+    for layer in range(len(uv)):
+        w = first * weights[layer, a] + second * weights[layer, b] + last * weights[layer, c]
+        if w > 0:
+            u = first * uv[layer, a, 0] + second * uv[layer, b, 0] + last * uv[layer, c, 0]
+            v = first * uv[layer, a, 1] + second * uv[layer, b, 1] + last * uv[layer, c, 1]
+            height += w * height_at(samples, u, v, wrap_across, wrap_down, taps)
+    return np.float32((height - midlevel) * amplitude * (first * left[a] + second * left[b] + last * left[c]))
+
+
+@helper
+def _count_texels(uv, weights, a, texels):
+    """How many texels a triangle covers."""
+    b, c = a + 1, a + 2
+    most = 0.0
+    for layer in range(len(uv)):
+        if weights[layer, a] + weights[layer, b] + weights[layer, c] > 0:
+            ux, uy = uv[layer, b, 0] - uv[layer, a, 0], uv[layer, b, 1] - uv[layer, a, 1]
+            vx, vy = uv[layer, c, 0] - uv[layer, a, 0], uv[layer, c, 1] - uv[layer, a, 1]
+            most = max(most, 0.5 * abs(ux * vy - uy * vx) * texels)
+    return most
+
+
+@kernel
+def _look(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, names, unsure, out):
+    for number in prange(len(names)):
+        a = 3 * number
+        texels = _count_texels(uv, weights, a, samples.size)
+        side = min(max(int(np.ceil(np.sqrt(texels))), 2), MOST_LOOKS)
+        # at a join that stays open a vertex moves by the mean of what its corners ask for; what is looked at here is
+        # how far the surface bends between its own corners
+        at_a = _moved_at(
+            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, 1.0, 0.0, 0.0
+        )
+        at_b = _moved_at(
+            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, 0.0, 1.0, 0.0
+        )
+        at_c = _moved_at(
+            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, 0.0, 0.0, 1.0
+        )
+        worst, total, whole = np.float32(0), np.float32(0), np.float32(0)
+        for row in range(side):
+            for column in range(2 * (side - row) - 1):
+                # the middles of side * side small triangles, those that stand and those that hang
+                third = 2 / 3 if column % 2 else 1 / 3
+                second, last = (column // 2 + third) / side, (row + third) / side
+                first = 1 - second - last
+                true = _moved_at(
+                    samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel,
+                    a, first, second, last,
+                )  # fmt: skip
+                off = abs(true - np.float32(first * at_a + second * at_b + last * at_c))
+                worst = max(worst, off)
+                total += off * off
+                whole += true * true
+        looks = np.float32(side * side)
+        name = names[number]
+        if texels > UNSEEN * looks:
+            worst = max(worst, unsure)
+            total = max(total, unsure * unsure * looks * np.float32(0.1))
+        out[0, name], out[1, name], out[2, name] = worst, total / looks, whole / looks

@@ -1,0 +1,265 @@
+"""A surface's triangles, cut where its tessellation asks for it until that is content."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as Dictionary
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from relief.displace.deviation import add_sags, deviations_of_triangles, find_sags
+from relief.displace.distances import find_distances
+from relief.displace.forecast import space_digits
+from relief.errors import TooManyFacesError
+from relief.height import Footprint, HeightField
+from relief.progress import Progress
+from relief.surface.base_form import raise_softly
+from relief.surface.bisect import (
+    after_cut,
+    as_triangles,
+    close_marks,
+    count_after,
+    cut_triangles,
+    edges_of,
+    find_longest,
+)
+from relief.surface.cover import CoveredMesh, cover
+from relief.surface.edges import Edges
+from relief.surface.mesh import Mesh
+from relief.surface.normals import directions, face_areas, to_unit_length
+from relief.surface.patches import Patch, find_parameters
+from relief.surface.surface import Surface
+from relief.surface.tessellation.tessellation import Measured, Tessellation
+
+MOST_PASSES = 200
+CERTAIN = 3
+"""Times as many faces as are built: what is told of triangles that are still large is too much by less than this."""
+CLOSE = 200
+"""Parts of those that are to be cut that are told apart when not all of them can be."""
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What lies on the surface that is tessellated.
+
+    Attributes:
+        regions: uint16 (base faces,), the region of each.
+        footprints, heights, depths: of each relief its real size, its field, and its amplitude in mm and midlevel.
+    """
+
+    regions: np.ndarray
+    footprints: Dictionary[str, Footprint]
+    heights: Dictionary[str, HeightField]
+    depths: Dictionary[str, tuple[float, float]]
+
+    def lay_on(self, mesh: Mesh, surface: Surface) -> tuple[CoveredMesh, np.ndarray]:
+        """The mesh with what lies on it, and how far each of its vertices moves, mm."""
+        covered = cover(mesh, surface, self.regions[mesh.base_faces], self.footprints)
+        return covered, find_distances(covered, self.heights, self.depths)
+
+
+def tessellate(
+    surface: Surface, base: Mesh, patches: Sequence[Patch] | None, carried: Carried, most: int, progress: Progress
+) -> Mesh:
+    """The triangles of a surface before they are displaced.
+
+    Args:
+        surface: its shape, mapping, regions, base form, and tessellation.
+        base: its base mesh, not raised by the base form.
+        patches: what new vertices are placed on; without them they lie halfway between those of the base mesh.
+        carried: what lies on it.
+        most: how many triangles are built at most.
+        progress: told how many there are; may cancel between two passes.
+
+    Raises:
+        TooManyFacesError: it asks for more.
+    """
+    way = surface.tessellation
+    if way.most_faces and way.most_faces > most:
+        raise _too_many(way, way.most_faces, most)
+    state = _State.of(base, patches, surface)
+    for _ in range(MOST_PASSES):
+        if way.is_content(state.mesh.faces):
+            break
+        progress.step(min(0.95, state.mesh.faces / (way.most_faces or most)), "Cutting triangles")
+        edges = edges_of(state.mesh)
+        longest = find_longest(state.mesh.positions, edges)
+        raised = raise_softly(state.mesh, surface.form)
+        covered, distances = carried.lay_on(raised, surface)
+        if way.weighs:
+            state = state.weigh(covered, carried)
+        measured = _measure(raised, distances, state, edges, longest)
+        marked = way.edges_to_cut(measured)
+        # what has been cut as often as it may be asks for no more
+        free = np.zeros(len(marked), bool)
+        free[measured.edges[state.halved < 2 * way.most_level]] = True
+        marked &= free
+        if not marked.any():
+            break
+        closed = _within(marked, edges, longest, measured, way.most_faces)
+        if closed is None:
+            break
+        asked = float(np.maximum(way.pieces(measured), 1).sum()) if way.most_faces is None else 0.0
+        if asked > CERTAIN * most or count_after(closed, edges) > most:
+            raise _too_many(way, asked, most)
+        state = state.cut(edges, longest, closed)
+    return raise_softly(state.mesh, surface.form)
+
+
+def _too_many(way: Tessellation, asked: float, most: int) -> TooManyFacesError:
+    times = max(asked / most, 1.5)
+    rounded = space_digits(int(float(f"{times * most:.2g}")))
+    return TooManyFacesError(
+        f"This would make about {rounded} faces; at most {space_digits(most)} are built. {way.coarser(times)}"
+    )
+
+
+def _measure(raised: Mesh, distances: np.ndarray, state: _State, edges: Edges, longest: np.ndarray) -> Measured:
+    moved = raised.positions + directions(raised) * distances[:, None]
+    areas = np.linalg.norm(face_areas(raised.positions, raised.offsets, raised.corners), axis=1)
+    of_corners = edges.of_corners.reshape(-1, 3)
+    return Measured(of_corners, edges.vertices, moved, longest, state.worst, state.square, areas)
+
+
+def _within(
+    marked: np.ndarray, edges: Edges, longest: np.ndarray, measured: Measured, most: int | None
+) -> np.ndarray | None:
+    """The marks, closed; if that is too many, those of the triangles that are farthest off; none if no cut fits."""
+    closed = close_marks(marked, edges, longest)
+    if most is None or count_after(closed, edges) <= most:
+        return closed
+    share = measured.square.astype(np.float64) * measured.areas
+    touched = marked[measured.edges].any(axis=1)
+    order = np.flatnonzero(touched)[np.argsort(-share[touched], kind="stable")]
+    low, high = 0, len(order)
+    best = None
+    while high - low > len(order) // CLOSE and low < high:  # about as many as fit
+        middle = (low + high + 1) // 2
+        some = np.zeros(len(marked), bool)
+        chosen = order[:middle]
+        some[measured.edges[chosen, longest[chosen]]] = True
+        tried = close_marks(some, edges, longest)
+        if count_after(tried, edges) <= most:
+            low, best = middle, tried
+        else:
+            high = middle - 1
+    return best
+
+
+@dataclass(frozen=True)
+class _State:
+    """Triangles on their way, without a base form.
+
+    Attributes:
+        mesh: the triangles.
+        halved: int16 (triangles,), how often each was halved.
+        known: bool (triangles,), those that were weighed.
+        worst, square: float32 (triangles,), as `deviations_of_triangles` gives them, with what a round base adds.
+        patches: what it is made of, if it is.
+        places: float64 (uv, 2), the parameters of each place on its patch.
+        poles: bool (uv,), those where all values of the first parameter are one point.
+        turned: whether its faces were turned around.
+        round: whether it is curved between its vertices.
+    """
+
+    mesh: Mesh
+    halved: np.ndarray
+    known: np.ndarray
+    worst: np.ndarray
+    square: np.ndarray
+    patches: Sequence[Patch] | None
+    places: np.ndarray
+    poles: np.ndarray
+    turned: bool
+    round: bool
+
+    @classmethod
+    def of(cls, base: Mesh, patches: Sequence[Patch] | None, surface: Surface) -> _State:
+        mesh = as_triangles(base)
+        places, poles = find_parameters(patches) if patches else (np.zeros((0, 2)), np.zeros(0, bool))
+        none = np.zeros(mesh.faces, np.float32)
+        halved, known = np.zeros(mesh.faces, np.int16), np.zeros(mesh.faces, bool)
+        return cls(mesh, halved, known, none, none, patches, places, poles, surface.turned, surface.shape.is_round)
+
+    def weigh(self, covered: CoveredMesh, carried: Carried) -> _State:
+        """The state with the deviations of the triangles that are new."""
+        worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, ~self.known)
+        if self.patches and self.round:
+            worst, square = add_sags(worst, square, find_sags(self.mesh))
+        return replace(
+            self,
+            worst=np.where(self.known, self.worst, worst),
+            square=np.where(self.known, self.square, square),
+            known=np.ones_like(self.known),
+        )
+
+    def cut(self, edges: Edges, longest: np.ndarray, marked: np.ndarray) -> _State:
+        """The state with triangles cut at edges whose marks are closed."""
+        mesh = self.mesh
+        done = cut_triangles(mesh, edges, longest, marked)
+        values, places, poles = self._place_new(done.added) if self.patches else self._halve(done.added)
+        old = done.halved == 0
+        return replace(
+            self,
+            mesh=after_cut(mesh, done, values),
+            halved=(self.halved[done.parents] + done.halved).astype(np.int16),
+            known=old & self.known[done.parents],
+            worst=self.worst[done.parents],
+            square=self.square[done.parents],
+            places=places,
+            poles=poles,
+        )
+
+    def _halve(self, added: dict) -> tuple[dict[str, np.ndarray], np.ndarray, np.ndarray]:
+        """The values of the mesh with those halfway between old ones."""
+        mesh = self.mesh
+        values = {}
+        for name, numbers in (("positions", mesh.corners), ("uv", mesh.uv_corners), ("normals", mesh.normal_corners)):
+            own = getattr(mesh, name)
+            between, _ = added[id(numbers)]
+            new = own[between].mean(axis=1, dtype=np.float64).astype(np.float32)
+            values[name] = np.concatenate([own, to_unit_length(new) if name == "normals" else new])
+        return values, self.places, self.poles
+
+    def _place_new(self, added: dict) -> tuple[dict[str, np.ndarray], np.ndarray, np.ndarray]:
+        """The values of the mesh with those of new places on its patches."""
+        mesh = self.mesh
+        between, corner = added[id(mesh.uv_corners)]
+        ends = self.places[between]
+        at_pole = self.poles[between]
+        # a pole has any first parameter; so the new place has that of the other end
+        for one, other in ((0, 1), (1, 0)):
+            pole = at_pole[:, one]
+            ends[pole, one, 0] = ends[pole, other, 0]
+        new = ends.mean(axis=1)
+        positions, normals, uv = np.empty((len(new), 3)), np.empty((len(new), 3)), np.empty((len(new), 2))
+        of_patch = mesh.parts[corner // 3]
+        for number, patch in enumerate(self.patches or ()):
+            here = np.flatnonzero(of_patch == number)
+            if len(here):
+                found = patch.place(*(side[None] for side in new[here].T))
+                positions[here], normals[here], uv[here] = (part[0] for part in found)
+        if self.turned:
+            normals = -normals
+        of_numbers = {id(mesh.uv_corners): np.arange(len(new))}
+        for numbers in (mesh.corners, mesh.normal_corners):
+            if id(numbers) not in of_numbers:
+                # the place that is new at the same corner
+                _, corners = added[id(numbers)]
+                of_numbers[id(numbers)] = self._new_place_at(mesh.uv_corners, corners, between)
+        values = {
+            "positions": np.concatenate([mesh.positions, positions[of_numbers[id(mesh.corners)]].astype(np.float32)]),
+            "normals": np.concatenate([mesh.normals, normals[of_numbers[id(mesh.normal_corners)]].astype(np.float32)]),
+            "uv": np.concatenate([mesh.uv, uv.astype(np.float32)]),
+        }
+        return values, np.concatenate([self.places, new]), np.concatenate([self.poles, np.zeros(len(new), bool)])
+
+    @staticmethod
+    def _new_place_at(numbers: np.ndarray, corners: np.ndarray, between: np.ndarray) -> np.ndarray:
+        """Which new place lies halfway along the edge from each corner; `between` is in the order of its pairs."""
+        triangle, side = corners // 3, corners % 3
+        one, other = numbers[corners].astype(np.int64), numbers[3 * triangle + (side + 1) % 3].astype(np.int64)
+        keys = (np.minimum(one, other) << 32) | np.maximum(one, other)
+        known = (between[:, 0].astype(np.int64) << 32) | between[:, 1]
+        return np.searchsorted(known, keys)

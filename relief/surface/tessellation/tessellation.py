@@ -1,0 +1,92 @@
+"""What all ways of tessellating share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from relief.parameters import Parameters, number
+
+MOST_CUTS = 16
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What is known of triangles before some are cut.
+
+    Attributes:
+        edges: int32 (triangles, 3), the edge from each corner to the next one.
+        ends: int32 (edges, 2), the vertices of each edge.
+        positions: float32 (vertices, 3), where the surface stands, displaced, mm.
+        longest: int8 (triangles,), which of the three edges is the longest.
+        worst: float32 (triangles,), how far the true surface is at most from each, mm.
+        square: float32 (triangles,), the mean of the square of that, mm².
+        areas: float32 (triangles,), mm².
+    """
+
+    edges: np.ndarray
+    ends: np.ndarray
+    positions: np.ndarray
+    longest: np.ndarray
+    worst: np.ndarray
+    square: np.ndarray
+    areas: np.ndarray
+
+    def lengths(self) -> np.ndarray:
+        """Of each edge, mm: float32 (edges,)."""
+        along = self.positions[self.ends[:, 1]] - self.positions[self.ends[:, 0]]
+        return np.sqrt(np.einsum("ij,ij->i", along, along))
+
+    def mark(self, pieces: np.ndarray) -> np.ndarray:
+        """The edges to cut so that triangles become so many pieces, or come nearer to it: bool (edges,).
+
+        From two pieces on the longest edge is cut, from four on all three.
+        """
+        marked = np.zeros(len(self.ends), bool)
+        some = pieces >= 2
+        marked[self.edges[some, self.longest[some]]] = True
+        marked[self.edges[pieces >= 4]] = True
+        return marked
+
+
+class Tessellation(Parameters):
+    """Base of the ways. A subclass has a `kind`, a title, its parameters, `pieces` and `coarser`."""
+
+    title: ClassVar[str]
+    about: ClassVar[str] = ""
+    even: ClassVar[bool] = False
+    """Whether all base faces are cut as often, by levels, and nothing is measured."""
+    weighs: ClassVar[bool] = True
+    """Whether it asks how far the true surface is from each triangle."""
+    kind: str
+    most_level: int = number(
+        10, 0, MOST_CUTS, label="Levels at most", step=1,
+        help="No base face is cut more often than a subdivision of so many levels would.",
+    )  # fmt: skip
+
+    @property
+    def heading(self) -> str:
+        return self.title
+
+    def pieces(self, measured: Measured) -> np.ndarray:
+        """How many triangles each has to become, as far as can be told: float (triangles,), at least 1."""
+        raise NotImplementedError
+
+    def edges_to_cut(self, measured: Measured) -> np.ndarray:
+        """Which edges are cut next, bool (edges,); none once it is done."""
+        return measured.mark(self.pieces(measured))
+
+    def is_content(self, triangles: int) -> bool:
+        """Whether so many triangles are enough, whatever they look like."""
+        return False
+
+    def coarser(self, times: float) -> str:
+        """In words, what would make so many times fewer faces."""
+        raise NotImplementedError
+
+    @property
+    def most_faces(self) -> int | None:
+        """How many triangles there may be; none where it does not say."""
+        return None

@@ -1,0 +1,222 @@
+"""Tessellation: no cracks, no edge longer, no place farther off than asked, budgets kept, faces where they show."""
+
+from __future__ import annotations
+
+import math
+from unittest import TestCase
+
+import numpy as np
+import trimesh
+from matplotlib.tri import LinearTriInterpolator, Triangulation
+from scipy.interpolate import RegularGridInterpolator
+
+from relief.errors import RecipeError, TooManyFacesError
+from relief.inspect.start import start_from_nothing
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.meshes import SurfacePipeline
+from relief.surface.bisect import as_triangles, close_marks, cut_triangles, edges_of, find_longest
+from relief.surface.edges import find_edges
+from relief.surface.mesh import Mesh
+from relief.surface.shapes.sphere import Sphere
+from relief.surface.surface import Surface
+from relief.surface.tessellation import TESSELLATIONS
+from relief.tests.folders import kinds_written
+
+NOTHING = {}.__getitem__
+
+
+class TessellateTestCase(TestCase):
+    """Pieces of one pattern on a surface; heights are made once for all."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.engine = Engine()
+        cls.begun: dict[str, Recipe] = {}
+
+    def pipeline(self, kind: str, changes: dict | None = None, longest: int = 384, **surface) -> SurfacePipeline:
+        if kind not in self.begun:
+            self.begun[kind] = start_from_nothing(kind, NOTHING, self.engine)
+        recipe = self.begun[kind].with_changes(changes or {})
+        recipe = recipe.model_copy(update={"surface": Surface.model_validate(surface)})
+        return SurfacePipeline.of(recipe, NOTHING, longest)
+
+    def built(self, *args, **surface) -> Mesh:
+        return self.engine.run(self.pipeline(*args, **surface).displaced())
+
+
+class BisectTests(TestCase):
+    def test_whatever_edges_are_cut_nothing_comes_apart(self):
+        """Random edges, again and again, on a sphere: V - E + F stays 2, the area too; no angle gets under a half of
+        the smallest there was (Rivara 1984)."""
+        rng = np.random.default_rng(5)
+        mesh = as_triangles(Sphere(diameter=200, segments=12).mesh(None, 0))
+        before = smallest_angle(mesh)
+        area = trimesh.Trimesh(mesh.positions, mesh.corners.reshape(-1, 3), process=False).area
+        for _ in range(7):
+            edges = edges_of(mesh)
+            longest = find_longest(mesh.positions, edges)
+            marked = close_marks(rng.random(len(edges.counts)) < 0.15, edges, longest)
+            cut = cut_triangles(mesh, edges, longest, marked)
+            positions = np.concatenate([mesh.positions, mesh.positions[cut.added[id(mesh.corners)][0]].mean(axis=1)])
+            corners = cut.numbers[id(mesh.corners)]
+            offsets = np.arange(0, len(corners) + 1, 3, dtype=np.int32)
+            mesh = Mesh(
+                positions.astype(np.float32), positions, positions[:, :2], corners, corners, corners, offsets,
+                mesh.parts[cut.parents], mesh.base_faces[cut.parents], mesh.part_list,
+            )  # fmt: skip
+            edges = edges_of(mesh)
+            self.assertTrue((edges.counts == 2).all())
+            self.assertFalse(edges.turned.any())
+            self.assertEqual(len(positions) - len(edges.counts) + mesh.faces, 2)
+        solid = trimesh.Trimesh(mesh.positions, corners.reshape(-1, 3), process=False)
+        self.assertAlmostEqual(solid.area / area, 1, places=5)
+        self.assertGreater(smallest_angle(mesh), before / 2 - 1e-4)
+
+
+def smallest_angle(mesh: Mesh) -> float:
+    return float(trimesh.Trimesh(mesh.positions, mesh.corners.reshape(-1, 3), process=False).face_angles.min())
+
+
+class EveryWayTests(TessellateTestCase):
+    def test_every_file_of_the_folder_is_found(self):
+        self.assertEqual(sorted(TESSELLATIONS), kinds_written("surface/tessellation"))
+
+    def test_every_closed_shape_stays_closed_and_keeps_its_parts(self):
+        for kind in ("box", "cylinder", "sphere", "torus", "room"):
+            for way in ({"kind": "faces", "faces": 5000}, {"kind": "edge", "edge": 60}):
+                with self.subTest(kind, **way):
+                    pipeline = self.pipeline("cellular_noise", shape={"kind": kind}, tessellation=way)
+                    mesh, base = self.engine.run(pipeline.displaced()), self.engine.run(pipeline.base())
+                    edges = find_edges(mesh.corners, mesh.offsets)
+                    self.assertTrue((edges.counts == 2).all())
+                    euler = len(mesh.positions) - len(edges.counts) + mesh.faces
+                    self.assertEqual(euler, 0 if kind == "torus" else 2)
+                    np.testing.assert_array_equal(mesh.parts, base.parts[mesh.base_faces])
+                    self.assertTrue(np.isin(np.unique(mesh.parts), np.arange(len(mesh.part_list))).all())
+
+    def test_new_vertices_lie_on_the_true_shape(self):
+        """White on a sphere: radius R + d wherever it is cut, within 1e-4 R."""
+        changes = {"amplitude": 20, "midlevel": 0, "layers.0.content.contrast": 0}
+        pipeline = self.pipeline(
+            "gradient_noise", changes, shape={"kind": "sphere", "diameter": 600, "segments": 9},
+            tessellation={"kind": "edge", "edge": 20},
+        )  # fmt: skip
+        mesh = self.engine.run(pipeline.displaced())
+        far = np.linalg.norm(mesh.positions, axis=1)
+        np.testing.assert_allclose(far, 300 + 10, atol=300 * 1e-4)
+        self.assertGreater(mesh.faces, 5000)
+
+    def test_bounds_are_said(self):
+        with self.assertRaises(RecipeError):
+            TESSELLATIONS["faces"].create(kind="faces", faces=3)
+        with self.assertRaisesRegex(TooManyFacesError, "An error of about .* mm fits"):
+            self.built("cellular_noise", tessellation={"kind": "error", "error": 0.0001}, longest=1024)
+        with self.assertRaisesRegex(TooManyFacesError, "A budget of 2000000 fits"):
+            self.built("cellular_noise", tessellation={"kind": "faces", "faces": 3_000_000})
+
+
+class EdgeLengthTests(TessellateTestCase):
+    def test_no_edge_is_longer_and_few_are_much_shorter(self):
+        mesh = self.built("scallops", shape={"kind": "plane"}, tessellation={"kind": "edge", "edge": 7})
+        ends = find_edges(mesh.corners, mesh.offsets).vertices
+        lengths = np.linalg.norm(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]], axis=1)
+        self.assertLessEqual(lengths.max(), 7 * (1 + 1e-5))
+        self.assertGreater(np.median(lengths), 7 / 3)
+
+    def test_levels_are_capped(self):
+        mesh = self.built(
+            "scallops", shape={"kind": "plane", "segments": 4},
+            tessellation={"kind": "edge", "edge": 1, "most_level": 3},
+        )  # fmt: skip
+        self.assertLessEqual(mesh.faces, 4 * 4 * 2 * 4**3)
+        self.assertGreater(mesh.faces, 4 * 4 * 2 * 4**2)
+
+
+class ScreenTests(TessellateTestCase):
+    def test_no_edge_is_longer_on_the_picture_and_far_ones_are_large(self):
+        """The size of an edge that is seen from the side, by the pinhole camera (common practice, no source)."""
+        camera = np.array([100, -900, 400])
+        way = {"kind": "screen", "pixels": 30, "wide": 640, "camera_x": 100, "camera_y": -900, "camera_z": 400}
+        shape = {"kind": "plane", "width": 3000, "height": 3000, "segments": 3}
+        mesh = self.built("waves", shape=shape, tessellation=way)
+        edges = find_edges(mesh.corners, mesh.offsets)
+        one, other = (mesh.positions[edges.vertices[:, side]].astype(float) for side in (0, 1))
+        share = np.linspace(0, 1, 65)[:, None, None]
+        far = np.linalg.norm(one + share * (other - one) - camera, axis=2).min(axis=0)
+        lengths = np.linalg.norm(other - one, axis=1)
+        pixels = lengths / far * 320 / math.tan(math.radians(20))
+        self.assertLess(pixels.max(), 30 * 1.01)
+        middle = np.linalg.norm((one + other) / 2 - camera, axis=1)
+        near, beyond = lengths[middle < 600], lengths[middle > 1800]
+        self.assertGreater(np.median(beyond), 2.5 * np.median(near))
+
+
+class ErrorTests(TessellateTestCase):
+    def test_no_place_is_farther_off_than_asked(self):
+        """On a plane, in 40 000 places that the mesh knows nothing of, against a grid of 1400 x 1400 quads."""
+        grid = self.built("waves", shape={"kind": "plane", "segments": 1400}, level=0, longest=1024).positions
+        xs, ys = np.unique(grid[:, 0]), np.unique(grid[:, 1])
+        heights = grid[np.lexsort((grid[:, 0], grid[:, 1])), 2].reshape(len(ys), len(xs))
+        places = np.random.default_rng(2).uniform(0.999 * grid.min(axis=0), 0.999 * grid.max(axis=0), (40_000, 3))
+        true = RegularGridInterpolator((ys, xs), heights)(places[:, 1::-1])
+        for error in (0.5, 0.1):
+            pipeline = self.pipeline(
+                "waves", longest=1024, shape={"kind": "plane", "segments": 5},
+                tessellation={"kind": "error", "error": error},
+            )  # fmt: skip
+            mesh, told = self.engine.run(pipeline.displaced()), self.engine.run(pipeline.deviation())
+            flat = Triangulation(mesh.positions[:, 0], mesh.positions[:, 1], mesh.corners.reshape(-1, 3))
+            off = LinearTriInterpolator(flat, mesh.positions[:, 2])(places[:, 0], places[:, 1]) - true
+            self.assertLess(np.abs(off).max(), error)
+            self.assertLess(told.worst, error)
+            self.assertAlmostEqual(told.error / np.sqrt(np.mean(off**2)), 1, delta=0.1)
+
+
+class BudgetTests(TessellateTestCase):
+    def test_the_budget_is_kept_and_well_spent(self):
+        """Within 2 %; off by less than levels of as many faces, by half where there is flat ground."""
+        for kind, most in (
+            ("scallops", 0.55),
+            ("rosette", 0.4),
+            ("dots", 0.85),
+            ("gradient_noise", 0.9),
+            ("waves", 1.0),
+        ):
+            with self.subTest(kind):
+                shape = {"kind": "plane", "segments": 12}
+                even = self.pipeline(kind, longest=1024, shape=shape, level=4)
+                count = as_triangles(self.engine.run(even.displaced())).faces
+                way = {"kind": "faces", "faces": count}
+                spent = self.pipeline(kind, longest=1024, shape=shape, tessellation=way)
+                self.assertTrue(0.98 * count <= self.engine.run(spent.displaced()).faces <= count)
+                off = [self.engine.run(each.deviation()).error for each in (spent, even)]
+                print(f"{kind}: {count} faces, off by {off[0]:.3g} mm where levels are by {off[1]:.3g}")
+                self.assertLess(off[0] / off[1], most)
+
+    def test_more_faces_are_never_farther_off(self):
+        off = [
+            self.engine.run(
+                self.pipeline(
+                    "net", shape={"kind": "sphere"}, tessellation={"kind": "faces", "faces": faces}
+                ).deviation()
+            ).error
+            for faces in (4000, 16_000, 64_000)
+        ]
+        self.assertTrue(off[0] > off[1] > off[2], off)
+
+
+class RegionTests(TessellateTestCase):
+    def test_pinned_regions_meet_without_a_crack(self):
+        surface = {
+            "shape": {"kind": "cylinder", "diameter": 400, "height": 500},
+            "regions": [{"name": "Top", "parts": ["top cap"], "fade": 30}],
+            "tessellation": {"kind": "faces", "faces": 20_000},
+        }
+        mesh = self.built("net", **surface)
+        self.assertTrue(trimesh.Trimesh(mesh.positions, mesh.corners.reshape(-1, 3), process=False).is_watertight)
+        rim = mesh.positions[np.unique(mesh.corners[np.repeat(mesh.parts == 1, 3)])]
+        rim = rim[np.abs(np.hypot(rim[:, 0], rim[:, 2]) - 200) < 1e-2]
+        self.assertGreater(len(rim), 40)
+        np.testing.assert_allclose(rim[:, 1], 250, atol=1e-2)
