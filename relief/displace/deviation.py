@@ -17,7 +17,10 @@ from relief.surface.normals import directions, face_areas
 MOST_LOOKS = 16
 """Rows of places that a triangle is looked at, at most; there are as many in a row on average."""
 
-UNSEEN = 2
+CLOSELY, ROUGHLY = 5, 2
+"""Rows of places at least: where nothing may be missed, and where a mean is wanted alone."""
+
+UNSEEN = 1
 """Texels for each look: beyond, what stands out may lie in between."""
 
 UNSURE = 0.1
@@ -72,6 +75,7 @@ def deviations_of_triangles(
     heights: Dictionary[str, HeightField],
     depths: Dictionary[str, tuple[float, float]],
     chosen: np.ndarray | None = None,
+    fewest: int = CLOSELY,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Of each triangle how far the true surface is at most, mm; the mean of the square of that; and of what it moves.
 
@@ -82,6 +86,7 @@ def deviations_of_triangles(
     Args:
         covered, heights, depths: as `measure_deviation` takes them.
         chosen: bool (triangles,), those that are looked at; the others have 0.
+        fewest: rows of places that each triangle is looked at in at least.
 
     Returns:
         float32 (triangles,) each.
@@ -110,6 +115,7 @@ def deviations_of_triangles(
             midlevel + item.midlevel_shift,
             names[places],
             np.float32(UNSURE * span),
+            fewest,
             out,
         )
     return out[0], out[1], out[2]
@@ -182,11 +188,11 @@ def _count_texels(uv, weights, a, texels):
 
 
 @kernel
-def _look(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, names, unsure, out):
+def _look(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, names, unsure, fewest, out):
     for number in prange(len(names)):
         a = 3 * number
         texels = _count_texels(uv, weights, a, samples.size)
-        side = min(max(int(np.ceil(np.sqrt(texels))), 2), MOST_LOOKS)
+        side = min(max(int(np.ceil(np.sqrt(texels))), fewest), MOST_LOOKS)
         # at a join that stays open a vertex moves by the mean of what its corners ask for; what is looked at here is
         # how far the surface bends between its own corners
         at_a = _moved_at(

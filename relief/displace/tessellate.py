@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from relief.displace.deviation import add_sags, deviations_of_triangles, find_sags
+from relief.displace.deviation import CLOSELY, ROUGHLY, add_sags, deviations_of_triangles, find_sags
 from relief.displace.distances import find_distances
 from relief.displace.forecast import space_digits
 from relief.errors import TooManyFacesError
@@ -33,6 +33,8 @@ from relief.surface.surface import Surface
 from relief.surface.tessellation.tessellation import Measured, Tessellation
 
 MOST_PASSES = 200
+TRIAL = 20_000
+"""Triangles that are enough to tell how many there will be."""
 CERTAIN = 3
 """Times as many faces as are built: what is told of triangles that are still large is too much by less than this."""
 CLOSE = 200
@@ -77,74 +79,109 @@ def tessellate(
     """
     way = surface.tessellation
     if way.most_faces and way.most_faces > most:
-        raise _too_many(way, way.most_faces, most)
+        raise too_many_triangles(way, way.most_faces, most)
     state = _State.of(base, patches, surface)
     for _ in range(MOST_PASSES):
         if way.is_content(state.mesh.faces):
             break
         progress.step(min(0.95, state.mesh.faces / (way.most_faces or most)), "Cutting triangles")
-        edges = edges_of(state.mesh)
-        longest = find_longest(state.mesh.positions, edges)
-        raised = raise_softly(state.mesh, surface.form)
-        covered, distances = carried.lay_on(raised, surface)
-        if way.weighs:
-            state = state.weigh(covered, carried)
-        measured = _measure(raised, distances, state, edges, longest)
-        marked = way.edges_to_cut(measured)
-        # what has been cut as often as it may be asks for no more
-        free = np.zeros(len(marked), bool)
-        free[measured.edges[state.halved < 2 * way.most_level]] = True
-        marked &= free
+        state, look = _look_at(state, surface, carried)
+        marked = look.mark(way)
         if not marked.any():
             break
-        closed = _within(marked, edges, longest, measured, way.most_faces)
+        closed = look.close(marked, way.most_faces)
         if closed is None:
             break
-        asked = float(np.maximum(way.pieces(measured), 1).sum()) if way.most_faces is None else 0.0
-        if asked > CERTAIN * most or count_after(closed, edges) > most:
-            raise _too_many(way, asked, most)
-        state = state.cut(edges, longest, closed)
+        asked = look.predict(way) if way.most_faces is None else 0
+        if asked > CERTAIN * most or count_after(closed, look.edges) > most:
+            raise too_many_triangles(way, asked, most)
+        state = state.cut(look.edges, look.longest, closed)
     return raise_softly(state.mesh, surface.form)
 
 
-def _too_many(way: Tessellation, asked: float, most: int) -> TooManyFacesError:
+def predict_faces(surface: Surface, base: Mesh, patches: Sequence[Patch] | None, carried: Carried) -> int:
+    """About how many triangles a tessellation will have, from a few that are still large."""
+    way = surface.tessellation
+    if way.most_faces:
+        return way.most_faces
+    state = _State.of(base, patches, surface)
+    for _ in range(MOST_PASSES):
+        state, look = _look_at(state, surface, carried)
+        marked = look.mark(way)
+        if not marked.any() or state.mesh.faces > TRIAL:
+            break
+        closed = look.close(marked, None)
+        if closed is None:
+            break
+        state = state.cut(look.edges, look.longest, closed)
+    return look.predict(way)
+
+
+@dataclass(frozen=True)
+class _Look:
+    """What is seen of triangles before the next cut."""
+
+    edges: Edges
+    longest: np.ndarray
+    measured: Measured
+    halved: np.ndarray
+
+    def mark(self, way: Tessellation) -> np.ndarray:
+        """The edges that are asked to be cut; what has been cut as often as it may be asks for no more."""
+        free = np.zeros(len(self.edges.counts), bool)
+        free[self.measured.edges[self.halved < 2 * way.most_level]] = True
+        return way.edges_to_cut(self.measured) & free
+
+    def predict(self, way: Tessellation) -> int:
+        """How many triangles there will be, as far as can be told."""
+        most = 2.0 ** (2 * way.most_level - self.halved)
+        return int(np.minimum(np.maximum(way.pieces(self.measured), 1), most).sum())
+
+    def close(self, marked: np.ndarray, most: int | None) -> np.ndarray | None:
+        """The marks, closed; if that is too many, those of the triangles farthest off; none if no cut fits."""
+        closed = close_marks(marked, self.edges, self.longest)
+        if most is None or count_after(closed, self.edges) <= most:
+            return closed
+        share = self.measured.square.astype(np.float64) * self.measured.areas
+        touched = marked[self.measured.edges].any(axis=1)
+        order = np.flatnonzero(touched)[np.argsort(-share[touched], kind="stable")]
+        low, high = 0, len(order)
+        best = None
+        while high - low > len(order) // CLOSE and low < high:  # about as many as fit
+            middle = (low + high + 1) // 2
+            some = np.zeros(len(marked), bool)
+            chosen = order[:middle]
+            some[self.measured.edges[chosen, self.longest[chosen]]] = True
+            tried = close_marks(some, self.edges, self.longest)
+            if count_after(tried, self.edges) <= most:
+                low, best = middle, tried
+            else:
+                high = middle - 1
+        return best
+
+
+def _look_at(state: _State, surface: Surface, carried: Carried) -> tuple[_State, _Look]:
+    """The state, weighed where its tessellation asks for that, and what is seen of it."""
+    edges = edges_of(state.mesh)
+    longest = find_longest(state.mesh.positions, edges)
+    raised = raise_softly(state.mesh, surface.form)
+    covered, distances = carried.lay_on(raised, surface)
+    if surface.tessellation.weighs:
+        state = state.weigh(covered, carried, CLOSELY if surface.tessellation.closely else ROUGHLY)
+    moved = raised.positions + directions(raised) * distances[:, None]
+    areas = np.linalg.norm(face_areas(raised.positions, raised.offsets, raised.corners), axis=1)
+    of_corners = edges.of_corners.reshape(-1, 3)
+    measured = Measured(of_corners, edges.vertices, moved, longest, state.worst, state.square, areas)
+    return state, _Look(edges, longest, measured, state.halved)
+
+
+def too_many_triangles(way: Tessellation, asked: float, most: int) -> TooManyFacesError:
+    """The error that says how many triangles a tessellation asks for, and what fits."""
     times = max(asked / most, 1.5)
     rounded = space_digits(int(float(f"{times * most:.2g}")))
     return TooManyFacesError(
         f"This would make about {rounded} faces; at most {space_digits(most)} are built. {way.coarser(times)}"
     )
-
-
-def _measure(raised: Mesh, distances: np.ndarray, state: _State, edges: Edges, longest: np.ndarray) -> Measured:
-    moved = raised.positions + directions(raised) * distances[:, None]
-    areas = np.linalg.norm(face_areas(raised.positions, raised.offsets, raised.corners), axis=1)
-    of_corners = edges.of_corners.reshape(-1, 3)
-    return Measured(of_corners, edges.vertices, moved, longest, state.worst, state.square, areas)
-
-
-def _within(
-    marked: np.ndarray, edges: Edges, longest: np.ndarray, measured: Measured, most: int | None
-) -> np.ndarray | None:
-    """The marks, closed; if that is too many, those of the triangles that are farthest off; none if no cut fits."""
-    closed = close_marks(marked, edges, longest)
-    if most is None or count_after(closed, edges) <= most:
-        return closed
-    share = measured.square.astype(np.float64) * measured.areas
-    touched = marked[measured.edges].any(axis=1)
-    order = np.flatnonzero(touched)[np.argsort(-share[touched], kind="stable")]
-    low, high = 0, len(order)
-    best = None
-    while high - low > len(order) // CLOSE and low < high:  # about as many as fit
-        middle = (low + high + 1) // 2
-        some = np.zeros(len(marked), bool)
-        chosen = order[:middle]
-        some[measured.edges[chosen, longest[chosen]]] = True
-        tried = close_marks(some, edges, longest)
-        if count_after(tried, edges) <= most:
-            low, best = middle, tried
-        else:
-            high = middle - 1
-    return best
 
 
 @dataclass(frozen=True)
@@ -182,9 +219,9 @@ class _State:
         halved, known = np.zeros(mesh.faces, np.int16), np.zeros(mesh.faces, bool)
         return cls(mesh, halved, known, none, none, patches, places, poles, surface.turned, surface.shape.is_round)
 
-    def weigh(self, covered: CoveredMesh, carried: Carried) -> _State:
+    def weigh(self, covered: CoveredMesh, carried: Carried, fewest: int) -> _State:
         """The state with the deviations of the triangles that are new."""
-        worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, ~self.known)
+        worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, ~self.known, fewest)
         if self.patches and self.round:
             worst, square = add_sags(worst, square, find_sags(self.mesh))
         return replace(

@@ -6,6 +6,7 @@ subdivided mesh alone, a drag of the relief leaves the mapping.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, Self
@@ -15,8 +16,17 @@ import numpy as np
 from relief.displace.deviation import Deviation, find_sags, measure_deviation
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances, gather_distances, sample_laid
-from relief.displace.forecast import MOST_FACES, Forecast, by_level, forecast, refuse_if_too_large
-from relief.displace.tessellate import Carried, tessellate
+from relief.displace.forecast import (
+    PREVIEW,
+    Forecast,
+    Limit,
+    final_limit,
+    forecast_levels,
+    forecast_triangles,
+    most_triangles,
+    refuse_level,
+)
+from relief.displace.tessellate import Carried, predict_faces, tessellate, too_many_triangles
 from relief.height import Footprint, HeightField
 from relief.maps.occlusion import occlusion
 from relief.progress import Progress
@@ -34,6 +44,7 @@ from relief.surface.edges import find_edges
 from relief.surface.mesh import Mesh
 from relief.surface.normals import find_hard_edges
 from relief.surface.orient import find_reversed
+from relief.surface.patches import Patch
 from relief.surface.regions import assign_regions
 from relief.surface.reverse import turn_faces
 from relief.surface.shapes.shape import Shape
@@ -55,10 +66,12 @@ class SurfacePipeline:
     Attributes:
         surface: the shape, and how it is laid with reliefs.
         pipelines: of each relief that the piece has, by its key.
+        limit: what is built at most.
     """
 
     surface: Surface
     pipelines: dict[str, Pipeline]
+    limit: Limit = PREVIEW
 
     @classmethod
     def of(cls, recipe: Recipe, read_source: ReadSource, longest: int | None = None) -> Self:
@@ -69,9 +82,10 @@ class SurfacePipeline:
         """The same with another relief in the place of all."""
         return replace(self, pipelines={key: replace(each, relief=relief) for key, each in self.pipelines.items()})
 
-    def final(self) -> Self:
-        """The same as it is delivered: at its final level."""
-        return self.with_level(self.surface.final_level or self.surface.level)
+    def final(self, limit: Limit | None = None) -> Self:
+        """The same as it is delivered: at its final level, with a limit of its own."""
+        final = self.with_level(self.surface.final_level or self.surface.level)
+        return replace(final, limit=limit or final_limit())
 
     def with_level(self, level: int) -> Self:
         """The same at another level of subdivision."""
@@ -109,30 +123,49 @@ class SurfacePipeline:
         surface = self.surface
         if surface.tessellation.even:
             return self._raised(self._cut(surface.level))
-        carried = self._carried()
-        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
+        compute = partial(_tessellate, surface, self._patches(), most_triangles(self.limit))
+        return self._on_carried("Tessellating the surface", compute, self._started(), reports=True)
+
+    def predicted(self) -> Stage:
+        """About how many triangles its tessellation will have: int."""
+        compute = partial(_predict, self.surface, self._patches())
+        return self._on_carried("Asking how many triangles", compute, self._started())
+
+    def _started(self) -> Stage:
+        """The mesh that a tessellation begins with."""
+        smooth = self.surface.subdivision.kind == "smooth"
+        return self._cut(self.surface.level) if smooth else self.base()
+
+    def _patches(self) -> list[Patch] | None:
+        """What new vertices of a tessellation are placed on, where they are not halfway between old ones."""
+        ours = self.surface.subdivision.kind == "shape" and not self.surface.shape.source_key
+        return self.surface.shape.patches(self.footprint) if ours else None
+
+    def _on_carried(self, name: str, compute: Callable[..., Any], mesh: Stage, reports: bool = False) -> Stage:
+        """A stage that looks at what lies on a mesh: `compute` takes the mesh and a `Carried`."""
+        keys = self._carried()
+        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in keys}
+        footprints = self._footprints()
         known = [
-            surface.model_dump(exclude={"unit", "level", "final_level"}),
-            {key: footprint.model_dump() for key, footprint in self._footprints().items()},
+            self.surface.model_dump(exclude={"unit", "level", "final_level"}),
+            {key: footprint.model_dump() for key, footprint in footprints.items()},
             depths,
         ]
-        smooth = surface.subdivision.kind == "smooth"
-        start = self._cut(surface.level) if smooth else self.base()
-        compute = partial(_tessellate, surface, self.footprint, self._footprints(), depths)
-        heights = (self.pipelines[key].displacing() for key in carried)
-        return Stage("Tessellating the surface", compute, known, (start, self.base(), *heights), reports=True)
+        heights = (self.pipelines[key].displacing() for key in keys)
+        loaded = partial(_with_carried, compute, self.surface, footprints, depths)
+        return Stage(name, loaded, known, (self.base(), mesh, *heights), reports=reports)
 
     def _cut(self, level: int) -> Stage:
         """The mesh at a level of subdivision, not raised."""
         surface, shape = self.surface, self.surface.shape
         if surface.subdivision.kind == "shape" and not shape.source_key:
-            refuse_if_too_large(surface, self.footprint)
+            refuse_level(self._costs(None), level, self.limit)
             return self._mesh("Subdividing the surface", level)
         known = [surface.model_dump(include={"subdivision"}), level]
         needed = (self.base(),)
         if surface.subdivision.at_regions:
             known.append([region.model_dump(include={"parts", "grow"}) for region in surface.regions])
-        return Stage("Subdividing the surface", partial(_subdivide, surface, self.footprint, level), known, needed)
+        return Stage("Subdividing the surface", partial(_subdivide, surface, level, self.limit), known, needed)
 
     def _raised(self, whole: Stage) -> Stage:
         form = self.surface.form
@@ -192,12 +225,7 @@ class SurfacePipeline:
 
     def deviation(self) -> Stage:
         """The `Deviation` of the displaced mesh from the true surface."""
-        carried = self._carried()
-        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
-        heights = (self.pipelines[key].displacing() for key in carried)
-        known = [self.surface.model_dump(exclude={"unit"}), depths]
-        compute = partial(_measure_deviation, self.surface, self._footprints(), depths)
-        return Stage("Measuring the mesh", compute, known, (self.base(), self.subdivided(), *heights))
+        return self._on_carried("Measuring the mesh", partial(_measure_deviation, self.surface), self.subdivided())
 
     def open_sky(self) -> Stage:
         """How much of the sky each vertex sees past the relief around it: float32 (vertices,), 1 on flat ground.
@@ -217,21 +245,27 @@ class SurfacePipeline:
         return Stage("Naming the regions", compute, names, (self.displaced(), self.assigned()), keep=False)
 
     def refuse_if_too_large(self, engine: Engine) -> None:
-        """Raises TooManyFacesError, with the largest level that fits, when the mesh would be over the limit."""
-        refuse_if_too_large(self.surface, self.footprint, self._base_for(engine))
+        """Raises TooManyFacesError, with what fits, when the mesh would be over the limit."""
+        surface = self.surface
+        if surface.tessellation.even or surface.subdivision.kind == "smooth":
+            refuse_level(self.forecasts(engine), surface.level, self.limit)
+        most = surface.tessellation.most_faces
+        if most and most > most_triangles(self.limit):
+            raise too_many_triangles(surface.tessellation, most, most_triangles(self.limit))
 
     def forecast(self, engine: Engine) -> Forecast:
-        """The cost of the subdivided mesh."""
-        return forecast(self.surface, self.footprint, self._base_for(engine))
+        """The cost of the mesh; of a tessellation about."""
+        if self.surface.tessellation.even:
+            return self.forecasts(engine)[self.surface.level]
+        return forecast_triangles(engine.run(self.predicted()))
 
     def forecasts(self, engine: Engine) -> list[Forecast]:
         """The cost at every level there is, coarsest first."""
-        return by_level(self.surface, self.footprint, self._base_for(engine))
-
-    def _base_for(self, engine: Engine) -> Mesh | None:
-        """What has to be read before it is known how many faces there will be."""
         alone = self.surface.subdivision.kind == "shape" and not self.surface.shape.source_key
-        return None if alone else engine.run(self.base())
+        return self._costs(None if alone else engine.run(self.base()))
+
+    def _costs(self, base: Mesh | None) -> list[Forecast]:
+        return forecast_levels(self.surface, self.footprint, base)
 
 
 def _read(read_source: ReadSource, digest: str, filename: str) -> Polygons:
@@ -246,8 +280,8 @@ def _place(surface: Surface, mesh: Mesh) -> Mesh:
     return replace(turn_faces(mesh) if surface.turned else mesh, middle=surface.place)
 
 
-def _subdivide(surface: Surface, footprint: Footprint, level: int, base: Mesh) -> Mesh:
-    refuse_if_too_large(surface.model_copy(update={"level": level}), footprint, base)
+def _subdivide(surface: Surface, level: int, limit: Limit, base: Mesh) -> Mesh:
+    refuse_level(forecast_levels(surface, Footprint(), base), level, limit)
     if surface.subdivision.kind != "smooth":
         return subdivide_flat(base, level)
     subdivision = surface.subdivision
@@ -261,39 +295,36 @@ def _subdivide(surface: Surface, footprint: Footprint, level: int, base: Mesh) -
     return subdivide_smooth(replace(base, crease_edges=edges, crease_weights=weights), level)
 
 
-def _tessellate(
-    surface: Surface,
-    footprint: Footprint,
-    footprints: dict[str, Footprint],
-    depths: dict[str, tuple[float, float]],
-    start: Mesh,
-    base: Mesh,
-    *rest: Any,
-) -> Mesh:
-    heights: tuple[HeightField, ...] = rest[:-1]
-    progress: Progress = rest[-1]
-    regions = assign_regions(base, surface.regions)
-    carried = Carried(regions, footprints, dict(zip(depths, heights, strict=True)), depths)
-    ours = surface.subdivision.kind == "shape" and not surface.shape.source_key
-    patches = surface.shape.patches(footprint) if ours else None
-    return tessellate(surface, start, patches, carried, MOST_FACES, progress)
-
-
-def _measure_deviation(
+def _with_carried(
+    compute: Callable[..., Any],
     surface: Surface,
     footprints: dict[str, Footprint],
     depths: dict[str, tuple[float, float]],
     base: Mesh,
     mesh: Mesh,
-    *heights: HeightField,
-) -> Deviation:
+    *rest: Any,
+) -> Any:
+    heights, more = rest[: len(depths)], rest[len(depths) :]
     regions = assign_regions(base, surface.regions)
-    carried = Carried(regions, footprints, dict(zip(depths, heights, strict=True)), depths)
+    return compute(mesh, Carried(regions, footprints, dict(zip(depths, heights, strict=True)), depths), *more)
+
+
+def _tessellate(
+    surface: Surface, patches: list[Patch] | None, most: int, mesh: Mesh, carried: Carried, progress: Progress
+) -> Mesh:
+    return tessellate(surface, mesh, patches, carried, most, progress)
+
+
+def _predict(surface: Surface, patches: list[Patch] | None, mesh: Mesh, carried: Carried) -> int:
+    return predict_faces(surface, mesh, patches, carried)
+
+
+def _measure_deviation(surface: Surface, mesh: Mesh, carried: Carried) -> Deviation:
     triangles = as_triangles(mesh)
     covered, _ = carried.lay_on(triangles, surface)
-    round_ = surface.shape.is_round and surface.subdivision.kind == "shape"
-    sags = find_sags(triangles) if round_ else None
-    return measure_deviation(covered, carried.heights, depths, sags)
+    on_shape = surface.shape.is_round and surface.subdivision.kind == "shape"
+    sags = find_sags(triangles) if on_shape else None
+    return measure_deviation(covered, carried.heights, carried.depths, sags)
 
 
 def _make(surface: Surface, footprint: Footprint, level: int) -> Mesh:

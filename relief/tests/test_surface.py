@@ -7,7 +7,14 @@ import numpy as np
 import trimesh
 
 from relief.deliver.meshes import mesh_file
-from relief.displace.forecast import BYTES_OF_A_FACE, by_level, forecast, refuse_if_too_large
+from relief.displace.forecast import (
+    BYTES_OF_A_CORNER,
+    BYTES_OF_A_FACE,
+    PREVIEW,
+    Limit,
+    forecast_levels,
+    refuse_level,
+)
 from relief.errors import TooManyFacesError
 from relief.filters.sample import sample_heights
 from relief.height import Footprint
@@ -51,16 +58,16 @@ class SamplingTests(TestCase):
 class PlaneTests(TestCase):
     def test_faces_grow_by_four_each_level(self):
         """Common practice: a plane of 10 x 10 quads at level 7 is 1 638 400."""
-        cost = forecast(Surface(shape=Plane(segments=10), level=7), Footprint(width=50, height=50))
+        cost = forecast_levels(Surface(shape=Plane(segments=10)), Footprint(width=50, height=50))[7]
         self.assertEqual((cost.faces, cost.vertices), (1_638_400, 1281 * 1281))
 
     def test_the_forecast_is_what_is_built(self):
         settings = Surface(shape=Plane(segments=8), level=2)
         mesh = settings.shape.mesh(FOOTPRINT, 2)
-        cost = forecast(settings, FOOTPRINT)
+        cost = forecast_levels(settings, FOOTPRINT)[2]
         self.assertEqual((mesh.faces, len(mesh.positions), mesh.nbytes), (cost.faces, cost.vertices, cost.memory))
         of_faces = mesh.corners.nbytes + mesh.offsets.nbytes + mesh.parts.nbytes + mesh.base_faces.nbytes
-        self.assertEqual(of_faces, cost.faces * BYTES_OF_A_FACE + 4)
+        self.assertEqual(of_faces, cost.faces * (4 * BYTES_OF_A_CORNER + BYTES_OF_A_FACE) + 4)
 
     def test_euler_characteristic_of_a_disc(self):
         """V - E + F = 1 for a surface with one border."""
@@ -70,14 +77,18 @@ class PlaneTests(TestCase):
         np.testing.assert_allclose(mesh.centroid, 0, atol=1e-5)
 
     def test_over_the_limit_is_refused_with_the_largest_level_that_fits(self):
+        costs = forecast_levels(Surface(shape=Plane(segments=10)), Footprint(width=50, height=50))
         with self.assertRaisesRegex(TooManyFacesError, "largest level that fits is 7"):
-            refuse_if_too_large(Surface(shape=Plane(segments=10), level=8), Footprint(width=50, height=50))
-        refuse_if_too_large(Surface(shape=Plane(segments=10), level=7), Footprint(width=50, height=50))
-        self.assertEqual(
-            [cost.fits for cost in by_level(Surface(shape=Plane(segments=10)), Footprint())].index(False), 8
-        )
+            refuse_level(costs, 8, PREVIEW)
+        refuse_level(costs, 7, PREVIEW)
+        self.assertEqual([cost.fits_preview for cost in costs].index(False), 8)
+        many = forecast_levels(Surface(shape=Plane(segments=2000)), Footprint(width=10, height=10_000))
         with self.assertRaisesRegex(TooManyFacesError, "fewer base segments"):
-            refuse_if_too_large(Surface(shape=Plane(segments=2000), level=0), Footprint(width=10, height=10_000))
+            refuse_level(many, 0, PREVIEW)
+        # what is delivered may have more faces, as far as the memory goes
+        refuse_level(costs, 9, Limit(50_000_000, 8 << 30))
+        with self.assertRaisesRegex(TooManyFacesError, "take 6 GB; 4.3 GB may be taken. The .* fits is 8"):
+            refuse_level(costs, 9, Limit(50_000_000, 4 << 30))
 
 
 class DisplacementTests(TestCase):

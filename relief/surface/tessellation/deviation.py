@@ -18,6 +18,7 @@ class Deviation(Tessellation):
 
     title: ClassVar[str] = "Error"
     about: ClassVar[str] = "Nowhere farther off than asked"
+    closely: ClassVar[bool] = True
     kind: Literal["error"] = "error"
     error: float = number(
         0.2, 0.0001, 1_000_000, label="Error up to", unit="mm", step=0.01, slider=(0.01, 20), logarithmic=True,

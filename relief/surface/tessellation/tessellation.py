@@ -60,6 +60,8 @@ class Tessellation(Parameters):
     """Whether all base faces are cut as often, by levels, and nothing is measured."""
     weighs: ClassVar[bool] = True
     """Whether it asks how far the true surface is from each triangle."""
+    closely: ClassVar[bool] = False
+    """Whether that has to be looked at so closely that nothing is missed."""
     kind: str
     most_level: int = number(
         10, 0, MOST_CUTS, label="Levels at most", step=1,
