@@ -45,6 +45,7 @@ urlpatterns = [
     path("piece/<int:pk>/trial/choose", trials.choose, name="trial-choose"),
     path("piece/<int:pk>/trial/sheet", trials.sheet, name="trial-sheet"),
     path("piece/<int:pk>/measured", measured.measured, name="measured"),
+    path("piece/<int:pk>/adviser", measured.adviser, name="adviser"),
     path("piece/<int:pk>/facts", measured.facts, name="facts"),
     path("piece/<int:pk>/preview", stage.preview, name="preview"),
     path("piece/<int:pk>/value", stage.value, name="value"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -11,7 +12,9 @@ from django.views.decorators.http import require_POST, require_safe
 
 from bench.models import Revision
 from bench.newest import Newest, page_of
+from bench.pages.adviser import draw_advice
 from bench.pixels.previews import only, read_before_curve
+from bench.pixels.stage import SHARPEST
 from bench.requests import (
     layer_of,
     piece_of,
@@ -22,6 +25,7 @@ from bench.requests import (
 from relief.compose.imprints import touches_edge
 from relief.errors import Cancelled, ReliefError
 from relief.filters.curve import Curve
+from relief.inspect.adviser import advise
 from relief.inspect.finding import Finding
 from relief.inspect.findings import measure_and_find
 from relief.inspect.repeats import motif, suggest_crops, telltales
@@ -69,19 +73,42 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
         bits = recipe.delivery.normal_bits
         taken, found = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), bits, progress)
         found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY))
-        surface = SurfacePipeline.of(recipe, read_source, PROXY)
+        surface = SurfacePipeline.of(recipe, read_source, SHARPEST)
         found += find_in_surface(surface, get_engine())
+        built = read_question(request).get("step") == "surface"
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]
         context |= {
             "readings": taken,
             "findings": found,
             "aside": aside,
-            "cost": surface.forecast(get_engine()),
+            "cost": _cost(surface) if built else None,
+            "ahead": surface.forecast(get_engine()) if recipe.surface.tessellation.even and not built else None,
         }
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/measured.html", context)
+
+
+def _cost(surface: SurfacePipeline) -> dict[str, Any]:
+    """What the mesh that is looked at has and keeps."""
+    engine = get_engine()
+    mesh = engine.run(surface.subdivided())
+    off = engine.run(surface.deviation())
+    return {"faces": mesh.faces, "vertices": len(mesh.positions), "memory": mesh.nbytes, "off": off}
+
+
+@require_safe
+def adviser(request: HttpRequest, pk: int) -> HttpResponse:
+    """What more faces bring, as a curve, with the place where they stop paying."""
+    piece = piece_of(request, pk)
+    recipe = revision_of(piece, request.GET.get("base")).read()
+    try:
+        advice = advise(SurfacePipeline.of(recipe, read_source, PROXY), get_engine())
+        context = draw_advice(advice)
+    except ReliefError as problem:
+        context = {"problem": str(problem)}
+    return render(request, "bench/adviser.html", {"piece": piece, **context})
 
 
 def _find_inked_pictures(pipeline: Pipeline) -> list[Finding]:

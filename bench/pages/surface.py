@@ -7,6 +7,7 @@ from typing import Any
 
 from bench.models import Revision
 from bench.pages.groups import Field, Group, field_at
+from relief.displace.forecast import PREVIEW, final_limit
 from relief.inspect.close_up import TEXELS
 from relief.inspect.mesh_facts import MeshFacts
 from relief.parameters import Surroundings, controls
@@ -18,6 +19,7 @@ from relief.surface.mapping.mapping import Mapping
 from relief.surface.regions import Region
 from relief.surface.shapes import SHAPES
 from relief.surface.surface import UNITS
+from relief.surface.tessellation import TESSELLATIONS
 from shelf.engine import get_engine
 from shelf.models import Piece, Source, read_source
 
@@ -83,6 +85,13 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "size_group": size,
         "form_group": Group("Base form", [], folded=form, owner="surface.form", folds="Uneven before any relief"),
         "mapping_group": _mapping_group("Mapping", recipe, "surface.mapping", mapping, unit),
+        "subdivision": _subdivision(recipe),
+        "tessellations": _choices(TESSELLATIONS, surface.tessellation.kind),
+        "tessellation": _tessellation(recipe, unit),
+        "levels": pipeline.forecasts(get_engine()),
+        "final_level": surface.final_level or surface.level,
+        "most_faces": PREVIEW.faces,
+        "most_final": final_limit().faces,
         "mappings": _mappings(mapping),
         "sizings": _sizings(mapping),
         "companions": _companions(recipe),
@@ -192,6 +201,26 @@ def _unlinked(recipe: Recipe, number: int) -> Group:
     unused = item.unused(NOTHING)
     fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(item)) if each.name not in unused]
     return Group(item.heading, fields, owner=owner, number=number)
+
+
+def _subdivision(recipe: Recipe) -> Group:
+    owner, item = "surface.subdivision", recipe.surface.subdivision
+    unused = item.unused(NOTHING)
+    fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(item)) if each.name not in unused]
+    return Group("Subdivision", [replace(each, zero=_zero(each)) for each in fields], owner=owner)
+
+
+def _tessellation(recipe: Recipe, unit: str) -> Group:
+    owner, way = "surface.tessellation", recipe.surface.tessellation
+    unused = way.unused(NOTHING)
+    fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(way)) if each.name not in unused]
+    seldom = [each for each in fields if each.control.name == "most_level"]
+    shown = [in_unit(each, unit) for each in fields if each not in seldom]
+    return Group(way.title, shown, owner=owner, folded=seldom, folds="How fine at most")
+
+
+def _zero(item: Field) -> str:
+    return item.control.zero if item.control.zero and not item.value else ""
 
 
 def _told_repeats(recipe: Recipe) -> str:

@@ -21,7 +21,6 @@ from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import plan
-from relief.displace.forecast import PREVIEW
 from relief.errors import PictureError, RecipeError
 from relief.inspect.finding import READ_IN
 from relief.inspect.start import start_from_nothing
@@ -149,8 +148,6 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "redoes": revision.following(),
             "readings_of": READING_NAMES,
             "reading": getattr(recipe.shown.layers[0].content, "reading", ""),
-            "levels": surface.forecasts(get_engine()),
-            "cost": surface.forecast(get_engine()),
-            "most_faces": PREVIEW.faces,
+            "cost": surface.final().forecast(get_engine()) if step.name == "deliver" else None,
         }
     )

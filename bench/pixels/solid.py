@@ -20,6 +20,7 @@ from relief.recipe import edits
 from relief.recipe.relief import Relief
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
+from relief.surface.edges import find_edges
 from relief.surface.mesh import Mesh
 from relief.surface.seams import find_seams
 from relief.surface.tangents import with_tangents
@@ -39,7 +40,8 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
 
     Arrays: `positions`, `normals` of the mesh and `base_normals` of it before it was displaced, `tangents` to these
     (where `mapped` is asked for), `uv` in repeats, `sky` that each vertex sees, `stretch` (where it is asked for) the
-    binary logarithm of mm of relief on a mm of surface; `triangles`, and for each its `parts`; `seams`, the ends of
+    binary logarithm of mm of relief on a mm of surface, or (where `edges` are) of how long edges are beside what they
+    are on average; `triangles`, and for each its `parts`; `seams`, the ends of
     edges where the places do not meet.
     """
     try:
@@ -62,6 +64,8 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
     order = np.argsort(regions, kind="stable")
     footprint = pipeline.footprint.sides
     figures, stretch = None, np.zeros(len(cut.positions), np.float32)
+    if "edges" in request.GET:
+        stretch = _edge_lengths(moved)[vertices]
     if "stretch" in request.GET:
         figures, of_triangles, _ = measure_stretch(base, footprint)
         stretch = _on_vertices(of_triangles, cut)
@@ -93,6 +97,17 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
         shift=[surface.mapping.shift_across, surface.mapping.shift_down],
         figures=figures and [figures.smallest, figures.largest, figures.angle, figures.worst],
     )
+
+
+def _edge_lengths(mesh: Mesh) -> np.ndarray:
+    """The mean of the edges at each vertex beside that of all, as a binary logarithm: float32 (vertices,)."""
+    ends = find_edges(mesh.corners, mesh.offsets).vertices
+    lengths = np.linalg.norm(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]], axis=1)
+    count = len(mesh.positions)
+    total = np.bincount(ends.ravel(), np.repeat(lengths, 2), count)
+    mean = total / np.maximum(np.bincount(ends.ravel(), minlength=count), 1)
+    beside = np.log2(np.maximum(mean, 1e-12) / max(float(np.exp(np.log(np.maximum(lengths, 1e-12)).mean())), 1e-12))
+    return beside.astype(np.float32)
 
 
 def _laid_colours(relief: Relief) -> list[float] | None:

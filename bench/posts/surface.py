@@ -83,6 +83,40 @@ def _faced_axis(recipe: Recipe, region: Region) -> str:
 
 
 @_action
+def _tessellation(request: HttpRequest, recipe: Recipe) -> edits.Done:
+    kind = request.POST.get("kind", "")
+    if kind == recipe.surface.tessellation.kind:
+        return recipe, "Kept the way to faces"
+    return edits.choose_tessellation(recipe, kind, **_beginning(recipe, kind))
+
+
+def _beginning(recipe: Recipe, kind: str) -> dict[str, float]:
+    """What a way to faces begins with, so that it suits the size of the surface and the depth of the relief."""
+    pipeline = SurfacePipeline.of(recipe, read_source)
+    low, high = get_engine().run(pipeline.base()).bounds()
+    longest, amplitude = float((high - low).max()), pipeline.pipelines[recipe.shown_key].relief.amplitude
+    match kind:
+        case "edge":
+            return {"edge": float(f"{longest / 100:.2g}")}
+        case "error":
+            return {"error": float(f"{max(amplitude / 25, 0.0001):.2g}")}
+        case "screen":
+            camera_y = -1.2 * longest if not pipeline.surface.shape.upright else 0
+            return {"camera_x": 0, "camera_y": round(camera_y), "camera_z": round(1.2 * longest)}
+    return {}
+
+
+@_action
+def _take_faces(request: HttpRequest, recipe: Recipe) -> edits.Done:
+    """What the adviser offers: a level, or a budget."""
+    count = whole_number(request.POST.get("count"), 0)
+    if request.POST.get("kind") == "budget":
+        return edits.choose_tessellation(recipe, "faces", faces=count)
+    changed, _ = edits.choose_tessellation(recipe, "levels")
+    return changed.with_changes({"surface.level": count}), f"Took level {count}"
+
+
+@_action
 def _add_region(request: HttpRequest, recipe: Recipe) -> edits.Done:
     return edits.add_region(recipe, request.POST.get("part", ""))
 

@@ -192,6 +192,53 @@ class SurfaceStepTests(StudioTestCase):
         recipe = self.now(piece)
         return list(delivery_files(recipe, read_source, Engine(), "Dune", Progress()))
 
+    def test_faces_are_spent_by_a_budget_and_the_adviser_says_what_more_bring(self):
+        piece = self.piece()
+        self.act(piece, "tessellation", kind="faces")
+        self.post("bench:change", piece, 2, step="surface", **{"surface.tessellation.faces": "3000"})
+        page = self.client.get(f"/piece/{piece.pk}/surface/")
+        self.assertContains(page, 'name="surface.tessellation.faces"')
+        header, arrays = unpacked(self.get("bench:mesh", piece, base=3, edges=1))
+        self.assertTrue(2940 <= header["faces"] <= 3000)
+        self.assertGreater(np.ptp(arrays["stretch"]), 1, "edges are told apart")
+        self.assertContains(self.get("bench:measured", piece, base=3, step="surface"), "Detail kept")
+        self.assertNotContains(self.get("bench:measured", piece, base=3, step="maps"), "Detail kept")
+        answer = self.get("bench:adviser", piece, base=3)
+        self.assertContains(answer, "Take level")
+        self.assertContains(answer, "Take a budget of")
+        self.act(piece, "take-faces", kind="levels", count=2)
+        surface = self.now(piece).surface
+        self.assertEqual((surface.tessellation.kind, surface.level), ("levels", 2))
+        self.act(piece, "take-faces", kind="budget", count=5000)
+        self.assertEqual(self.now(piece).surface.tessellation.faces, 5000)
+        for kind in ("edge", "error", "screen", "levels"):
+            self.assertEqual(self.act(piece, "tessellation", kind=kind).status_code, 200, kind)
+            self.assertEqual(self.get("bench:mesh", piece, base=piece.position + 1).status_code, 200, kind)
+        self.assertEqual(self.act(piece, "tessellation", kind="magic").status_code, 422)
+        self.assertEqual(self.act(piece, "take-faces", kind="levels", count=99).status_code, 422)
+
+    def test_the_final_has_a_level_of_its_own(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, step="surface", **{"surface.level": "1", "surface.final_level": "3"})
+        header, _ = unpacked(self.get("bench:mesh", piece, base=2))
+        (mesh,) = (file for file in self.delivered(piece) if file.name.endswith(".obj"))
+        self.assertEqual(mesh.data.count(b"\nf "), header["faces"] * 4**2)
+        self.assertIn(f"{header['faces'] * 4**2} faces", mesh.entry.reading)
+
+    def test_smooth_faces_round_a_box(self):
+        piece = self.piece()
+        self.act(piece, "shape", kind="box")
+        self.now(piece)
+        smooth = {"surface.subdivision.kind": "smooth", "surface.level": "3"}
+        self.post("bench:change", piece, piece.position, step="surface", **smooth)
+        self.now(piece)
+        _, arrays = unpacked(self.get("bench:mesh", piece, base=piece.position, displaced=0))
+        self.assertLess(np.abs(arrays["positions"]).sum(axis=1).max(), 1450, "its corners are gone")
+        self.post("bench:change", piece, piece.position, step="surface", **{"surface.subdivision.crease": "60"})
+        self.now(piece)
+        _, arrays = unpacked(self.get("bench:mesh", piece, base=piece.position, displaced=0))
+        self.assertAlmostEqual(np.abs(arrays["positions"]).sum(axis=1).max(), 1500, delta=1)
+
     def test_what_lies_between_texels_is_shown_near_to(self):
         piece = self.piece()
         asked = {

@@ -276,7 +276,7 @@ def _entry(surface: SurfacePipeline, maps: Maps, file: Planned) -> Entry:
     """What the note says of a planned file."""
     match file.name:
         case "mesh":
-            faces = surface.forecast(maps.engine).faces
+            faces = maps.engine.run(surface.subdivided()).faces
             about = f"{faces} faces with texture coordinates and normals. Lengths in mm, y up, facing z."
             if surface.surface.regions:
                 about += " A group and a material for each region."

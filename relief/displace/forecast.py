@@ -15,11 +15,11 @@ BYTES_OF_A_VERTEX = 3 * 4 + 3 * 4 + 2 * 4  # position, normal, uv
 BYTES_OF_A_CORNER = 4
 BYTES_OF_A_FACE = 4 + 2 + 4  # where its corners begin, the part, the face of the base mesh
 
-PEAK_OF_LEVELS = 230
-"""Bytes for each face that are held at once while a mesh of levels is built, measured."""
+PEAK_OF_LEVELS = 560
+"""Bytes for each face that are held at once while a mesh of levels is built, measured and written; found by trial."""
 
-PEAK_OF_TRIANGLES = 290
-"""The same of a tessellation, measured."""
+PEAK_OF_TRIANGLES = 520
+"""The same of a tessellation."""
 
 SHARE_OF_MEMORY = 0.5
 """Of the machine's memory: what a build may take, where nothing else is said."""
@@ -62,6 +62,11 @@ class Forecast:
     def fits(self, limit: Limit) -> bool:
         """Whether a mesh of this size is built."""
         return self.faces <= limit.faces and self.peak <= limit.memory
+
+    @property
+    def fits_final(self) -> bool:
+        """Whether it can be delivered, from this machine's memory."""
+        return self.fits(final_limit())
 
     @property
     def fits_preview(self) -> bool:

@@ -15,6 +15,7 @@ from relief.surface.mapping.mapping import Mapping as Way
 from relief.surface.regions import MOST_REGIONS, Region
 from relief.surface.shapes import SHAPES
 from relief.surface.surface import Surface
+from relief.surface.tessellation import TESSELLATIONS
 
 Done = tuple[Recipe, str]
 
@@ -70,6 +71,18 @@ def choose_mapping(recipe: Recipe, kind: str, region: int | None = None, **value
 def _other_mapping(mapping: AnyMapping, kind: str, **values: Any) -> AnyMapping:
     kept = mapping.model_dump(include=set(Way.model_fields) - {"kind"})
     return MAPPINGS[kind].create(**kept | values)
+
+
+def choose_tessellation(recipe: Recipe, kind: str, **values: Any) -> Done:
+    """Another way to faces. Of lengths that it is not told it begins with what suits the size of the surface.
+
+    Raises:
+        RecipeError: there is no such way, or a value is out of its bounds.
+    """
+    if kind not in TESSELLATIONS:
+        raise RecipeError("There is no such way.")
+    way = TESSELLATIONS[kind].create(kind=kind, **values)
+    return _with_surface(recipe, tessellation=way), f"Faces by {way.title.lower()}"
 
 
 # regions

@@ -1,11 +1,8 @@
 """The command line: what it writes, what it prints, and one line for what it cannot do."""
 
-import contextlib
-import io
 import json
-import tempfile
 from pathlib import Path
-from unittest import TestCase, mock
+from unittest import mock
 
 import numpy as np
 import skimage.data
@@ -13,27 +10,18 @@ import tifffile
 import trimesh
 from PIL import Image
 
-from relief.__main__ import main
+from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
 
 
-class CommandTests(TestCase):
+class CommandTests(CommandTestCase):
     def setUp(self):
-        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        super().setUp()
         self.gravel = self.folder / "gravel.png"
         Image.fromarray(skimage.data.gravel()).save(self.gravel)
         self.heights = np.rint(rough(60, 80) * 65535).astype(np.uint16)
         self.scan = self.folder / "scan.png"
         Image.fromarray(self.heights).save(self.scan)
-
-    def run_command(self, *arguments) -> tuple[int, str, str]:
-        out, err = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-            try:
-                code = main([str(argument) for argument in arguments])
-            except SystemExit as stop:
-                code = stop.code
-        return code, out.getvalue(), err.getvalue()
 
     def test_packed_maps_are_unpacked_as_the_name_or_an_option_says(self):
         parts = [getattr(skimage.data, name)() for name in ("gravel", "brick", "grass")]

@@ -1,30 +1,20 @@
 """`relief mesh` and `relief look` on shapes and mesh files, read back by trimesh."""
 
-import contextlib
 import hashlib
-import io
 import json
-import tempfile
-from pathlib import Path
-from unittest import TestCase
 
 import numpy as np
 import trimesh
 from PIL import Image
 
-from relief.__main__ import main
+from relief.tests.command import CommandTestCase
 
 
-class MeshCommandTests(TestCase):
+class MeshCommandTests(CommandTestCase):
     def setUp(self):
-        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        super().setUp()
         self.white = self.folder / "white.png"
         Image.fromarray(np.full((20, 30), 255, np.uint8)).save(self.white)
-
-    def run_command(self, *arguments) -> tuple[int, str, str]:
-        with contextlib.redirect_stdout(io.StringIO()) as out, contextlib.redirect_stderr(io.StringIO()) as err:
-            code = main([str(argument) for argument in arguments])
-        return code, out.getvalue(), err.getvalue()
 
     def mesh(self, *more, picture=None, name="out.obj") -> tuple[trimesh.Trimesh, dict]:
         place = self.folder / name

@@ -86,8 +86,8 @@ class PlaneTests(TestCase):
         with self.assertRaisesRegex(TooManyFacesError, "fewer base segments"):
             refuse_level(many, 0, PREVIEW)
         # what is delivered may have more faces, as far as the memory goes
-        refuse_level(costs, 9, Limit(50_000_000, 8 << 30))
-        with self.assertRaisesRegex(TooManyFacesError, "take 6 GB; 4.3 GB may be taken. The .* fits is 8"):
+        refuse_level(costs, 9, Limit(50_000_000, 16 << 30))
+        with self.assertRaisesRegex(TooManyFacesError, "take 15 GB; 4.3 GB may be taken. The .* fits is 8"):
             refuse_level(costs, 9, Limit(50_000_000, 4 << 30))
 
 

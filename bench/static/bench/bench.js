@@ -208,6 +208,9 @@ const sharedBy = (packet) => ({
 const cutAlong = (packet, signal) =>
   fetchPacket(bench.dataset.cut, { ...sharedBy(packet), section: look.line.join(",") }, signal);
 
+/** What is drawn over the surface from figures that the server sends with it. */
+const FIGURED = ["stretch", "edges"];
+
 async function showSurface(packet) {
   if (noSurface) return;
   if (!surface) {
@@ -224,8 +227,8 @@ async function showSurface(packet) {
   }
   const shared = sharedBy(packet);
   const mapped = look.mapped || currentView() === "ways";
-  const stretched = look.overlay === "stretch";
-  const more = { ...(mapped ? { mapped: 1 } : {}), ...(stretched ? { stretch: 1 } : {}) };
+  const figured = FIGURED.includes(look.overlay) ? { [look.overlay]: 1 } : {};
+  const more = { ...(mapped ? { mapped: 1 } : {}), ...figured };
   const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, ...more, displaced: displaced ? 1 : 0 });
   const map = (view, more = {}) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more });
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
@@ -237,7 +240,7 @@ async function showSurface(packet) {
     return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
   };
   const coloured = look.material.kind === "colour";
-  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, stretched]);
+  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, figured]);
   if (wanted === surfaceShown) return; // only the section line was moved
   if (currentView() === "ways") {
     const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([
@@ -308,7 +311,7 @@ bench.addEventListener("look", ({ detail }) => {
   if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
   else if ("camera" in detail) surface?.aim();
   else if (["light", "lamp", "wireframe", "figure"].some((name) => name in detail)) surface?.draw();
-  else if ("overlay" in detail && detail.overlay !== "stretch") surface?.draw();
+  else if ("overlay" in detail && !FIGURED.includes(detail.overlay)) surface?.draw();
   else if (detail.material && !recoloured) surface?.draw();
   else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
   else refresh();

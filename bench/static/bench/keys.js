@@ -20,6 +20,7 @@ const KEYS = {
   "]": () => strength(STRENGTH_STEP),
   l: toggleRaking,
   x: swapLine,
+  d: () => setLook({ displaced: !look.displaced }),
   t: () => setLook({ repeats: !look.repeats }),
   p: () => document.getElementById("keep-proof")?.click(),
   h: () => setLook({ shifted: !look.shifted }),

@@ -6,7 +6,7 @@ const CLAY = 0xdedad0;
 const SOOT = 0x0a0a0a;
 const linear = (hex) => new THREE.Color(hex);
 const REGIONS = [0xcfd4d2, 0xc58a2b, 0x2a6a98, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2f8f86, 0xa8632b];
-const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4 };
+const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4, edges: 2 };
 
 /** What all materials share, so that they are told at once. */
 export const shared = { overlay: { value: 0 } };
