@@ -109,7 +109,7 @@ def deviations_of_triangles(
             field.samples,
             *field.edges.wraps,
             TAPS[item.mapping.sampling],
-            *_places_of(item, of_corners),
+            *places_of(item, of_corners),
             left[item.chosen[of_corners]],
             amplitude * item.factor,
             midlevel + item.midlevel_shift,
@@ -137,7 +137,7 @@ def add_sags(worst: np.ndarray, square: np.ndarray, sags: np.ndarray) -> tuple[n
     return worst + sags, square + np.float32(8 / 15) * sags * sags
 
 
-def _places_of(item: Covered, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def places_of(item: Covered, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Where some corners lie on the relief, float64 (places mixed, corners, 2), and how much each counts, float32."""
     laid = item.laid
     if not laid.mixed:

@@ -26,6 +26,7 @@ from relief.displace.forecast import (
     most_triangles,
     refuse_level,
 )
+from relief.displace.residual import Split, split_detail
 from relief.displace.tessellate import Carried, predict_faces, tessellate, too_many_triangles
 from relief.height import Footprint, HeightField
 from relief.maps.occlusion import occlusion
@@ -223,6 +224,11 @@ class SurfacePipeline:
         compute = partial(_all_turned, self.surface.turned)  # a shape of ours is made the right way round
         return Stage("Looking for turned faces", compute, self.surface.turned, (self.base(),))
 
+    def split(self, size: int) -> Stage:
+        """The `Split` of its detail: the displaced mesh in triangles, and the normal map that completes it."""
+        compute = partial(_split, self.surface, size)
+        return self._on_carried(f"Splitting the detail at {size}", compute, self.subdivided())
+
     def deviation(self) -> Stage:
         """The `Deviation` of the displaced mesh from the true surface."""
         return self._on_carried("Measuring the mesh", partial(_measure_deviation, self.surface), self.subdivided())
@@ -317,6 +323,13 @@ def _tessellate(
 
 def _predict(surface: Surface, patches: list[Patch] | None, mesh: Mesh, carried: Carried) -> int:
     return predict_faces(surface, mesh, patches, carried)
+
+
+def _split(surface: Surface, size: int, mesh: Mesh, carried: Carried) -> Split:
+    triangles = as_triangles(mesh)
+    covered, distances = carried.lay_on(triangles, surface)
+    moved = displace_mesh(covered.mesh, distances)
+    return split_detail(triangles, covered, moved, carried.heights, carried.depths, size)
 
 
 def _measure_deviation(surface: Surface, mesh: Mesh, carried: Carried) -> Deviation:
