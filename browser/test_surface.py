@@ -22,7 +22,9 @@ box.dispatchEvent(new Event("change", {bubbles: true}));
 """
 
 
-class SurfaceTests(BrowserTestCase):
+class SurfaceTestCase(BrowserTestCase):
+    """A piece at the surface step, and the moves that all tests there make."""
+
     flags = WITH_WEBGL
     expected_complaints = ("GPU stall", "422")
 
@@ -59,6 +61,8 @@ class SurfaceTests(BrowserTestCase):
         self.until(lambda: self.revision() != before, f"{selector} was not taken")
         self.settled()
 
+
+class SurfaceTests(SurfaceTestCase):
     def click_on_surface(self, across: float, up: float):
         """Clicks at a place of the stage, from its middle in parts of its size."""
         solid = self.find("#solid")

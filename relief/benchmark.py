@@ -16,6 +16,7 @@ from typing import get_args
 import cv2
 import numpy as np
 import scipy.ndimage
+import trimesh
 from PIL import Image
 
 from relief.compose.strokes import Stroke, Work, draw_strokes
@@ -41,10 +42,12 @@ from relief.parameters import controls
 from relief.recipe import edits
 from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
+from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.sources.mesh.read import read_mesh
+from relief.surface.bisect import as_triangles
 from relief.surface.cover import cover
 from relief.surface.mapping.box import BoxMapping
 from relief.surface.mapping.mapping import Bounds
@@ -52,7 +55,9 @@ from relief.surface.mesh import Mesh
 from relief.surface.shapes.own_mesh import OwnMesh
 from relief.surface.shapes.plane import Plane
 from relief.surface.shapes.shape import Shape
+from relief.surface.subdivide import subdivide_smooth
 from relief.surface.surface import Surface
+from relief.surface.tessellation.face_budget import FaceBudget
 from relief.treat import TREATMENTS
 from relief.treat.median import median
 
@@ -75,6 +80,8 @@ class Extent:
         moves: of each control.
         segments: of the plane that is displaced, on each side.
         own_mesh: quads of the mesh that is read, across and down; each is two triangles.
+        level: that 100 quads are subdivided to.
+        budgets: triangles that are spent.
     """
 
     maps: tuple[int, ...] = (1024, 4096)
@@ -87,9 +94,11 @@ class Extent:
     moves: int = 16
     segments: int = 1000
     own_mesh: tuple[int, int] = (500, 300)
+    level: int = 7
+    budgets: tuple[int, ...] = (500_000, 5_000_000)
 
 
-QUICK = Extent((32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4))
+QUICK = Extent((32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,))
 """So small that the figures tell nothing, but that every row can be made."""
 
 
@@ -118,6 +127,10 @@ def table(extent: Extent = Extent()) -> str:
         f"{'plane of 1 000 000 faces, displaced':40}{_displace_plane(extent.segments):10.1f}",
     ]
     lines += [f"{'OBJ of 300 000 faces, read and laid':40}{_read_and_lay(extent.own_mesh):10.1f}"]
+    lines += ["", f"{'subdivided':40}{'ms':>10}{'faces':>10}{'ns a face':>11}"]
+    lines += [f"{name:40}{spent:10.1f}{faces:10}{spent * 1e6 / faces:11.1f}" for name, spent, faces in _cut(extent)]
+    lines += ["", f"{'tessellated by a face budget':40}{'ms':>10}{'faces':>10}"]
+    lines += [f"{name:40}{spent:10.1f}{faces:10}" for name, spent, faces in _spend(extent.budgets)]
     return "\n".join(lines)
 
 
@@ -331,6 +344,45 @@ def displace_shape(shape: Shape, field: HeightField) -> Mesh:
     own = shape.mesh(field.footprint, 0)
     covered = cover(own, Surface(shape=shape), np.zeros(own.faces, np.uint16), {"main": field.footprint})
     return displace_mesh(covered.mesh, find_distances(covered, {"main": field}, {"main": (5, 0.5)}))
+
+
+def _cut(extent: Extent) -> list[tuple[str, float, int]]:
+    """Smooth subdivision of 100 quads, with displacement too, and trimesh's Loop of triangles to the same order."""
+    surface = Surface(shape=Plane(width=500, height=500, segments=10))
+    samples = np.random.default_rng(3).random((1024, 1024), dtype=np.float32)
+    field = HeightField(samples, Footprint(width=500, height=500), WRAPPED)
+    base = surface.shape.mesh(field.footprint, 0)
+    smooth = subdivide_smooth(base, extent.level)
+
+    def displaced() -> Mesh:
+        mesh = subdivide_smooth(base, extent.level)
+        covered = cover(mesh, surface, np.zeros(mesh.faces, np.uint16), {"main": field.footprint})
+        return displace_mesh(covered.mesh, find_distances(covered, {"main": field}, {"main": (5, 0.5)}))
+
+    triangles = as_triangles(base)
+    corners, level = triangles.corners.reshape(-1, 3), extent.level - 1
+    other = _spent(lambda: trimesh.remesh.subdivide_loop(triangles.positions, corners, level))
+    return [
+        (
+            f"Catmull-Clark to level {extent.level}",
+            _best(lambda: subdivide_smooth(base, extent.level), 3),
+            smooth.faces,
+        ),
+        ("the same, displaced", _best(displaced, 3), smooth.faces),
+        (f"Loop of trimesh to level {level}", other, triangles.faces * 4**level),
+    ]
+
+
+def _spend(budgets: tuple[int, ...]) -> list[tuple[str, float, int]]:
+    """Budgets on a plane of scallops, whose heights are there already."""
+    engine, rows = Engine(), []
+    recipe = start_from_nothing("scallops", lambda _: b"", engine)
+    for budget in budgets:
+        surface = Surface(tessellation=FaceBudget(faces=budget))
+        pipeline = SurfacePipeline.of(recipe.model_copy(update={"surface": surface}), lambda _: b"").final()
+        engine.run(pipeline.base())
+        rows.append(("scallops on a plane", _spent(lambda made=pipeline: engine.run(made.subdivided())), budget))
+    return rows
 
 
 def _read_and_lay(quads: tuple[int, int]) -> float:

@@ -171,6 +171,7 @@ def section(request: HttpRequest, pk: int) -> HttpResponse:
     return packet(
         {"cut": cut, "cut_base": cut_mesh(base, first, last), "placed": place_cut(cut[between], first, last)},
         front=list(front),
+        plain=pipeline.surface.is_plain,
         ends=place_cut(found, first, last).tolist(),
     )
 

@@ -25,6 +25,15 @@ def find_distances(
         depths: of each relief its amplitude in mm and its midlevel.
     """
     mesh = covered.mesh
+    if len(covered.covers) == 1 and covered.covers[0].laid.corners is mesh.corners and not covered.covers[0].laid.mixed:
+        # each vertex has one place, so there is no mean to be taken
+        (item,) = covered.covers
+        if not item.relief:
+            return np.zeros(len(mesh.positions), np.float32)
+        amplitude, midlevel = depths[item.relief]
+        field, uv = heights[item.relief], item.laid.uv
+        found = sample_heights(field, uv[:, 0], uv[:, 1], item.mapping.sampling)
+        return displacement(found, amplitude * item.factor, midlevel + item.midlevel_shift) * covered.left
     of_corners = np.zeros(len(mesh.corners), np.float32)
     for item in covered.covers:
         if not item.relief:

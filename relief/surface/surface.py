@@ -69,6 +69,17 @@ class Surface(Parameters):
         """Where the middle stands in the world, mm."""
         return self.place_x, self.place_y, self.place_z
 
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is the relief itself: a flat tile of its footprint, with nothing moved, turned or repeated."""
+        plain = type(self)(
+            unit=self.unit, level=self.level, final_level=self.final_level, subdivision=self.subdivision,
+            tessellation=self.tessellation, shape=Plane(segments=getattr(self.shape, "segments", 16)),
+            relief=self.relief,
+        )  # fmt: skip
+        mapping = self.mapping.model_copy(update={"sampling": plain.mapping.sampling, "whole": plain.mapping.whole})
+        return self.model_copy(update={"mapping": mapping}) == plain
+
     def relief_keys(self) -> set[str]:
         """The keys of the reliefs that it carries."""
         return {key for key in (self.relief, *(region.relief for region in self.regions)) if key}

@@ -16,7 +16,7 @@ import {
 import { Latest } from "../studio/ask.js";
 import { fetchPacket } from "../studio/packet.js";
 import * as stage from "./stage/stage.js";
-import { drawSection, onDrag, render as renderSection } from "./stage/section.js";
+import { drawBuilt, drawSection, onDrag, render as renderSection } from "./stage/section.js";
 import { commit, onDraft, showDraft, showValues } from "./controls/controls.js";
 import { showCurves } from "./controls/curve.js";
 import { showGrips } from "./controls/arrange.js";
@@ -152,6 +152,7 @@ async function show(longest, signal) {
     if (solidView) await showSurface(packet);
     const cut = solidView && surface ? await cutAlong(packet, signal) : null;
     lay(currentView() === "ways" ? null : cut);
+    drawBuilt(look.displaced ? cut : null);
     drawCut(surface?.told()?.upright ? cut : null); // of a plane that lies the profile of the relief says it all
     if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
     showStage(solidView && !noSurface);

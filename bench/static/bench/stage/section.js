@@ -31,7 +31,7 @@ drawing.append(
   ),
 );
 const parts = {};
-for (const name of ["body", "above", "below", "before", "contest", "profile", "axis"]) {
+for (const name of ["body", "above", "below", "before", "contest", "profile", "built", "axis"]) {
   parts[name] = svg("path", { class: `s-${name}` });
   drawing.append(parts[name]);
 }
@@ -73,6 +73,14 @@ export function drawSection(packet) {
     label: packet.before_label,
     contest: packet.arrays.contest,
   };
+  render();
+}
+
+let built = null; // the ends of segments along and out, mm
+
+/** Draws the mesh that is built over the profile that it stands for; nothing where they cannot be laid on each other. */
+export function drawBuilt(packet) {
+  built = packet?.plain ? packet.arrays.cut : null;
   render();
 }
 
@@ -134,8 +142,18 @@ export function render() {
   beside("midlevel", 8, y - 11);
   beside("amplitude", arrowX + 12, (top + bottom) / 2 - 11);
   drawTicks(right, base, y);
+  let path = "";
+  for (let i = 0; built && i < built.length; i += 4) {
+    const along = [built[i], built[i + 2]];
+    if (Math.max(...along) < 0 || Math.min(...along) > length) continue;
+    const ends = along.map(
+      (mm, end) => `${(MARGIN.left + mm * scale.across).toFixed(1)} ${level(built[i + 1 + 2 * end]).toFixed(1)}`,
+    );
+    path += `M${ends.join("L")}`;
+  }
+  parts.built.setAttribute("d", path);
   const times = Number(scale.exaggeration.toPrecision(2));
-  note.textContent = `dashed: ${shown.label}   ·   ${times === 1 ? "heights to the same scale" : `heights drawn ${times} times`}`;
+  note.textContent = `dashed: ${shown.label}   ·   ${times === 1 ? "heights to the same scale" : `heights drawn ${times} times`}${built ? "   ·   grey: the mesh" : ""}`;
   drawContest(line, base);
 }
 
