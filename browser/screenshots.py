@@ -10,7 +10,7 @@ from pathlib import Path
 from browser.driver import WITH_WEBGL, chromium
 
 PLACE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-PATIENCE = 5.0  # seconds for a view to settle
+PATIENCE = 6.0  # seconds for a view to settle
 VIEWS = {
     "shelf": "/",
     "set": "set:Oyster plaster",
@@ -29,7 +29,7 @@ VIEWS = {
     "regions": "Fluted column/surface",
     "own-mesh": "Mooring bollard/surface",
     "ground": "Dune ground/surface",
-    "four-ways": "Scallop tile, north wall/surface",
+    "four-ways": "Knotted net/surface",
     "deliver": "Scallop tile, north wall/deliver",
 }
 """What each picture shows: an address, or a piece and its step, or a set."""
@@ -42,6 +42,8 @@ CLICKS = {
     "proofs": ["#guide button", "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
                "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
     "texels": ["#guide button", *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
+    "surface": ["#guide button", "[hx-vals*='\"kind\": \"faces\"']", "[data-overlay=edges]", "#adviser button",
+                "into #group-faces"],
     "regions": ["#guide button", "[data-overlay=grid]", "[data-toggle=figure]", "into #group-regions"],
     "own-mesh": ["[data-overlay=reversed]"],
     "ground": ["#guide button", "[data-raking]", "[data-toggle=figure]"],

@@ -71,7 +71,7 @@ def in_bytes(size: int) -> str:
 
 @register.filter
 def percent(share: float) -> str:
-    """A share as percent: 0.4 %."""
+    """A share as percent: 0.4 %; near the whole what is missing counts, 99.6 %."""
     if 0 < share < 1e-4:
         return f"under 0.01{SPACE}%"
-    return f"{100 * share:.2g}{SPACE}%"
+    return f"{100 * share:.{3 if share > 0.95 else 2}g}{SPACE}%"
