@@ -32,7 +32,7 @@ class AccessibilityTests(BrowserTestCase):
 
     def test_no_page_breaks_a_rule_in_either_theme(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
-        piece = begin_piece(source, "Waves")
+        piece = begin_piece(source, "Waves", {"surface.level": 1})
         for number, kind in enumerate(("crop", "tone_curve", "straighten", "heal", "close_seam"), start=1):
             Revision.objects.edit_relief(piece, number, partial(edits.add_treatment, kind=kind))
         for kind in ("cellular_noise", "imprints", "strokes"):
@@ -87,7 +87,7 @@ class AccessibilityTests(BrowserTestCase):
 
     def test_nothing_is_cut_off_from_1024_to_2560(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
-        piece = begin_piece(source, "A piece with a rather long title that has to give way")
+        piece = begin_piece(source, "A piece with a rather long title that has to give way", {"surface.level": 1})
         for number, kind in enumerate(("soften_between_edges", "crop", "heal"), start=1):
             Revision.objects.edit_relief(piece, number, partial(edits.add_treatment, kind=kind))
         for width, height in ((1024, 700), (1280, 800), (2560, 1400)):

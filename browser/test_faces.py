@@ -43,6 +43,19 @@ class FacesTests(SurfaceTestCase):
         self.assertEqual(surface.tessellation.kind, "levels")
         self.until(lambda: self.faces() == 16 * 16 * 4**surface.level)
 
+    def test_the_camera_is_kept_for_the_size_on_the_screen(self):
+        piece = self.begin()
+        self.press_button("#group-faces [hx-vals*='screen']")
+        before = self.recipe(piece).surface.tessellation
+        self.drag(self.find("#solid"), (120, 20))
+        self.settled()
+        self.press_button("[data-keep-camera]")
+        kept = self.recipe(piece).surface.tessellation
+        self.assertEqual(kept.wide, self.find("#solid").size["width"])
+        place = np.array([kept.camera_x, kept.camera_y, kept.camera_z])
+        self.assertGreater(kept.camera_z, 100, "it stands above the tile")
+        self.assertFalse(np.allclose(place, (before.camera_x, before.camera_y, before.camera_z)))
+
     def test_displacement_goes_off_and_on_with_a_key(self):
         self.begin()
         lifted = self.middle()

@@ -121,11 +121,18 @@ class SurfacePipeline:
         Raises:
             TooManyFacesError: more faces than are built; of an own mesh or a tessellation only when it is run.
         """
-        surface = self.surface
+        surface = self._as_built()
         if surface.tessellation.even:
             return self._raised(self._cut(surface.level))
         compute = partial(_tessellate, surface, self._patches(), most_triangles(self.limit))
         return self._on_carried("Tessellating the surface", compute, self._started(), reports=True)
+
+    def _as_built(self) -> Surface:
+        """The surface; of a budget that is more than can be looked at, as much as can."""
+        way, most = self.surface.tessellation, most_triangles(self.limit)
+        if self.limit != PREVIEW or not way.most_faces or way.most_faces <= most:
+            return self.surface
+        return self.surface.model_copy(update={"tessellation": way.model_copy(update={"faces": most})})
 
     def predicted(self) -> Stage:
         """About how many triangles its tessellation will have: int."""
@@ -148,7 +155,7 @@ class SurfacePipeline:
         depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in keys}
         footprints = self._footprints()
         known = [
-            self.surface.model_dump(exclude={"unit", "level", "final_level"}),
+            self._as_built().model_dump(exclude={"unit", "level", "final_level"}),
             {key: footprint.model_dump() for key, footprint in footprints.items()},
             depths,
         ]
@@ -255,9 +262,9 @@ class SurfacePipeline:
         surface = self.surface
         if surface.tessellation.even or surface.subdivision.kind == "smooth":
             refuse_level(self.forecasts(engine), surface.level, self.limit)
-        most = surface.tessellation.most_faces
-        if most and most > most_triangles(self.limit):
-            raise too_many_triangles(surface.tessellation, most, most_triangles(self.limit))
+        most, limit = surface.tessellation.most_faces, most_triangles(final_limit())
+        if most and most > limit:
+            raise too_many_triangles(surface.tessellation, most, limit)
 
     def forecast(self, engine: Engine) -> Forecast:
         """The cost of the mesh; of a tessellation about."""

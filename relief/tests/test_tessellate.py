@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
-from unittest import TestCase
+from dataclasses import replace
+from unittest import TestCase, mock
 
 import numpy as np
 import trimesh
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 from scipy.interpolate import RegularGridInterpolator
 
+from relief.displace.forecast import PREVIEW, Limit
 from relief.errors import RecipeError, TooManyFacesError
 from relief.inspect.start import start_from_nothing
 from relief.recipe.recipe import Recipe
@@ -113,8 +115,15 @@ class EveryWayTests(TessellateTestCase):
             TESSELLATIONS["faces"].create(kind="faces", faces=3)
         with self.assertRaisesRegex(TooManyFacesError, "An error of about .* mm fits"):
             self.built("cellular_noise", tessellation={"kind": "error", "error": 0.0001}, longest=1024)
-        with self.assertRaisesRegex(TooManyFacesError, "A budget of 2000000 fits"):
-            self.built("cellular_noise", tessellation={"kind": "faces", "faces": 3_000_000})
+        # what is looked at has as many as can be looked at, and is not taken for the final
+        way = {"kind": "faces", "faces": 3000}
+        looked = replace(self.pipeline("cellular_noise", tessellation=way), limit=PREVIEW)
+        with mock.patch("relief.run.meshes.most_triangles", return_value=1000):
+            self.assertLessEqual(self.engine.run(looked.subdivided()).faces, 1000)
+        self.assertGreater(self.engine.run(looked.final().subdivided()).faces, 2900)
+        many = self.pipeline("cellular_noise", tessellation={"kind": "faces", "faces": 3100})
+        with self.assertRaisesRegex(TooManyFacesError, "A budget of 2000 fits"):
+            self.engine.run(many.final(Limit(2000, 1 << 40)).displaced())
 
 
 class EdgeLengthTests(TessellateTestCase):

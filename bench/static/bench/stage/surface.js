@@ -332,6 +332,8 @@ export function surfaceOn(canvas) {
       const at = [((point.x + 1) / 2) * canvas.clientWidth, ((1 - point.y) / 2) * canvas.clientHeight];
       return { at: at.map((side) => Number(side.toFixed(1))), out: Math.max(Math.abs(point.x), Math.abs(point.y)) - 1 };
     },
+    /** Where the camera stands, mm from the surface's middle. */
+    standsAt: () => mesh.worldToLocal(camera.position.clone()).toArray(),
     /** mm on the surface that a pixel shows at a distance. */
     pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
     /** Takes the arrays of a mesh over, and the pictures that lie on its regions, by the key of their relief. */

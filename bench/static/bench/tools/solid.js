@@ -37,6 +37,14 @@ document.addEventListener("click", ({ target }) => {
   tool = tool === button.dataset.onSurface ? "" : button.dataset.onSurface;
   showSolidTool();
 });
+document.addEventListener("click", ({ target }) => {
+  if (!target.closest("[data-keep-camera]") || !surface) return;
+  const values = Object.fromEntries(
+    surface.standsAt().map((side, axis) => [`surface.tessellation.camera_${"xyz"[axis]}`, Number(side.toPrecision(6))]),
+  );
+  values["surface.tessellation.wide"] = canvas.clientWidth;
+  htmx.ajax("POST", page().change, { source: bench, swap: "none", values });
+});
 document.addEventListener("keydown", (event) => {
   if (event.key !== "Escape" || !tool) return;
   tool = "";
