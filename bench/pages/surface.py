@@ -10,7 +10,7 @@ from bench.pages.groups import Field, Group, field_at
 from relief.displace.forecast import PREVIEW, final_limit
 from relief.inspect.close_up import TEXELS
 from relief.inspect.mesh_facts import MeshFacts
-from relief.parameters import Surroundings, controls
+from relief.parameters import Parameters, Surroundings, control, controls
 from relief.recipe.recipe import Recipe
 from relief.recipe.surface_edits import title_of
 from relief.run.meshes import SurfacePipeline
@@ -166,7 +166,7 @@ def _mappings(mapping: Mapping | None, none: str = "") -> list[Choice]:
 
 
 def _sizings(mapping: Mapping) -> list[Choice]:
-    known = next(item for item in controls(Mapping) if item.name == "sizing")
+    known = control(Mapping, "sizing")
     about = {
         "fit": "Stretched with the object",
         "real": "A larger object shows more",
@@ -176,7 +176,7 @@ def _sizings(mapping: Mapping) -> list[Choice]:
 
 
 def _samplings(mapping: Mapping) -> list[Choice]:
-    known = next(item for item in controls(Mapping) if item.name == "sampling")
+    known = control(Mapping, "sampling")
     return [Choice(kind, title, known.help, kind == mapping.sampling) for kind, title in (known.names or {}).items()]
 
 
@@ -198,22 +198,24 @@ def _companions(recipe: Recipe) -> list[tuple[str, Group | None]]:
 
 def _unlinked(recipe: Recipe, number: int) -> Group:
     item, owner = recipe.shown.maps.unlinked[number], f"maps.unlinked.{number}"
+    return Group(item.heading, _used_fields(recipe, owner, item), owner=owner, number=number)
+
+
+def _used_fields(recipe: Recipe, owner: str, item: Parameters) -> list[Field]:
+    """The parameters of a model that do something as it is set."""
     unused = item.unused(NOTHING)
-    fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(item)) if each.name not in unused]
-    return Group(item.heading, fields, owner=owner, number=number)
+    return [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(item)) if each.name not in unused]
 
 
 def _subdivision(recipe: Recipe) -> Group:
-    owner, item = "surface.subdivision", recipe.surface.subdivision
-    unused = item.unused(NOTHING)
-    fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(item)) if each.name not in unused]
+    owner = "surface.subdivision"
+    fields = _used_fields(recipe, owner, recipe.surface.subdivision)
     return Group("Subdivision", [replace(each, zero=_zero(each)) for each in fields], owner=owner)
 
 
 def _tessellation(recipe: Recipe, unit: str) -> Group:
     owner, way = "surface.tessellation", recipe.surface.tessellation
-    unused = way.unused(NOTHING)
-    fields = [field_at(recipe, f"{owner}.{each.name}") for each in controls(type(way)) if each.name not in unused]
+    fields = _used_fields(recipe, owner, way)
     seldom = [each for each in fields if each.control.name == "most_level"]
     shown = [in_unit(each, unit) for each in fields if each not in seldom]
     return Group(way.title, shown, owner=owner, folded=seldom, folds="How fine at most")

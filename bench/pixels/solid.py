@@ -21,7 +21,7 @@ from relief.recipe.relief import Relief
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.edges import find_edges
-from relief.surface.mesh import Mesh
+from relief.surface.mesh import Mesh, mean_at_vertices
 from relief.surface.seams import find_seams
 from relief.surface.tangents import with_tangents
 from shelf.engine import get_engine
@@ -41,8 +41,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
     Arrays: `positions`, `normals` of the mesh and `base_normals` of it before it was displaced, `tangents` to these
     (where `mapped` is asked for), `uv` in repeats, `sky` that each vertex sees, `stretch` (where it is asked for) the
     binary logarithm of mm of relief on a mm of surface, or (where `edges` are) of how long edges are beside what they
-    are on average; `triangles`, and for each its `parts`; `seams`, the ends of
-    edges where the places do not meet.
+    are on average; `triangles`, and for each its `parts`; `seams`, the ends of edges where the places do not meet.
     """
     try:
         pipeline = _asked(request, pk)
@@ -68,7 +67,8 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
         stretch = _edge_lengths(moved)[vertices]
     if "stretch" in request.GET:
         figures, of_triangles, _ = measure_stretch(base, footprint)
-        stretch = _on_vertices(of_triangles, cut)
+        triangles = cut.corners[cut.triangles()]
+        stretch = mean_at_vertices(triangles, np.repeat(of_triangles, 3), len(cut.positions))
     surface = pipeline.surface
     low, high = base.bounds()
     return packet(
@@ -103,9 +103,22 @@ def _edge_lengths(mesh: Mesh) -> np.ndarray:
     """The mean of the edges at each vertex beside that of all, as a binary logarithm: float32 (vertices,)."""
     ends = find_edges(mesh.corners, mesh.offsets).vertices
     lengths = np.linalg.norm(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]], axis=1)
-    count = len(mesh.positions)
-    total = np.bincount(ends.ravel(), np.repeat(lengths, 2), count)
-    mean = total / np.maximum(np.bincount(ends.ravel(), minlength=count), 1)
+    mean = mean_at_vertices(ends, np.repeat(lengths, 2), len(mesh.positions))
+    beside = np.log2(np.maximum(mean, 1e-12) / max(float(np.exp(np.log(np.maximum(lengths, 1e-12)).mean())), 1e-12))
+    return beside.astype(np.float32)
+
+
+def _laid_colours(relief: Relief) -> list[float] | None:
+    """The matrix, row by row, from a place on the relief to one on its colours; none where that is the same place."""
+    unlinked = next((item for item in relief.maps.unlinked if item.on and item.role == "colour"), None)
+    return unlinked.matrix().ravel().tolist() if unlinked else None
+
+
+def _edge_lengths(mesh: Mesh) -> np.ndarray:
+    """The mean of the edges at each vertex beside that of all, as a binary logarithm: float32 (vertices,)."""
+    ends = find_edges(mesh.corners, mesh.offsets).vertices
+    lengths = np.linalg.norm(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]], axis=1)
+    mean = mean_at_vertices(ends, np.repeat(lengths, 2), len(mesh.positions))
     beside = np.log2(np.maximum(mean, 1e-12) / max(float(np.exp(np.log(np.maximum(lengths, 1e-12)).mean())), 1e-12))
     return beside.astype(np.float32)
 
@@ -154,8 +167,8 @@ def section(request: HttpRequest, pk: int) -> HttpResponse:
     """The section of the surface where the line A to A' lies on its front.
 
     Arrays: `cut` of the surface and `cut_base` of its base, mm along and out; `placed`, where on it the first lies
-    from A to A'. With them the places of the two ends, and the front that
-    the line's ends are parts of: left, top, width, height.
+    from A to A'. With them the places of the two ends, the front that they are parts of (left, top, width, height), and
+    whether the surface is the relief itself (`plain`), so that the cut can be laid on its section.
     """
     try:
         pipeline = _asked(request, pk)

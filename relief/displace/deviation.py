@@ -160,9 +160,13 @@ def _find_sags(positions, towards, corners, sags):
         sags[triangle] = worst
 
 
-@inlined
-def _moved_at(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, first, second, last):
-    """How far the true surface moves at a place within a triangle, whose corners count so much there."""
+@helper
+def height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, across, up):
+    """The height at a place within a triangle, moved by parts of a repeat on the relief.
+
+    `a` is the first of its three corners among `uv` and `weights`, as `places_of` gives them; `first`, `second` and
+    `last` are what the corners count at the place.
+    """
     b, c = a + 1, a + 2
     height = 0.0
     for layer in range(len(uv)):
@@ -170,8 +174,15 @@ def _moved_at(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitud
         if w > 0:
             u = first * uv[layer, a, 0] + second * uv[layer, b, 0] + last * uv[layer, c, 0]
             v = first * uv[layer, a, 1] + second * uv[layer, b, 1] + last * uv[layer, c, 1]
-            height += w * height_at(samples, u, v, wrap_across, wrap_down, taps)
-    return np.float32((height - midlevel) * amplitude * (first * left[a] + second * left[b] + last * left[c]))
+            height += w * height_at(samples, u + across, v + up, wrap_across, wrap_down, taps)
+    return height
+
+
+@inlined
+def _moved_at(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, first, second, last):
+    """How far the true surface moves at a place within a triangle, whose corners count so much there."""
+    height = height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, 0.0)
+    return np.float32((height - midlevel) * amplitude * (first * left[a] + second * left[a + 1] + last * left[a + 2]))
 
 
 @helper

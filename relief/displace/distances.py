@@ -11,7 +11,7 @@ from relief.height import HeightField
 from relief.maps.displacement import displacement
 from relief.surface.cover import CoveredMesh
 from relief.surface.mapping.mapping import Laid, Mapping
-from relief.surface.mesh import Mesh
+from relief.surface.mesh import mean_at_vertices
 
 
 def find_distances(
@@ -25,15 +25,6 @@ def find_distances(
         depths: of each relief its amplitude in mm and its midlevel.
     """
     mesh = covered.mesh
-    if len(covered.covers) == 1 and covered.covers[0].laid.corners is mesh.corners and not covered.covers[0].laid.mixed:
-        # each vertex has one place, so there is no mean to be taken
-        (item,) = covered.covers
-        if not item.relief:
-            return np.zeros(len(mesh.positions), np.float32)
-        amplitude, midlevel = depths[item.relief]
-        field, uv = heights[item.relief], item.laid.uv
-        found = sample_heights(field, uv[:, 0], uv[:, 1], item.mapping.sampling)
-        return displacement(found, amplitude * item.factor, midlevel + item.midlevel_shift) * covered.left
     of_corners = np.zeros(len(mesh.corners), np.float32)
     for item in covered.covers:
         if not item.relief:
@@ -41,7 +32,8 @@ def find_distances(
         amplitude, midlevel = depths[item.relief]
         found = sample_laid(item.laid, heights[item.relief], item.mapping)
         of_corners[item.chosen] = displacement(found, amplitude * item.factor, midlevel + item.midlevel_shift)
-    return gather_distances(mesh, of_corners) * covered.left
+    # the mean of what the corners of a vertex ask for, so that seams stay closed
+    return mean_at_vertices(mesh.corners, of_corners, len(mesh.positions)) * covered.left
 
 
 def sample_laid(laid: Laid, field: HeightField, mapping: Mapping) -> np.ndarray:
@@ -56,11 +48,3 @@ def sample_laid(laid: Laid, field: HeightField, mapping: Mapping) -> np.ndarray:
         found[counts] = sample_heights(field, uv[counts, 0], uv[counts, 1], mapping.sampling)
         total += (found * weights)[corners]
     return total
-
-
-def gather_distances(mesh: Mesh, of_corners: np.ndarray) -> np.ndarray:
-    """The distance of each vertex, the mean of those found at its corners, so that seams stay closed: float32."""
-    count = len(mesh.positions)
-    total = np.bincount(mesh.corners, of_corners, count)
-    found: np.ndarray = (total / np.maximum(np.bincount(mesh.corners, minlength=count), 1)).astype(np.float32)
-    return found

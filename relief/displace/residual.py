@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
-from relief.displace.deviation import places_of
-from relief.filters.sample import TAPS, height_at
+from relief.displace.deviation import height_within, places_of
+from relief.filters.sample import TAPS
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import helper, kernel, prange
 from relief.surface.cover import CoveredMesh
@@ -123,35 +123,21 @@ NOTHING = HeightField(np.zeros((1, 1), np.float32), Footprint(), Edges())
 
 
 @helper
-def _height(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, across, up):
-    """The height at a place within a triangle, moved by parts of a repeat on the relief."""
-    b, c = a + 1, a + 2
-    height = 0.0
-    for layer in range(len(uv)):
-        w = first * weights[layer, a] + second * weights[layer, b] + last * weights[layer, c]
-        if w > 0:
-            u = first * uv[layer, a, 0] + second * uv[layer, b, 0] + last * uv[layer, c, 0]
-            v = first * uv[layer, a, 1] + second * uv[layer, b, 1] + last * uv[layer, c, 1]
-            height += w * height_at(samples, u + across, v + up, wrap_across, wrap_down, taps)
-    return height
-
-
-@helper
 def _true_normal(
     samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, towards, a, first, second, last
 ):
     """The normal of the true surface at a place within a triangle, as a tuple, not of unit length."""
     b, c = a + 1, a + 2
     rows, columns = samples.shape
-    here = _height(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, 0.0)
+    here = height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, 0.0)
     step, lift = 0.25 / columns, 0.25 / rows
     across = (
-        _height(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, step, 0.0)
-        - _height(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, -step, 0.0)
+        height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, step, 0.0)
+        - height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, -step, 0.0)
     ) / (2 * step)
     up = (
-        _height(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, lift)
-        - _height(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, -lift)
+        height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, lift)
+        - height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, -lift)
     ) / (2 * lift)
     layer = 0
     for other in range(1, len(uv)):  # of a soft passage the one that counts most

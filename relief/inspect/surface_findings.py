@@ -8,6 +8,7 @@ from relief.inspect.finding import Finding, Mend
 from relief.inspect.stretch import measure_stretch
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
+from relief.surface.tessellation.levels import Levels
 
 PULLED = 4
 """Times narrower or wider than it is: beyond, texels show."""
@@ -69,7 +70,7 @@ def _is_open(count: float) -> bool:
 
 def pulled(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     """Where a mapping looks along a surface, texels are pulled long."""
-    surface = pipeline.surface.model_copy(update={"level": 1})
+    surface = pipeline.surface.model_copy(update={"level": 1, "tessellation": Levels()})
     small = SurfacePipeline(surface, pipeline.pipelines)
     figures, _, _ = measure_stretch(engine.run(small.covered()).mesh, pipeline.footprint.sides)
     if figures.worst < 90 or figures.smallest > 1 / PULLED:

@@ -15,7 +15,7 @@ import numpy as np
 
 from relief.displace.deviation import Deviation, find_sags, measure_deviation
 from relief.displace.displace import displace_mesh
-from relief.displace.distances import find_distances, gather_distances, sample_laid
+from relief.displace.distances import find_distances, sample_laid
 from relief.displace.forecast import (
     PREVIEW,
     Forecast,
@@ -42,7 +42,7 @@ from relief.surface.base_form import BaseForm, raise_softly
 from relief.surface.bisect import as_triangles
 from relief.surface.cover import CoveredMesh, cover, join_edges_of_tile
 from relief.surface.edges import find_edges
-from relief.surface.mesh import Mesh
+from relief.surface.mesh import Mesh, mean_at_vertices
 from relief.surface.normals import find_hard_edges
 from relief.surface.orient import find_reversed
 from relief.surface.patches import Patch
@@ -151,15 +151,13 @@ class SurfacePipeline:
 
     def _on_carried(self, name: str, compute: Callable[..., Any], mesh: Stage, reports: bool = False) -> Stage:
         """A stage that looks at what lies on a mesh: `compute` takes the mesh and a `Carried`."""
-        keys = self._carried()
-        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in keys}
-        footprints = self._footprints()
+        depths, footprints = self._depths(), self._footprints()
         known = [
             self._as_built().model_dump(exclude={"unit", "level", "final_level"}),
             {key: footprint.model_dump() for key, footprint in footprints.items()},
             depths,
         ]
-        heights = (self.pipelines[key].displacing() for key in keys)
+        heights = (self.pipelines[key].displacing() for key in depths)
         loaded = partial(_with_carried, compute, self.surface, footprints, depths)
         return Stage(name, loaded, known, (self.base(), mesh, *heights), reports=reports)
 
@@ -172,7 +170,7 @@ class SurfacePipeline:
         known = [surface.model_dump(include={"subdivision"}), level]
         needed = (self.base(),)
         if surface.subdivision.at_regions:
-            known.append([region.model_dump(include={"parts", "grow"}) for region in surface.regions])
+            known.append(self._named)
         return Stage("Subdividing the surface", partial(_subdivide, surface, level, self.limit), known, needed)
 
     def _raised(self, whole: Stage) -> Stage:
@@ -185,8 +183,18 @@ class SurfacePipeline:
         """The keys of the reliefs that it carries, in order."""
         return sorted(self.surface.relief_keys() & self.pipelines.keys())
 
+    def _depths(self) -> dict[str, tuple[float, float]]:
+        """Amplitude in mm and midlevel of each relief that it carries, in order."""
+        reliefs = {key: self.pipelines[key].relief for key in self._carried()}
+        return {key: (relief.amplitude, relief.midlevel) for key, relief in reliefs.items()}
+
     def _footprints(self) -> dict[str, Footprint]:
         return {key: each.relief.final_footprint for key, each in self.pipelines.items()}
+
+    @property
+    def _named(self) -> list:
+        """What decides which faces its regions have."""
+        return [region.model_dump(include={"parts", "grow"}) for region in self.surface.regions]
 
     @property
     def _placed(self) -> list:
@@ -199,9 +207,8 @@ class SurfacePipeline:
 
     def assigned(self) -> Stage:
         """The region of each face of the subdivided mesh: uint16 (faces,)."""
-        regions = self.surface.regions
-        named = [region.model_dump(include={"parts", "grow"}) for region in regions]
-        return Stage("Finding the regions", partial(_assign, regions), named, (self.base(), self.subdivided()))
+        compute = partial(_assign, self.surface.regions)
+        return Stage("Finding the regions", compute, self._named, (self.base(), self.subdivided()))
 
     def covered(self) -> Stage:
         """The `CoveredMesh`: the subdivided mesh with the places of the reliefs on it."""
@@ -216,9 +223,8 @@ class SurfacePipeline:
 
     def displaced(self) -> Stage:
         """The `Mesh` moved by the reliefs that lie on it. Raises as `subdivided` does."""
-        carried = self._carried()
-        depths = {key: (self.pipelines[key].relief.amplitude, self.pipelines[key].relief.midlevel) for key in carried}
-        heights = tuple(self.pipelines[key].displacing() for key in carried)
+        depths = self._depths()
+        heights = tuple(self.pipelines[key].displacing() for key in depths)
         alone = not self.surface.shape.upright and not self.surface.regions
         tile = self._main.relief.final_edges.wraps if alone else (False, False)
         compute = partial(_displace, depths, tile)
@@ -405,4 +411,4 @@ def _look_at_sky(depths: dict[str, float], covered: CoveredMesh, *heights: Heigh
         if item.relief:
             seen = sample_laid(item.laid, fields[item.relief], item.mapping)
             of_corners[item.chosen] = 1 - (1 - np.clip(seen, 0, 1)) * min(1, abs(item.factor))
-    return gather_distances(covered.mesh, of_corners)
+    return mean_at_vertices(covered.mesh.corners, of_corners, len(covered.mesh.positions))

@@ -126,18 +126,8 @@ def as_triangles(mesh: Mesh) -> Mesh:
     """The mesh with its faces cut in triangles, without new vertices."""
     if (np.diff(mesh.offsets) == 3).all():
         return mesh
-    triangles, faces = mesh.triangles().reshape(-1), mesh.face_of_triangles()
-    corners = mesh.corners[triangles]
-    same = {id(mesh.corners): corners}
-    return replace(
-        mesh,
-        corners=corners,
-        uv_corners=same.get(id(mesh.uv_corners), mesh.uv_corners[triangles]),
-        normal_corners=same.get(id(mesh.normal_corners), mesh.normal_corners[triangles]),
-        offsets=np.arange(0, len(corners) + 1, 3, dtype=np.int32),
-        parts=mesh.parts[faces],
-        base_faces=mesh.base_faces[faces],
-    )
+    faces = mesh.face_of_triangles()
+    return mesh.with_corners(mesh.triangles().reshape(-1), np.full(len(faces), 3), faces)
 
 
 def edges_of(mesh: Mesh) -> Edges:

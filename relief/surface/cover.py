@@ -63,14 +63,18 @@ def cover(mesh: Mesh, surface: Surface, assigned: np.ndarray, footprints: Dictio
         footprints: of each relief, by its key.
     """
     whole = Bounds(*mesh.bounds())
-    of_corners = assigned[mesh.face_of_corners]
+    of_corners, sides = assigned[mesh.face_of_corners], np.diff(mesh.offsets)
     covers = []
     for number in range(len(surface.regions) + 1):
         region = surface.regions[number - 1] if number else None
         chosen = np.flatnonzero(of_corners == number)
         if not len(chosen):
             continue
-        part = mesh if len(chosen) == len(of_corners) else _select(mesh, assigned == number, chosen)
+        part = (
+            mesh
+            if len(chosen) == len(of_corners)
+            else mesh.with_corners(chosen, sides[assigned == number], assigned == number)
+        )
         own = region.mapping if region else None
         key = region.relief if region else surface.relief
         bounds = Bounds(*mesh.bounds(region.parts)) if region and own else whole
@@ -106,22 +110,6 @@ def join_edges_of_tile(own: Mesh, covered: CoveredMesh, wraps: tuple[bool, bool]
     rounded = np.rint(places * 1e7).astype(np.int64) % 10_000_000
     _, groups = np.unique(rounded, axis=0, return_inverse=True)
     return vertices, groups.reshape(-1)
-
-
-def _select(mesh: Mesh, faces: np.ndarray, chosen: np.ndarray) -> Mesh:
-    """Some faces of a mesh, bool (faces,); `chosen` are their corners. Vertices keep their numbers."""
-    sides = np.diff(mesh.offsets)[faces]
-    corners = mesh.corners[chosen]
-    same = {id(mesh.corners): corners}
-    return replace(
-        mesh,
-        corners=corners,
-        uv_corners=same.get(id(mesh.uv_corners), mesh.uv_corners[chosen]),
-        normal_corners=same.get(id(mesh.normal_corners), mesh.normal_corners[chosen]),
-        offsets=np.concatenate([[0], np.cumsum(sides)]).astype(np.int32),
-        parts=mesh.parts[faces],
-        base_faces=mesh.base_faces[faces],
-    )
 
 
 def _with_places(mesh: Mesh, covers: Sequence[Covered]) -> Mesh:

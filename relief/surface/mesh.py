@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from relief.kernels import serial_kernel
 from relief.surface.edges import fan_out
 
 
@@ -107,6 +108,28 @@ class Mesh:
         """The face that each of `triangles` is part of: int32 (triangles,)."""
         return fan_out(self.offsets)[1]
 
+    def with_corners(self, chosen: np.ndarray, sides: np.ndarray, faces: np.ndarray) -> Mesh:
+        """Faces made of some of its corners; vertices, places and normals keep their numbers.
+
+        Args:
+            chosen: the corners, face by face, as integers.
+            sides: how many of them each new face has.
+            faces: which of the old faces each is part of: their numbers, or bool for each.
+        """
+        made: dict[int, np.ndarray] = {}
+        for numbers in (self.corners, self.uv_corners, self.normal_corners):
+            if id(numbers) not in made:  # what was one array stays one
+                made[id(numbers)] = numbers[chosen]
+        return replace(
+            self,
+            corners=made[id(self.corners)],
+            uv_corners=made[id(self.uv_corners)],
+            normal_corners=made[id(self.normal_corners)],
+            offsets=np.concatenate([[0], np.cumsum(sides)]).astype(np.int32),
+            parts=self.parts[faces],
+            base_faces=self.base_faces[faces],
+        )
+
     def cut_at_seams(self) -> Mesh:
         """The same surface with a vertex for each vertex, normal and place that meet, as graphics cards want it."""
         if self.is_seamless:
@@ -129,6 +152,29 @@ class Mesh:
         found = np.zeros((len(self.positions), 2), np.float32)
         found[self.corners[::-1]] = self.uv[self.uv_corners[::-1]]
         return found
+
+
+def mean_at_vertices(numbers: np.ndarray, values: np.ndarray, count: int) -> np.ndarray:
+    """The mean of values that meet at vertices: float32 (count,), 0 where none does.
+
+    Args:
+        numbers: the vertex of each value, int32 of any shape.
+        values: as many numbers, of the same shape.
+        count: how many vertices there are.
+    """
+    means = np.empty(count, np.float32)
+    _take_means(np.ascontiguousarray(numbers).reshape(-1), np.ascontiguousarray(values).reshape(-1), means)
+    return means
+
+
+@serial_kernel
+def _take_means(numbers, values, means):
+    totals, counts = np.zeros(len(means)), np.zeros(len(means), np.int32)
+    for place in range(len(numbers)):
+        totals[numbers[place]] += values[place]
+        counts[numbers[place]] += 1
+    for vertex in range(len(means)):
+        means[vertex] = totals[vertex] / max(counts[vertex], 1)
 
 
 def join_numbers(*numbers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -214,21 +214,7 @@ def _add_centres(centres, numbers, faces, sums):
 def _settle(values, ends, at_sides, sharp, sums, faces_at, moved, out):
     """Puts the old vertices where they belong; `sums` are of the middles of the faces around each."""
     count = len(values)
-    around = np.zeros((count, moved), np.float32)  # neighbours
-    along = np.zeros((count, moved), np.float32)  # neighbours over sharp edges
-    valence, creases = np.zeros(count, np.int32), np.zeros(count, np.int32)
-    sharpness = np.zeros(count, np.float32)
-    for edge in range(len(ends)):
-        for side in range(2):
-            here, there = ends[edge, side], ends[edge, 1 - side]
-            valence[here] += 1
-            for column in range(moved):
-                around[here, column] += values[there, column]
-            if sharp[edge] > 0:
-                creases[here] += 1
-                sharpness[here] += sharp[edge]
-                for column in range(moved):
-                    along[here, column] += values[there, column]
+    around, along, valence, creases, sharpness = _gather_neighbours(values, ends, sharp, moved)
     for vertex in range(count):
         n = valence[vertex]
         held = _hold(creases[vertex], sharpness[vertex], faces_at[vertex])
@@ -238,17 +224,15 @@ def _settle(values, ends, at_sides, sharp, sums, faces_at, moved, out):
             if n > 0 and held < 1:
                 # the mean of the faces, twice that of the edges' middles, and n - 3 times the vertex: all over n
                 soft = (sums[vertex, column] + around[vertex, column]) / (n * n) + old * (n - 2) / n
-            firm = (along[vertex, column] + 6 * old) / 8 if creases[vertex] == 2 and faces_at[vertex] > 1 else old
+            firm = _firm(old, along[vertex, column], creases[vertex], faces_at[vertex])
             out[vertex, column] = soft + held * (firm - soft)
 
 
 @serial_kernel
 def _move_by_loop(values, corners, ends, at_sides, sharp, moved, out):
     count, columns = values.shape
-    around = np.zeros((count, moved), np.float32)
-    along = np.zeros((count, moved), np.float32)
-    valence, creases = np.zeros(count, np.int32), np.zeros(count, np.int32)
-    faces_at, sharpness = np.zeros(count, np.int32), np.zeros(count, np.float32)
+    around, along, valence, creases, sharpness = _gather_neighbours(values, ends, sharp, moved)
+    faces_at = np.zeros(count, np.int32)
     for face in range(len(corners)):
         for corner in range(3):
             faces_at[corners[face, corner]] += 1
@@ -267,16 +251,6 @@ def _move_by_loop(values, corners, ends, at_sides, sharp, moved, out):
                             apart += values[vertex, column]
                 halfway += soft * (apart / 2 - halfway) / 4
             out[count + edge, column] = halfway
-        for side in range(2):
-            here, there = ends[edge, side], ends[edge, 1 - side]
-            valence[here] += 1
-            for column in range(moved):
-                around[here, column] += values[there, column]
-            if sharp[edge] > 0:
-                creases[here] += 1
-                sharpness[here] += sharp[edge]
-                for column in range(moved):
-                    along[here, column] += values[there, column]
     for vertex in range(count):
         n = valence[vertex]
         weight = np.float32(0)
@@ -290,8 +264,36 @@ def _move_by_loop(values, corners, ends, at_sides, sharp, moved, out):
                 out[vertex, column] = old
                 continue
             soft = old + weight * (around[vertex, column] - n * old)
-            firm = (along[vertex, column] + 6 * old) / 8 if creases[vertex] == 2 and faces_at[vertex] > 1 else old
+            firm = _firm(old, along[vertex, column], creases[vertex], faces_at[vertex])
             out[vertex, column] = soft + held * (firm - soft)
+
+
+@helper
+def _gather_neighbours(values, ends, sharp, moved):
+    """Of each vertex the sums over its neighbours, and over those along sharp edges; how many of each, how sharp."""
+    count = len(values)
+    around = np.zeros((count, moved), np.float32)
+    along = np.zeros((count, moved), np.float32)
+    valence, creases = np.zeros(count, np.int32), np.zeros(count, np.int32)
+    sharpness = np.zeros(count, np.float32)
+    for edge in range(len(ends)):
+        for side in range(2):
+            here, there = ends[edge, side], ends[edge, 1 - side]
+            valence[here] += 1
+            for column in range(moved):
+                around[here, column] += values[there, column]
+            if sharp[edge] > 0:
+                creases[here] += 1
+                sharpness[here] += sharp[edge]
+                for column in range(moved):
+                    along[here, column] += values[there, column]
+    return around, along, valence, creases, sharpness
+
+
+@helper
+def _firm(old, along, creases, faces):
+    """Where sharp edges hold a vertex: two on the curve along them, more, or a corner of a border, where it is."""
+    return (along + 6 * old) / 8 if creases == 2 and faces > 1 else old
 
 
 @helper

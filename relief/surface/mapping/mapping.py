@@ -154,11 +154,6 @@ class Mapping(Parameters):
         sides = np.array(footprint.sides)
         mirror = np.array([1 - 2 * self.mirror_across, 1 - 2 * self.mirror_down])
         shift = np.array([self.shift_across, -self.shift_down])
-        if self.sizing != "world" and not self.turn:  # the lengths go out, and nothing is left but a factor
-            counts = self.count_repeats(rolled.lengths, footprint)
-            factor = counts * mirror
-            straight: np.ndarray = rolled.places * factor + (0.5 * counts - 0.5 * factor - shift)
-            return straight
         if self.sizing == "world":
             lengths = np.where(self.turns, sides, rolled.lengths)
             from_pivot = rolled.places * lengths + np.where(self.turns, 0, rolled.origin)
@@ -170,7 +165,8 @@ class Mapping(Parameters):
         angle = np.radians(-self.turn)
         cosine, sine = np.cos(angle), np.sin(angle)
         turned = from_pivot @ np.array([[cosine, sine], [-sine, cosine]]) if self.turn else from_pivot
-        placed: np.ndarray = turned * mirror / lengths * counts + pivot - shift
+        # what is the same for many places is put together first
+        placed: np.ndarray = turned * (mirror / lengths * counts) + (pivot - shift)
         return placed
 
 

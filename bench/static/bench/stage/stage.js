@@ -3,6 +3,7 @@
 
 import { bench, channelOf, look, setLook } from "../look.js";
 import { draggable, nudged } from "../drag.js";
+import { makeEnds, placeEnd } from "./ends.js";
 import { lamp } from "./lamp.js";
 import { onSight, pan, sight, zoom } from "./sight.js";
 import { clamp, svg } from "../svg.js";
@@ -34,22 +35,11 @@ export const onFramed = (callback) => framed.push(callback);
 const runUnder = svg("line", { class: "run-under" });
 const run = svg("line", { class: "run" });
 const grip = svg("line", { class: "grip" });
-const ends = ["A", "A′"].map((name, end) =>
-  svg(
-    "g",
-    {
-      tabindex: 0,
-      role: "slider",
-      "aria-label": `Section end ${name}`,
-      "aria-valuemin": 0,
-      "aria-valuemax": 100,
-      "aria-valuenow": 0,
-      "data-end": end,
-    },
-    svg("circle", { r: 12 }),
-    Object.assign(svg("text", {}), { textContent: name }),
-  ),
+const ends = makeEnds(
+  (name) => `Section end ${name}`,
+  (event) => onField(event),
 );
+for (const [end, handle] of ends.entries()) handle.setAttribute("data-end", end);
 overlay.append(runUnder, run, grip, ...ends);
 
 /** Puts packets on the stage: the piece as it stands, and what is looked at beside it, each `{ packet, label }`. */
@@ -259,12 +249,7 @@ function placeLine() {
       "data-beyond",
       sight.zoom > 1 && Math.hypot(x - [start, end][end_][0], y - [start, end][end_][1]) > 16,
     );
-    ends[end_].setAttribute("transform", `translate(${x} ${y})`);
-    ends[end_].setAttribute("aria-valuenow", Math.round(100 * look.line[end_ * 2]));
-    ends[end_].setAttribute(
-      "aria-valuetext",
-      `${Math.round(100 * look.line[end_ * 2])} % across, ${Math.round(100 * look.line[end_ * 2 + 1])} % down`,
-    );
+    placeEnd(ends[end_], end_, [x, y]);
   });
 }
 
@@ -283,21 +268,6 @@ export function placeOf(event) {
 }
 
 const onField = (event) => placeOf(event).map((part) => clamp(part, 0, 1));
-
-function moveEnd(end, x, y) {
-  const line = [...look.line];
-  line[end * 2] = clamp(x, 0, 1);
-  line[end * 2 + 1] = clamp(y, 0, 1);
-  setLook({ line });
-}
-
-ends.forEach((handle, end) => {
-  draggable(handle, { move: (event) => moveEnd(end, ...onField(event)) });
-  handle.addEventListener("keydown", (event) => {
-    const [across, down] = nudged(event, 0.01) ?? [];
-    if (across !== undefined) moveEnd(end, look.line[end * 2] + across, look.line[end * 2 + 1] - down);
-  });
-});
 
 let grabbed = null;
 draggable(grip, {
