@@ -74,7 +74,7 @@ def serve(port: int) -> int:
             sys.executable, "-m", "gunicorn", "studio.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", "1",
             "--worker-class", "gthread", "--threads", "6", "--timeout", "180", "--log-level", "warning",
         ],
-        [sys.executable, "manage.py", "run_huey", "--workers", "1", "--quiet"],
+        [sys.executable, "manage.py", "run_huey", "--workers", "2", "--quiet"],
     ]  # fmt: skip
     running = [subprocess.Popen(command, cwd=HOUSE, start_new_session=True) for command in commands]
     signal.signal(signal.SIGTERM, signal.default_int_handler)

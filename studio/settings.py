@@ -88,6 +88,9 @@ HUEY = SqliteHuey("jobs", filename=str(DATA / "queue.sqlite3"))
 
 MEDIA_ROOT = DATA / "media"
 
+DELIVERIES_DAYS, DELIVERIES_BYTES = 90, 50 << 30
+"""Bundles older than so many days are cleared away, and the oldest ones beyond so many bytes in all."""
+
 ENGINE_BYTES = 640 << 20
 """Bytes of finished computations that a process keeps; what is under way comes on top."""
 STATIC_URL = "static/"

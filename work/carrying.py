@@ -38,16 +38,20 @@ def carries_out(kind: type[Work]) -> Callable[[Carrier], Carrier]:
     return register
 
 
-def carry_out_once(label: str, pk: int) -> None:
-    """Claims a piece of work and carries it out to a clear end; does nothing where it is somebody else's or ended."""
+def carry_out_once(label: str, pk: int) -> bool:
+    """Claims a piece of work and carries it out to a clear end.
+
+    False where it is not carried out: it is somebody else's, has ended, or has to wait for other heavy work.
+    """
     work = apps.get_model(label).objects.filter(pk=pk).first()
     worker = f"{socket.gethostname()[:40]}-{os.getpid()}-{secrets.token_hex(4)}"
     if work is None or not work.claim(worker):
-        return
+        return False
     with Lease(work, worker):
         values = _outcome(work, worker)
     if values:
         work.held(worker, **values)
+    return True
 
 
 def _outcome(work: Work, worker: str) -> dict[str, Any]:

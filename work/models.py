@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import ClassVar
 
+from django.apps import apps
 from django.conf import settings
 from django.db import models
-from django.db.models import F, Q
+from django.db.models import Exists, F, Q
 from django.utils import timezone
 
 LEASE = timedelta(minutes=2)
@@ -22,6 +24,9 @@ class WorkError(Exception):
 
 class Work(models.Model):
     """Base of the rows that a worker carries out."""
+
+    heavy: ClassVar[bool] = False
+    """Whether it takes much of the machine: of heavy work one piece is carried out at a time."""
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"
@@ -52,6 +57,11 @@ class Work(models.Model):
         return round(self.progress * 100)
 
     @classmethod
+    def heavy_kinds(cls) -> list[type[Work]]:
+        """All kinds of heavy work there are."""
+        return [kind for kind in apps.get_models() if issubclass(kind, Work) and kind.heavy]
+
+    @classmethod
     def left(cls) -> models.QuerySet:
         """Running work whose worker has not been heard of for longer than its lease."""
         lost = Q(leased_until=None) | Q(leased_until__lt=timezone.now())
@@ -60,11 +70,14 @@ class Work(models.Model):
     def claim(self, worker: str) -> bool:
         """Makes the work this worker's, if it waits or its worker was lost; false when it is somebody else's or ended.
 
-        One conditional update, so that of two workers one gets it.
+        One conditional update, so that of two workers one gets it. Heavy work goes on waiting while other heavy work is
+        carried out.
         """
         state, now = self.State, timezone.now()
         lost = Q(state=state.RUNNING) & (Q(leased_until=None) | Q(leased_until__lt=now))
         free = type(self).objects.filter(Q(state=state.WAITING) | lost, pk=self.pk)
+        for kind in self.heavy_kinds() if self.heavy else ():
+            free = free.exclude(Exists(kind.objects.filter(state=state.RUNNING, leased_until__gte=now)))
         values = {"state": state.RUNNING, "worker": worker, "leased_until": now + LEASE, "progress": 0}
         claimed = bool(free.update(attempts=F("attempts") + 1, **values))
         self.refresh_from_db()

@@ -21,8 +21,9 @@ PATIENCE = timedelta(minutes=5)
 
 @db_task()
 def carry_out(label: str, pk: int) -> None:
-    """Carries out one piece of work, named by its model's label and its key."""
-    carry_out_once(label, pk)
+    """Carries out one piece of work, named by its model's label and its key, and has what waited for it begun."""
+    if carry_out_once(label, pk) and apps.get_model(label).heavy:
+        begin_next_heavy()
 
 
 def begin(work: Work) -> None:
@@ -32,6 +33,14 @@ def begin(work: Work) -> None:
     except Exception:
         logger.exception("Work could not be queued")
         work.advance(state=Work.State.FAILED, message="It could not be put in the queue. Start it again.")
+
+
+def begin_next_heavy() -> None:
+    """Puts the heavy work in the queue that has waited longest."""
+    waiting = [kind.objects.filter(state=Work.State.WAITING).order_by("made").first() for kind in Work.heavy_kinds()]
+    following = min((work for work in waiting if work), key=lambda work: work.made, default=None)
+    if following:
+        begin(following)
 
 
 def take_up_what_was_left() -> None:

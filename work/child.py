@@ -1,0 +1,49 @@
+"""The other side of work that is carried out apart. It is loaded in a process without Django."""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import signal
+import time
+import traceback
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from typing import Any
+
+from relief.progress import Progress
+
+NICENESS = 10
+"""How far heavy work stands back behind the bench, which answers a hand."""
+
+SELDOM = 0.1
+"""Seconds between two reports."""
+
+DIE_WITH_PARENT = 1
+"""PR_SET_PDEATHSIG of Linux's prctl."""
+
+
+def carry(sending: Connection, work: Callable[..., Any], arguments: tuple) -> None:
+    """What the process does: the work, at the back of the queue for the processor, and no longer than its parent."""
+    ctypes.CDLL(None).prctl(DIE_WITH_PARENT, signal.SIGKILL)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is its parent's to answer
+    os.nice(NICENESS)
+    try:
+        sending.send(("done", work(*arguments, _Sent(sending))))
+    except BaseException as problem:
+        problem.add_note(traceback.format_exc())  # where it was raised is not pickled
+        sending.send(("raised", problem))
+
+
+class _Sent(Progress):
+    """Progress that is sent to the parent, a few times a second. The parent cancels by killing."""
+
+    def __init__(self, sending: Connection) -> None:
+        self.sending = sending
+        self._message, self._at = "", 0.0
+
+    def report(self, fraction: float, message: str) -> None:
+        now = time.monotonic()
+        if message != self._message or now - self._at > SELDOM:
+            self._message, self._at = message, now
+            self.sending.send(("report", (fraction, message)))
