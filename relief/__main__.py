@@ -21,18 +21,21 @@ class OneLineParser(argparse.ArgumentParser):
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Runs one command; 0 when it went well, 2 with one line on standard error when the input is at fault."""
+    """Runs one command.
+
+    Returns:
+        0 when it went well, 1 where a command says so, 2 with one line on standard error when the input is at fault.
+    """
     arguments = sys.argv[1:] if arguments is None else arguments
     chosen = _parser(arguments[:1]).parse_args(arguments)
     try:
-        chosen.run(chosen)
+        return chosen.run(chosen) or 0
     except ReliefError as problem:
         return _complain(str(problem))
     except OSError as problem:
         return _complain(f"{problem.filename or 'A file'}: {problem.strerror or problem}")
     except MemoryError:
         return _complain("There is not enough memory for this.")
-    return 0
 
 
 def _complain(sentence: str) -> int:

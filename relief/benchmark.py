@@ -6,11 +6,18 @@ Each kernel is compared with copying the bytes it reads and writes, and with the
 from __future__ import annotations
 
 import io
+import json
+import os
+import resource
 import statistics
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import get_args
 
 import cv2
@@ -20,6 +27,7 @@ import trimesh
 from PIL import Image
 
 from relief.compose.strokes import Stroke, Work, draw_strokes
+from relief.deliver.bundle import write_bundle
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances
 from relief.filters.gaussian import gaussian
@@ -39,6 +47,7 @@ from relief.maps.packing import Pack, pack_channels
 from relief.maps.slopes import steepness
 from relief.maps.vectors import vectors_of
 from relief.parameters import controls
+from relief.progress import Progress
 from relief.recipe import edits
 from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
@@ -82,6 +91,8 @@ class Extent:
         own_mesh: quads of the mesh that is read, across and down; each is two triangles.
         level: that 100 quads are subdivided to.
         budgets: triangles that are spent.
+        looked_at: the level that a plane of 16 x 16 is brought to on the stage.
+        builds: what is asked of final builds.
     """
 
     maps: tuple[int, ...] = (1024, 4096)
@@ -96,10 +107,12 @@ class Extent:
     own_mesh: tuple[int, int] = (500, 300)
     level: int = 7
     budgets: tuple[int, ...] = (500_000, 5_000_000)
+    looked_at: int = 5
+    builds: tuple[str, ...] = ("--level 6", "--tessellate faces:2000000")
 
 
-QUICK = Extent((32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,))
-"""So small that the figures tell nothing, but that every row can be made."""
+QUICK = Extent((32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,), 1, ())
+"""So small that the figures tell nothing, but that every row can be made that needs no other process."""
 
 
 def table(extent: Extent = Extent()) -> str:
@@ -129,6 +142,17 @@ def table(extent: Extent = Extent()) -> str:
     lines += [f"{'OBJ of 300 000 faces, read and laid':40}{_read_and_lay(extent.own_mesh):10.1f}"]
     lines += ["", f"{'subdivided':40}{'ms':>10}{'faces':>10}{'ns a face':>11}"]
     lines += [f"{name:40}{spent:10.1f}{faces:10}{spent * 1e6 / faces:11.1f}" for name, spent, faces in _cut(extent)]
+    lines += ["", f"{'a level changed, as it is looked at':40}{'ms':>10}{'faces':>10}"]
+    lines += [f"{name:40}{spent:10.1f}{faces:10}" for name, spent, faces in _change_level(extent.looked_at)]
+    lines += ["", f"{'built in a process of its own':40}{'s':>10}{'told':>8}{'peak MB':>10}{'told':>8}"]
+    lines += [
+        f"{name:40}{row[0]:10.1f}{row[1]:8.1f}{row[2] / 1e6:10.0f}{row[3] / 1e6:8.0f}"
+        for name, row in _build_apart(extent)
+    ]
+    lines += ["", f"{'strength dragged at the proxy':40}{'median ms':>10}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _drag_beside_build(extent)]
+    lines += ["", f"{'delivered':40}{'s':>10}{'MB':>8}{'peak MB':>10}"]
+    lines += [f"{name:40}{spent:10.2f}{size:8.1f}{peak:10.0f}" for name, spent, size, peak in _deliver(extent)]
     lines += ["", f"{'tessellated by a face budget':40}{'ms':>10}{'faces':>10}"]
     lines += [f"{name:40}{spent:10.1f}{faces:10}" for name, spent, faces in _spend(extent.budgets)]
     return "\n".join(lines)
@@ -383,6 +407,92 @@ def _spend(budgets: tuple[int, ...]) -> list[tuple[str, float, int]]:
         engine.run(pipeline.base())
         rows.append(("scallops on a plane", _spent(lambda made=pipeline: engine.run(made.subdivided())), budget))
     return rows
+
+
+def _deliver(extent: Extent) -> list[tuple[str, float, float, float]]:
+    """Bundles of noise: normal, bump and both displacements; and every map there is, three packed, card and mesh."""
+    few = start_from_nothing("gradient_noise", lambda _: b"", Engine())
+    relief = few.main
+    for kind in COMPANION_MAPS:
+        relief, _ = edits.add_map(relief, kind)
+    for preset in ("height_in_alpha", "height_in_blue", "gltf"):
+        relief, _ = edits.add_pack(relief, preset)
+    rows = []
+    for name, recipe in (
+        ("normal, bump, displacements", few.with_changes({"delivery.mesh": "none"})),
+        ("every map, three packed, card, mesh", few.with_relief(relief).with_changes({"delivery.test_card": True})),
+    ):
+        recipe = recipe.with_changes({"maps.resolution": extent.maps[-1], "surface.level": min(4, extent.looked_at)})
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder, "bundle.zip")
+            spent = _spent(lambda made=recipe, at=place: write_bundle(at, made, lambda _: b"", "x", None, Progress()))
+            peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
+            rows.append((f"{name} {extent.maps[-1]}", spent / 1000, place.stat().st_size / 1e6, peak))
+    return rows
+
+
+def _change_level(level: int) -> list[tuple[str, float, int]]:
+    """From one level less to this one, until the arrays are there that the stage is sent."""
+    engine, recipe = Engine(), start_from_nothing("scallops", lambda _: b"", Engine())
+
+    def build(at: int) -> Mesh:
+        surface = Surface(level=at)
+        pipeline = SurfacePipeline.of(recipe.model_copy(update={"surface": surface}), lambda _: b"", 2 * PROXY)
+        engine.run(pipeline.open_sky())
+        return engine.run(pipeline.displaced()).cut_at_seams()
+
+    build(level - 1)
+    spent = _spent(lambda: build(level))
+    return [(f"scallops on a plane, level {level - 1} to {level}", spent, build(level).faces)]
+
+
+def _build_apart(extent: Extent) -> list[tuple[str, tuple[float, float, float, float]]]:
+    """Seconds and peak memory of builds of noise of 1024 x 1024, each beside what was told before."""
+    rows = []
+    with tempfile.TemporaryDirectory() as folder:
+        for asked in extent.builds:
+            told = json.loads(_command(folder, extent, "forecast", asked).communicate()[0])["asked"]
+            made = json.loads(_command(folder, extent, "mesh", asked).communicate()[0])
+            rows.append((asked, (made["seconds"], told["seconds"]["ply"], made["peak_memory"], told["peak_memory"])))
+    return rows
+
+
+def _drag_beside_build(extent: Extent) -> list[tuple[str, float]]:
+    """The same drag alone, and while a final build runs that stands back behind it."""
+    if not extent.builds:
+        return []
+    engine = Engine()
+    relief = start_from_nothing("gradient_noise", lambda _: b"", engine).main
+
+    def drag() -> float:
+        pipeline = Pipeline(relief, {}, lambda _: b"", PROXY)
+        height = engine.run(pipeline.height())
+        moves = (Normal(strength=1 + number / 50) for number in range(extent.moves))
+        return statistics.median(
+            _spent(lambda moved=moved: normal_map(height, relief.amplitude, moved).tobytes()) for moved in moves
+        )
+
+    drag()
+    alone = drag()
+    with tempfile.TemporaryDirectory() as folder:
+        build = _command(folder, extent, "mesh", extent.builds[-1])
+        time.sleep(2)  # until it is under way
+        beside = drag()
+        build.kill()
+        build.communicate()
+    return [("alone", alone), ("while a final build runs", beside)]
+
+
+def _command(folder: str, extent: Extent, name: str, asked: str) -> subprocess.Popen:
+    """A command of ours on a picture of noise, in a process that stands back."""
+    picture = Path(folder, "noise_height.png")
+    if not picture.exists():
+        noise = np.random.default_rng(4).random((extent.proxy, extent.proxy), dtype=np.float32)
+        smooth = cv2.normalize(cv2.GaussianBlur(noise, (0, 0), 3), None, 0, 65535, cv2.NORM_MINMAX)
+        cv2.imwrite(str(picture), smooth.astype(np.uint16))
+    out = ["--out", str(Path(folder, "mesh.ply"))] if name == "mesh" else []
+    command = [sys.executable, "-m", "relief", name, str(picture), *out, *asked.split()]
+    return subprocess.Popen(command, stdout=subprocess.PIPE, preexec_fn=lambda: os.nice(10))
 
 
 def _read_and_lay(quads: tuple[int, int]) -> float:

@@ -134,6 +134,12 @@ def switch(default: bool, *, label: str, help: str) -> Any:
     return Field(default, title=label, description=help)
 
 
+def text(default: str, most: int, *, label: str, help: str) -> Any:
+    """A line of text, of so many letters at most."""
+    extra: Any = {"text": True}
+    return Field(default, max_length=most, title=label, description=help, json_schema_extra=extra)
+
+
 def tint(default: str, *, label: str, help: str) -> Any:
     """A colour as `#rrggbb`, sRGB."""
     extra: Any = {"tint": True}
@@ -160,7 +166,7 @@ class Control:
     """What a person needs to see and set one parameter."""
 
     name: str
-    kind: Literal["number", "choice", "switch", "drawn", "tint"]
+    kind: Literal["number", "choice", "switch", "drawn", "tint", "text"]
     label: str
     help: str
     default: Any
@@ -181,7 +187,7 @@ class Control:
             return "on" if value else "off"
         if self.kind == "choice":
             return {str(known): name for known, name in (self.names or {}).items()}.get(str(value), str(value))
-        if self.kind == "tint":
+        if self.kind in ("tint", "text"):
             return value
         if self.kind == "drawn":
             return f"{len(value)}"
@@ -199,8 +205,9 @@ def control(model: type[Parameters], name: str) -> Control:
         return Control(kind="switch", **shared)
     if extra.get("drawn"):
         return Control(kind="drawn", shown=extra["shown"], kept_as=extra["kept_as"], **shared)
-    if extra.get("tint"):
-        return Control(kind="tint", **shared)
+    for kind in ("tint", "text"):
+        if extra.get(kind):
+            return Control(kind=kind, **shared)
     if get_origin(field.annotation) is Literal or "names" in extra:
         names = extra.get("names") or {str(value): str(value) for value in get_args(field.annotation)}
         return Control(kind="choice", names=names, **shared)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+from itertools import product
 from typing import get_args
 
 import numpy as np
@@ -9,6 +11,7 @@ import numpy as np
 from relief.benchmark import WRAPPED, displace_shape
 from relief.compose.imprints import Imprints, Press, press_stamp, stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
+from relief.deliver.formats import picture_file
 from relief.filters.resample import enlarge, resample_by_area
 from relief.filters.statistics import SORTED, deviations, level_counts, percentiles
 from relief.filters.warp import warp
@@ -17,16 +20,31 @@ from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
 from relief.height import Footprint, HeightField
+from relief.inspect.findings import measure_and_find
+from relief.inspect.mesh_findings import find_in_mesh
+from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing
+from relief.inspect.surface_findings import find_in_surface
 from relief.inspect.wavelengths import wavelengths
 from relief.maps.curvature import mean_curvature
 from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import occlusion
 from relief.maps.slopes import slopes, steepness
+from relief.recipe import edits
+from relief.recipe.layer import SourceReference
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.finished import finish_map, list_delivered
+from relief.run.meshes import SurfacePipeline
+from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.facts import measure_clipped_light
 from relief.surface.shapes.box import Box
+from relief.surface.shapes.cylinder import Cylinder
 from relief.surface.shapes.plane import Plane
 from relief.surface.shapes.sphere import Sphere
 from relief.surface.subdivide import subdivide_smooth
+from relief.surface.surface import Surface
+from relief.surface.tessellation.face_budget import FaceBudget
+from relief.surface.tessellation.levels import Levels
 from relief.treat.heal import Mark, paint
 from relief.treat.median import median
 from relief.treat.slope_limit import SlopeLimit
@@ -34,6 +52,50 @@ from relief.treat.slope_limit import SlopeLimit
 
 def warm_up() -> None:
     """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it."""
+    _call_kernels()
+    recipe, data = _of_photo()
+    _walk_the_route(recipe, lambda _: data)
+    _walk_the_route(start_from_nothing("value_noise", _nothing, Engine()), _nothing)
+
+
+def _of_photo() -> tuple[Recipe, bytes]:
+    colours = np.random.default_rng(2).integers(0, 255, (24, 20, 3), np.uint8)
+    data = picture_file(colours, "png")
+    reference = SourceReference(digest=hashlib.sha256(data).hexdigest(), filename="photo.png")
+    content = content_of_picture("photo.png", "photo", "up")
+    return first_recipe({"picture": reference}, content, lambda _: data, Engine()), data
+
+
+def _nothing(_: str) -> bytes:
+    return b""
+
+
+def _walk_the_route(recipe: Recipe, read_source: ReadSource) -> None:
+    """What the pages of a piece ask for.
+
+    What an engine keeps cannot be written to: for such arrays kernels are compiled once more.
+    """
+    recipe = recipe.with_changes({"maps.resolution": 32})
+    engine = Engine()
+    pipeline = Pipeline.of(recipe, read_source)
+    taken, _ = measure_and_find(pipeline, engine)
+    for name in list_delivered(recipe.main):
+        for bits in (8, 16):
+            engine.run(finish_map(pipeline, name, bits))
+    for name in ("curvature", "occlusion"):
+        more, _ = edits.add_map(recipe.main, name)
+        engine.run(finish_map(Pipeline.of(recipe.with_relief(more), read_source), "more-0", 8))
+    shapes = (Plane(segments=4), Cylinder(segments=8))
+    for shape, way in product(shapes, (Levels(), FaceBudget(faces=64))):
+        surface = Surface(shape=shape, tessellation=way)
+        stages = SurfacePipeline.of(recipe.model_copy(update={"surface": surface}), read_source, 32)
+        for stage in (stages.displaced(), stages.deviation(), stages.reach(), stages.folds(), stages.split(64)):
+            engine.run(stage)
+        find_in_surface(stages, engine)
+        find_in_mesh(stages, engine, taken.finest)
+
+
+def _call_kernels() -> None:
     field = HeightField(np.zeros((4, 4), np.float32), Footprint(), WRAPPED)
     rough = HeightField(np.random.default_rng(1).random((8, 8), np.float32), Footprint(), WRAPPED)
     steepness(field, 1)
@@ -43,7 +105,8 @@ def warm_up() -> None:
     flat = np.broadcast_to(np.array([0, 0, 1], np.float32), (4, 4, 3)).copy()
     for bits in (8, 16):
         normal_map(field, 1, Normal(of="both"), bits, flat)
-    occlusion(field, 1, 1, 4)
+    for side in (4, 128):  # what lies far is looked at in another way
+        occlusion(HeightField(np.zeros((side, side), np.float32), Footprint(), WRAPPED), 1, 50, 4)
     mean_curvature(field, 1)
     for shape in (Plane(segments=1), Box(segments=1)):
         displace_shape(shape, field)
@@ -51,7 +114,8 @@ def warm_up() -> None:
         subdivide_smooth(cage.mesh(field.footprint, 0), 2)
     wavelengths(rough, 0.5)
     for dtype in (np.uint8, np.uint16, np.float32):
-        resample_by_area(np.zeros((4, 4, 3), dtype), 2, 2)
+        for shape_of in ((4, 4), (4, 4, 3)):
+            resample_by_area(np.zeros(shape_of, dtype), 2, 2)
     enlarge(field.samples, 5, 5, (True, True))
     warp(field.samples, np.eye(3), 2, 2)
     deviations(rough.samples)

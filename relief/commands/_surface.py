@@ -65,6 +65,10 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument("--camera", nargs=3, type=float, metavar=("X", "Y", "Z"), help="where it stands, mm")
     parser.add_argument("--width", type=int, metavar="PX", help="how wide the camera's picture is")
+    parser.add_argument(
+        "--split", nargs="?", type=int, const=2048, metavar="PX",
+        help="also STEM_residual.png, the 16-bit normal map that completes the mesh; so many pixels to a side (2048)",
+    )  # fmt: skip
     parser.add_argument("--most-level", type=int, metavar="N", help=_help(Tessellation, "most_level"))
 
 
@@ -111,6 +115,7 @@ def _with_surface(recipe: Recipe, read_source: ReadSource, chosen: argparse.Name
     model: Any = MAPPINGS[chosen.mapping] if chosen.mapping else type(mapping)
     kept = mapping.model_dump(include=set(Mapping.model_fields) - {"kind"})
     mapping = model.create(**kept | values)
+    split = {} if chosen.split is None else {"residual": chosen.split}
     level = {} if chosen.level is None else {"level": chosen.level, "final_level": 0}
     data_of = surface.model_dump() | {
         "shape": shape.model_dump(),
@@ -118,6 +123,7 @@ def _with_surface(recipe: Recipe, read_source: ReadSource, chosen: argparse.Name
         "subdivision": _subdivision(surface.subdivision, chosen).model_dump(),
         "tessellation": _tessellation(surface.tessellation, chosen).model_dump(),
         **level,
+        **split,
     }
     changed = Recipe.from_data({**recipe.model_dump(), "surface": data_of, "sources": sources}, recipe)
     return changed, read_source

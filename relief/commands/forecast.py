@@ -27,7 +27,7 @@ def run(chosen: argparse.Namespace) -> None:
     if way.even:
         asked: dict[str, Any] = ladder[pipeline.surface.level]
     else:
-        asked = _row(pipeline.forecast(engine), rates.triangles, limit)
+        asked = _row(pipeline.forecast(engine), rates.of_surface(pipeline.surface), limit)
     about = {"about": way.most_faces is None and not way.even}
     told = {"tessellation": way.model_dump(mode="json"), "asked": asked | about, "ladder": ladder}
     print(json.dumps({"limit": {"faces": limit.faces, "memory": limit.memory}, **told}, indent=2))
@@ -39,7 +39,7 @@ def _row(cost: Forecast, rate: Rate, limit: Limit) -> dict[str, Any]:
         "vertices": cost.vertices,
         "memory": cost.memory,
         "peak_memory": cost.peak,
-        "seconds": round(cost.faces * rate.seconds, 2),
-        "files": {ending: int(cost.faces * size) for ending, size in rate.files.items()},
+        "seconds": {ending: round(rate.seconds_of(cost.faces, ending), 2) for ending in rate.files},
+        "files": {ending: rate.size_of(cost.faces, ending) for ending in rate.files},
         "fits": cost.fits(limit),
     }

@@ -1,43 +1,51 @@
-"""A delivery: all maps of a piece at full size, its displaced plane, the recipe, and the note, in one ZIP.
+"""A delivery: all maps of a piece, its mesh, descriptions of the scene, the recipe and the notes, in one ZIP.
 
-The same recipe and sources give the same bytes. Files are made one after the other, and each is written before the next
-one is made.
+The same recipe and sources give the same bytes, on one thread or several. Files are made one after the other; while one
+is packed the next is made, and each is on disk before many more are.
 """
 
 from __future__ import annotations
 
+import hashlib
+import importlib
+import json
 import zipfile
-from collections.abc import Iterator
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
+from typing import Any, cast
 
 import numpy as np
 
+from relief.deliver import scenes
+from relief.deliver.build import say_deviation, say_residual
+from relief.deliver.embedded import embedded_pictures
 from relief.deliver.files import open_whole
-from relief.deliver.images import png, tiff
-from relief.deliver.meshes import mesh_file
-from relief.deliver.note import Entry, note
-from relief.deliver.plan import CARD, SEEN, Planned, plan, plan_maps, plan_test_card
-from relief.filters.resample import resample
-from relief.generate import test_card
-from relief.height import HeightField
-from relief.maps.displacement import displacement_range
-from relief.maps.packing import Pack
+from relief.deliver.formats import FORMAT_NAMES, mesh_file, picture_file
+from relief.deliver.maps import Maps
+from relief.deliver.materials import as_mtl
+from relief.deliver.meshes import glb
+from relief.deliver.note import Entry, note, page
+from relief.deliver.plan import Planned, as_delivered, plan, plan_maps, plan_test_card
 from relief.progress import Part, Progress
-from relief.recipe.edits import with_test_card
-from relief.recipe.recipe import AS_ALWAYS, MAIN, Delivery, Recipe
-from relief.recipe.relief import Relief
+from relief.recipe.delivery import AS_ALWAYS, UNITS, Delivery
+from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.surface_edits import title_of
+from relief.run.built import Built
 from relief.run.engine import Engine
-from relief.run.finished import finish_map, packable
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
-from relief.sources.colour import eight_bits
 from relief.surface.mesh import Mesh
+from relief.surface.mesh import Part as MeshPart
 
 LONG_AGO = (1980, 1, 1, 0, 0, 0)
 """The date of every file in a bundle: a bundle does not depend on when it was made."""
+
+PACKERS = 2
+"""Files that are packed at once."""
 
 
 @dataclass(frozen=True)
@@ -52,130 +60,6 @@ class File:
         return self.entry.name
 
 
-@dataclass(frozen=True)
-class Maps:
-    """Makes the maps of a relief, one at a time.
-
-    Attributes:
-        pipeline: the relief and its sources, at full size.
-        engine: where stages are run.
-        delivery: how many bits maps have.
-    """
-
-    pipeline: Pipeline
-    engine: Engine
-    delivery: Delivery = AS_ALWAYS
-
-    @cached_property
-    def height(self) -> HeightField:
-        return self.engine.run(self.pipeline.height())
-
-    @cached_property
-    def displacing(self) -> HeightField:
-        return self.engine.run(self.pipeline.displacing())
-
-    @cached_property
-    def card(self) -> Maps:
-        """Those of the test card, made with the settings of this relief."""
-        card = replace(self.pipeline, relief=with_test_card(self.pipeline.relief), longest=test_card.CARD)
-        return replace(self, pipeline=card)
-
-    def data(self, file: Planned) -> bytes:
-        """The bytes of a planned file."""
-        if file.name.startswith(CARD):
-            return self.card.data(replace(file, name=file.name.removeprefix(CARD)))
-        if file.name.startswith(SEEN):
-            return png(eight_bits(self._find_cover(int(file.name.removeprefix(SEEN)))))
-        match file.name:
-            case "heights":
-                return tiff(self.displacing.samples)
-            case "mask" if self.height.alpha is not None:
-                return png(eight_bits(self.height.alpha))
-        return png(self.engine.run(finish_map(self.pipeline, file.name, self.delivery.bits_of(file.name))))
-
-    def _find_cover(self, layer: int) -> np.ndarray:
-        """Where a layer is seen, on the grid of the maps."""
-        seen = self.engine.run(self.pipeline.cover(layer))
-        return resample(seen, *self.height.size, "area", self.height.edges.wraps)
-
-    def entry(self, file: Planned) -> Entry:
-        """What the note says of a planned file."""
-        relief = self.pipeline.relief
-        if file.name.startswith(CARD):
-            entry = self.card.entry(replace(file, name=file.name.removeprefix(CARD)))
-            shows = test_card.SHOWS if entry.role.startswith("Normal") else "It shows the same as the normal map."
-            return replace(entry, role=f"Test card: {entry.role.lower()}", reading=f"{entry.reading} {shows}")
-        if file.name.startswith(SEEN):
-            layer = relief.layers[int(file.name.removeprefix(SEEN))]
-            about = f"White where “{layer.name}” is seen, black where what lies below is."
-            return Entry(file.filename, "Mask of who won", file.depth, about)
-        kind, _, rest = file.name.partition("-")
-        match kind:
-            case "normal":
-                role, about = "Normal map, tangent space", _about_normal(relief)
-            case "bump":
-                role, about = "Bump map", self._about_bump()
-            case "displacement":
-                whole = displacement_range(self.displacing.samples)
-                role, about = (
-                    "Displacement map",
-                    (
-                        f"Black to white is {whole.amplitude(relief.amplitude):.6g} mm; the value "
-                        f"{whole.midlevel(relief.midlevel):.6g} of 0 to 1 stays on the surface."
-                    ),
-                )
-            case "heights":
-                role, about = (
-                    "Displacement map",
-                    (
-                        f"Heights as they are: one unit is {relief.amplitude:.6g} mm; the value {relief.midlevel:.6g} "
-                        "stays on the surface."
-                    ),
-                )
-            case "colour":
-                role, about = "Colour", "Colour, read as sRGB."
-            case "mask":
-                role, about = "Mask", "White is covered by the relief, black is not."
-            case "along":
-                role, about = rest.capitalize(), "Data, read without any gamma."
-            case "more":
-                grey = relief.maps.more[int(rest)]
-                role, about = grey.called, f"{grey.reads}{' Turned around.' if grey.inverted else ''}"
-            case _:
-                role, about = "Packed maps", _about_pack(relief, relief.maps.packs[int(rest)])
-        named = rest if kind == "along" else kind
-        about += "".join(
-            f" It is unlinked: it lies {item.say()}." for item in relief.maps.unlinked if item.on and item.role == named
-        )
-        return Entry(file.filename, role, file.depth, about)
-
-    def _about_bump(self) -> str:
-        relief, most = self.pipeline.relief, 2 ** (self.delivery.bits_of("bump") or 8) - 1
-        bump = relief.maps.bump.range(self.height.samples, relief.midlevel)
-        level = bump.midlevel(relief.midlevel)
-        stays = f"Grey {level * most:.0f} of {most}" if relief.maps.bump.full_range else f"Mid grey ({most // 2 + 1})"
-        return f"{stays} stays. Black to white is {bump.amplitude(relief.amplitude):.6g} mm."
-
-
-def _about_normal(relief: Relief) -> str:
-    normal = relief.maps.normal
-    red = "" if normal.red == "right" else " Red points left."
-    made = "" if normal.of == "relief" else " The normal map that came along is in it."
-    return f"Green points {normal.green}.{red} Strength {normal.strength:g}, kernel {normal.kernel}.{made}"
-
-
-def _about_pack(relief: Relief, pack: Pack) -> str:
-    """A packed picture, channel by channel, with what packing loses."""
-    words = packable(relief)
-    held = [
-        f"{channel} {words.get(name, 'a value of ' + format(getattr(pack, f'{channel}_value'), 'g'))}"
-        + (", turned around" if getattr(pack, f"{channel}_inverted") else "")
-        for channel, name in pack.holds().items()
-    ]
-    costs = (cost.rstrip(".") for cost in pack.costs(relief.amplitude))
-    return ". ".join(["; ".join(held).capitalize(), *costs]) + "."
-
-
 def map_files(
     pipeline: Pipeline, engine: Engine, stem: str, delivery: Delivery = AS_ALWAYS, progress: Progress | None = None
 ) -> Iterator[File]:
@@ -185,32 +69,245 @@ def map_files(
         pipeline: the relief and its sources, at full size.
         engine: where stages are run.
         stem: what file names begin with.
-        delivery: how many bits maps have.
+        delivery: what is delivered, and how it is written.
         progress: told of each map; may cancel between two.
 
     Raises:
         Cancelled, PictureError.
     """
-    maps = Maps(pipeline, engine, delivery)
+    maps = Maps(pipeline, engine)
     files = plan_maps(pipeline.relief, stem, delivery, maps.height.alpha is not None)
     return _made(maps, files, progress or Progress())
 
 
 def test_card_files(pipeline: Pipeline, engine: Engine, stem: str, delivery: Delivery = AS_ALWAYS) -> Iterator[File]:
     """The test card's normal, bump and displacement map, made with the settings of the relief."""
-    return _made(Maps(pipeline, engine, delivery), plan_test_card(pipeline.relief, stem, delivery), Progress())
+    return _made(Maps(pipeline, engine), plan_test_card(pipeline.relief, stem, delivery), Progress())
 
 
 def _made(maps: Maps, files: list[Planned], progress: Progress) -> Iterator[File]:
-    for place, file in enumerate(files):
-        progress.step(place / len(files), f"Making {file.title.lower()}")
-        yield File(maps.entry(file), maps.data(file))
+    def work() -> Iterator[Callable[[], bytes]]:
+        for place, file in enumerate(files):
+            progress.step(place / len(files), f"Making {file.title.lower()}")
+            yield partial(picture_file, maps.pixels(file), file.ending)
+
+    for file, data in zip(files, side_by_side(work()), strict=True):
+        yield File(maps.entry(file), data)
+
+
+def side_by_side(work: Iterable[Callable[[], bytes]]) -> Iterator[bytes]:
+    """What some functions return, in their order, while the next ones are made ready and called."""
+    under_way: deque[Future[bytes]] = deque()
+    with ThreadPoolExecutor(PACKERS) as pool:
+        for each in work:
+            under_way.append(pool.submit(each))
+            if len(under_way) > PACKERS:
+                yield under_way.popleft().result()
+        while under_way:
+            yield under_way.popleft().result()
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """What is delivered of a piece.
+
+    Attributes:
+        recipe: as its delivery asks for it.
+        read_source: where the bytes of its sources come from.
+        engine: where stages are run.
+        title: the piece's name; file names are made of it.
+        surface: the stages of its surface, as it is delivered.
+    """
+
+    recipe: Recipe
+    read_source: ReadSource
+    engine: Engine
+    title: str
+    surface: SurfacePipeline
+
+    @classmethod
+    def of(
+        cls, recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, builds: Path | None = None
+    ) -> Bundle:
+        """That of a recipe. Raises as `SurfacePipeline.refuse_if_too_large` does."""
+        recipe = as_delivered(recipe)
+        surface = SurfacePipeline.of(recipe, read_source).final(builds=builds)
+        if recipe.delivery.mesh == "displaced":
+            surface.refuse_if_too_large(engine)
+        return cls(recipe, read_source, engine, title, surface)
+
+    @cached_property
+    def reliefs(self) -> dict[str, Maps]:
+        """The maps of each relief, by its key."""
+        return {key: Maps(each, self.engine) for key, each in self.surface.pipelines.items()}
+
+    @cached_property
+    def files(self) -> list[Planned]:
+        """What it holds, in order."""
+        return plan(self.recipe, self.title, self.reliefs[MAIN].height.alpha is not None)
+
+    @cached_property
+    def built(self) -> Built:
+        """The finished surface."""
+        return self.engine.run(self.surface.built())  # type: ignore[no-any-return]
+
+    @cached_property
+    def undisplaced(self) -> Mesh:
+        """The surface before it is displaced, in mm."""
+        return self.engine.run(self.surface.undisplaced())  # type: ignore[no-any-return]
+
+    @property
+    def mesh_in_mm(self) -> Mesh:
+        """The mesh that is delivered, in mm."""
+        return self.undisplaced if self.recipe.delivery.mesh == "base" else self.built.mesh
+
+    @cached_property
+    def mesh(self) -> Mesh:
+        """The mesh that is delivered, in the unit of the delivery."""
+        mesh, scale = self.mesh_in_mm, 1 / UNITS[self.recipe.delivery.unit]
+        if scale == 1:
+            return mesh
+        middle = tuple(float(side * scale) for side in mesh.middle)
+        return replace(mesh, positions=mesh.positions * mesh.positions.dtype.type(scale), middle=middle)  # type: ignore[arg-type]
+
+    @property
+    def parts(self) -> tuple[MeshPart, ...]:
+        """Of its mesh: the regions; told without a mesh too."""
+        displaced = self.recipe.delivery.mesh == "displaced"
+        return (self.built.mesh if displaced else self.undisplaced).part_list
+
+    @cached_property
+    def entries(self) -> dict[str, Entry]:
+        """What is said of each file but the notes themselves, by its name."""
+        told = [file for file in self.files if file.name != "note"]
+        return {file.filename: self._entry(file) for file in told}
+
+    def named(self, name: str, relief: str = MAIN) -> str:
+        """The file name of a planned file; empty where there is none."""
+        return next((file.filename for file in self.files if (file.name, file.relief) == (name, relief)), "")
+
+    def work(self, file: Planned) -> Callable[[], bytes]:
+        """What makes the bytes of a file; heavy computing is done before."""
+        match file.name:
+            case "note" | "page":
+                write, told = (note if file.name == "note" else page), [*self.entries.values()]
+                return lambda: write(self.title, self.sizes, told, self.recipe.delivery.unit).encode()
+            case "mesh":
+                return partial(self._mesh_file, self.mesh_in_mm if file.ending == "glb" else self.mesh)
+            case "materials":
+                return lambda: as_mtl(self).encode()
+            case "residual":
+                return partial(picture_file, cast("np.ndarray", self.built.residual), "png")
+            case "mtlx" | "usda":
+                # its libraries are loaded by who writes one only
+                scene = importlib.import_module(f"{scenes.__name__}.{file.name}")
+                return partial(scene.write, self)
+            case "sheet" | "sheet-pdf":
+                from relief.deliver.sheet import sheet_file
+
+                return partial(sheet_file, self, file.ending)
+            case "recipe":
+                return lambda: self.recipe.as_text(self.read_source).encode()
+            case "contents":
+                return lambda: self._contents().encode()
+        return partial(picture_file, self.reliefs[file.relief].pixels(file), file.ending)
+
+    @property
+    def sizes(self) -> dict[str, tuple[Any, Any]]:
+        """Each relief and its height, by what it is called."""
+        return {title_of(key): (maps.pipeline.relief, maps.height) for key, maps in self.reliefs.items()}
+
+    def _mesh_file(self, mesh: Mesh) -> bytes:
+        if self.recipe.delivery.mesh_format == "glb":
+            return glb.write(mesh, embedded_pictures(self))
+        data = mesh_file(mesh, self.recipe.delivery.mesh_format)
+        library = self.named("materials")
+        return f"mtllib {library}\n".encode() + data if library else data
+
+    def _contents(self) -> str:
+        """What each file means, for programs."""
+        reliefs = {
+            key: {
+                "footprint_mm": list(maps.height.footprint.sides),
+                "texels": [*maps.height.samples.shape[::-1]],
+                "amplitude_mm": maps.pipeline.relief.amplitude,
+                "midlevel": maps.pipeline.relief.midlevel,
+                "wraps": list(maps.height.edges.wraps),
+            }
+            for key, maps in self.reliefs.items()
+        }
+        files = [
+            {
+                "name": file.filename,
+                "relief": file.relief,
+                "format": file.format,
+                "read_as": "colour" if file.is_colour else "data",
+                "bits": file.bits,
+                **self.entries[file.filename].meaning,
+            }
+            for file in self.files
+            if file.name not in ("note", "page", "contents", "checksums")
+        ]
+        told = {"title": self.title, "reliefs": reliefs, "files": files}
+        return json.dumps(told, indent=2, ensure_ascii=False) + "\n"
+
+    def _entry(self, file: Planned) -> Entry:
+        """What the notes say of a planned file."""
+        unit = self.recipe.delivery.unit
+        match file.name:
+            case "mesh":
+                return self._about_mesh(file)
+            case "materials":
+                return Entry(file.filename, file.title, "Wavefront MTL", "Read along with the mesh.")
+            case "residual":
+                meaning = {"kind": "residual", "green": "up", "red": "right"}
+                return Entry(file.filename, file.title, file.depth, say_residual(self.built), meaning)
+            case "mtlx":
+                about = f"A standard surface with maps, each with its colour space; displacement in {unit}."
+                return Entry(file.filename, file.title, "MaterialX", about)
+            case "usda":
+                about = f"The mesh with a preview surface for each region, y up; lengths in {unit}, as it says."
+                return Entry(file.filename, file.title, "USD", about)
+            case "sheet" | "sheet-pdf":
+                return Entry(file.filename, file.title, file.format, "To be shown: the relief, its maps, a section.")
+            case "page":
+                return Entry(file.filename, file.title, "HTML", "These notes as a page.")
+            case "checksums":
+                about = "The SHA-256 of every file here, as sha256sum -c takes them."
+                return Entry(file.filename, file.title, "text", about)
+            case "recipe":
+                about = "Everything needed to make these files again from the source."
+                return Entry(file.filename, "Recipe", "JSON", about)
+            case "contents":
+                return Entry(file.filename, file.title, "JSON", "The same as these notes, for programs.")
+        entry = self.reliefs[file.relief].entry(file)
+        return entry if file.relief == MAIN else replace(entry, role=f"{title_of(file.relief)}: {entry.role.lower()}")
+
+    def _about_mesh(self, file: Planned) -> Entry:
+        delivery, surface = self.recipe.delivery, self.surface.surface
+        displaced = delivery.mesh == "displaced"
+        unit = "m" if delivery.mesh_format == "glb" else delivery.unit
+        about = f"{self.mesh_in_mm.faces} faces. Lengths in {unit}."
+        if displaced:
+            about += f" {say_deviation(self.built.off)}"
+        else:
+            about += " It is not displaced: the maps do that where it goes."
+        if surface.regions and delivery.mesh_format in ("obj", "glb"):
+            about += " A group and a material for each region."
+        tile = surface.is_plain and not surface.residual
+        meaning = {"kind": "mesh", "displaced": displaced, "tile": tile, "unit": unit, "faces": self.mesh_in_mm.faces}
+        return Entry(file.filename, file.title, FORMAT_NAMES[delivery.mesh_format], about, meaning)
 
 
 def delivery_files(
-    recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, progress: Progress
+    recipe: Recipe,
+    read_source: ReadSource,
+    engine: Engine,
+    title: str,
+    progress: Progress,
+    builds: Path | None = None,
 ) -> Iterator[File]:
-    """All files of a delivery, the note first; each is made when it is asked for.
+    """All files of a delivery, the notes first; each is made when it is asked for.
 
     Args:
         recipe: what to make.
@@ -218,87 +315,51 @@ def delivery_files(
         engine: where stages are run.
         title: the piece's name; file names are made of it.
         progress: told what is being done; may cancel between two steps.
+        builds: a folder of finished builds; a mesh that is among them is not built again.
 
     Raises:
         Cancelled, TooManyFacesError, PictureError.
     """
-    surface = SurfacePipeline.of(recipe, read_source).final()
-    surface.refuse_if_too_large(engine)
-    reliefs = {key: Maps(each, engine, recipe.delivery) for key, each in surface.pipelines.items()}
+    bundle = Bundle.of(recipe, read_source, engine, title, builds)
     progress.step(0.02, "Making the height at full size")
-    height = engine.run(reliefs[MAIN].pipeline.height(), Part(progress, 0.02, 0.5))
-    first, *files = plan(recipe, title, height.alpha is not None)
-    entries = {file.filename: _entry(surface, reliefs[file.relief], file) for file in files}
-    sizes = {title_of(key): (maps.pipeline.relief, maps.height) for key, maps in reliefs.items()}
-    yield File(Entry(first.filename, first.title, first.format, ""), note(title, sizes, [*entries.values()]).encode())
-    making = Part(progress, 0.5, 0.95)
-    library = next((file.filename for file in files if file.name == "materials"), "")
-    for place, file in enumerate(files):
-        making.step(place / len(files), f"Making {file.title.lower()}")
-        match file.name:
-            case "mesh":
-                data = mesh_file(engine.run(surface.delivered()), "obj")
-                data = f"mtllib {library}\n".encode() + data if library else data
-            case "materials":
-                data = _materials(engine.run(surface.delivered()), surface, files)
-            case "recipe":
-                data = recipe.as_text(read_source).encode()
-            case _:
-                data = reliefs[file.relief].data(file)
-        yield File(entries[file.filename], data)
+    for maps in bundle.reliefs.values():
+        engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.3))
+    progress.step(0.3, "Building the mesh")
+    told = bundle.entries  # what has to be computed for the notes, the mesh above all
+    making = Part(progress, 0.6, 0.97)
+    checksums: list[str] = []
+    *files, last = bundle.files
 
+    def work() -> Iterator[Callable[[], bytes]]:
+        for place, file in enumerate(files):
+            making.step(place / len(files), f"Making {file.title.lower()}")
+            yield bundle.work(file)
 
-MATERIAL_MAPS = {"colour": "map_Kd", "along-roughness": "map_Pr", "along-metalness": "map_Pm"}
-"""How a Wavefront MTL names maps; roughness and metalness as most programs extend it (common practice, no source)."""
-
-
-def _materials(mesh: Mesh, surface: SurfacePipeline, files: list[Planned]) -> bytes:
-    """A material for each region, with the maps of its relief (Wavefront MTL).
-
-    The mesh is displaced, so what turns its normals or moves it once more is told in remarks alone.
-    """
-    carried = [surface.surface.relief, *(region.relief for region in surface.surface.regions)]
-    lines = ["# The mesh is displaced already: normal, bump and displacement map are for a flat one."]
-    for part, key in zip(mesh.part_list, carried, strict=True):
-        lines += [f"newmtl {part.name.replace(' ', '_')}", "Kd 0.8 0.8 0.8", "illum 1"]
-        maps = {file.name: file.filename for file in files if file.relief == key}
-        lines += [f"{word} {maps[name]}" for name, word in MATERIAL_MAPS.items() if name in maps]
-        lines += [f"# {name} map: {maps[name]}" for name in ("normal", "bump", "displacement") if name in maps]
-        lines += [
-            f"# {item.role} is unlinked: it lies {item.say()}."
-            for item in (surface.pipelines[key].relief.maps.unlinked if key else ())
-            if item.on
-        ]
-    return ("\n".join(lines) + "\n").encode()
-
-
-def _entry(surface: SurfacePipeline, maps: Maps, file: Planned) -> Entry:
-    """What the note says of a planned file."""
-    match file.name:
-        case "mesh":
-            faces = maps.engine.run(surface.subdivided()).faces
-            about = f"{faces} faces with texture coordinates and normals. Lengths in mm, y up, facing z."
-            if surface.surface.regions:
-                about += " A group and a material for each region."
-            return Entry(file.filename, file.title, "Wavefront OBJ", about)
-        case "materials":
-            return Entry(file.filename, file.title, "Wavefront MTL", "Read along with the mesh.")
-        case "recipe":
-            about = "Everything needed to make these files again from the source."
-            return Entry(file.filename, "Recipe", "JSON", about)
-    entry = maps.entry(file)
-    return entry if file.relief == MAIN else replace(entry, role=f"{title_of(file.relief)}: {entry.role.lower()}")
+    for file, data in zip(files, side_by_side(work()), strict=True):
+        checksums.append(f"{hashlib.sha256(data).hexdigest()}  {file.filename}\n")
+        yield File(told.get(file.filename) or Entry(file.filename, file.title, file.format, ""), data)
+    yield File(told[last.filename], "".join(checksums).encode())
 
 
 def write_bundle(
-    place: Path, recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, progress: Progress
+    place: Path,
+    recipe: Recipe,
+    read_source: ReadSource,
+    title: str,
+    builds: Path | None,
+    progress: Progress,
+    engine: Engine | None = None,
 ) -> None:
     """Writes the ZIP of a delivery, whole or not at all. Takes and raises what `delivery_files` does."""
     with open_whole(place) as beside, zipfile.ZipFile(beside, "w") as archive:
-        for file in delivery_files(recipe, read_source, engine, title, progress):
+        for file in delivery_files(recipe, read_source, engine or Engine(), title, progress, builds):
             about = zipfile.ZipInfo(file.name, LONG_AGO)
             about.external_attr = 0o644 << 16
-            # pictures are packed already
-            kind = zipfile.ZIP_STORED if file.name.endswith(".png") else zipfile.ZIP_DEFLATED
-            archive.writestr(about, file.data, kind, compresslevel=4)
-        progress.step(0.96, "Packing")
+            packed = file.name.rpartition(".")[2] in PACKED
+            kind = zipfile.ZIP_STORED if packed else zipfile.ZIP_DEFLATED
+            archive.writestr(about, file.data, kind, compresslevel=1)
+        progress.step(0.98, "Packing")
+
+
+PACKED = ("png", "tif", "exr", "jpg", "webp", "pdf")
+"""Endings of files that are packed already."""

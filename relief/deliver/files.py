@@ -8,9 +8,9 @@ import secrets
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import BinaryIO, Protocol
+from typing import BinaryIO, NamedTuple, Protocol
 
-LONGEST_STEM = 60
+LONGEST_STEM, LONGEST_NAME = 60, 120
 
 
 @contextmanager
@@ -28,10 +28,23 @@ def open_whole(path: Path) -> Iterator[BinaryIO]:
         raise
 
 
+def clear_halves(path: Path) -> None:
+    """Removes what is left beside a place by writers of it that were killed half way."""
+    for half in path.parent.glob(f".{path.name}.*"):
+        half.unlink(missing_ok=True)
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """Writes a file whole or not at all."""
     with open_whole(path) as file:
         file.write(data)
+
+
+class Made(NamedTuple):
+    """Bytes under a file name, as they were made."""
+
+    name: str
+    data: bytes
 
 
 class Named(Protocol):
@@ -69,3 +82,14 @@ def safe_stem(name: str) -> str:
     """A file name's stem of letters, digits, `-` and `_` only."""
     stem = Path(name.replace("\\", "/")).stem
     return re.sub(r"[^\w-]+", "_", stem, flags=re.ASCII).strip("_")[:LONGEST_STEM] or "relief"
+
+
+def safe_name(name: str) -> str:
+    """A file name's stem that every system takes, of parts joined by one `_`; empty where nothing is left.
+
+    Letters, digits, `-`, `_` and `.` alone; no name that a system keeps for itself (CON, NUL, COM1 and the like, as
+    Microsoft's *Naming Files, Paths, and Namespaces* lists them).
+    """
+    plain = re.sub(r"_+", "_", re.sub(r"[^\w.-]+", "_", name, flags=re.ASCII)).strip("_.-")[:LONGEST_NAME].strip("_.-")
+    kept = re.fullmatch(r"(con|prn|aux|nul|com\d|lpt\d)(\..*)?", plain, re.IGNORECASE)
+    return f"_{plain}" if kept else plain

@@ -1,15 +1,9 @@
-"""Maps as image files: data, tagged with no transfer function and no profile.
-
-PNG: ISO/IEC 15948. TIFF 6.0 with float samples.
-"""
+"""Pictures that are looked at on a page, as PNG (ISO/IEC 15948)."""
 
 from __future__ import annotations
 
-import io
-
 import cv2
 import numpy as np
-import tifffile
 
 
 def png(pixels: np.ndarray) -> bytes:
@@ -19,10 +13,3 @@ def png(pixels: np.ndarray) -> bytes:
     if not written:
         raise OSError("The picture could not be written.")
     return data.tobytes()
-
-
-def tiff(samples: np.ndarray) -> bytes:
-    """A TIFF of float32 samples (rows, columns), values as they are."""
-    data = io.BytesIO()
-    tifffile.imwrite(data, samples.astype(np.float32, copy=False), photometric="minisblack", metadata=None)
-    return data.getvalue()

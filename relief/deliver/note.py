@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import html
 import textwrap
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 from relief.height import Edges, HeightField
+from relief.inspect.readings import DETAIL_SHARES
+from relief.inspect.wavelengths import wavelengths
+from relief.recipe.delivery import UNITS
 from relief.recipe.relief import Relief
 
+FINEST = DETAIL_SHARES[1]
 WIDTH = 110
 """Letters in a line of the note."""
 
@@ -21,46 +27,83 @@ class Entry:
     role: str
     depth: str
     reading: str
+    meaning: Mapping[str, Any] = field(default_factory=dict)
+    """What the file means as figures and words for programs."""
 
 
-def note(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries: list[Entry]) -> str:
+def note(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries: list[Entry], unit: str = "mm") -> str:
     """Plain text: the piece's real sizes, then file by file role, depth and how to read it.
 
     Args:
         title: what the piece is called.
         reliefs: each relief and its height, by what it is called.
         entries: the files.
+        unit: one of `UNITS`, that amplitudes are told in beside mm.
     """
     lines = [f"{title}", "=" * len(title), ""]
     for name, (relief, height) in reliefs.items():
         lines += [name, ""] if len(reliefs) > 1 else []
-        lines += [*_sizes(relief, height), ""]
-    lines += [
-        "All maps are data, not colour: read them without any gamma or colour profile (often called raw, linear or",
-        "non-colour). White is high, black is low.",
-        "",
-    ]
+        lines += [f"{word:12}{value}" for word, value in _sizes(relief, height, unit)] + [""]
+    lines += [textwrap.fill(AS_DATA, WIDTH), ""]
     for entry in entries:
         said = textwrap.fill(entry.reading, WIDTH, initial_indent="  ", subsequent_indent="  ")
         lines += [entry.name, f"  {entry.role}. {entry.depth}.", said, ""]
-    lines += [
-        "When the maps are repeated n times over the same size their slopes grow n times; set the amplitude to 1/n to",
-        "keep the look.",
-        "",
-    ]
+    lines += [textwrap.fill(REPEATED, WIDTH), ""]
     return "\n".join(lines)
 
 
-def _sizes(relief: Relief, height: HeightField) -> list[str]:
+def page(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries: list[Entry], unit: str = "mm") -> str:
+    """The same as one page of HTML that prints well and needs nothing beside it. Takes what `note` takes."""
+    said = html.escape
+    parts = [PAGE.format(title=said(title))]
+    for name, (relief, height) in reliefs.items():
+        rows = "".join(
+            f"<tr><th>{said(word)}</th><td>{said(value)}</td></tr>" for word, value in _sizes(relief, height, unit)
+        )
+        parts.append(f"<h2>{said(name)}</h2><table>{rows}</table>" if len(reliefs) > 1 else f"<table>{rows}</table>")
+    parts.append(f"<p>{said(AS_DATA)}</p>")
+    for entry in entries:
+        parts.append(
+            f"<section><h3>{said(entry.name)}</h3><p><b>{said(entry.role)}.</b> {said(entry.depth)}. "
+            f"{said(entry.reading)}</p></section>"
+        )
+    return "\n".join([*parts, f"<p>{said(REPEATED)}</p></html>", ""])
+
+
+AS_DATA = (
+    "All maps are data, not colour, but for the one that is called so: read them without any gamma or colour profile "
+    "(often called raw, linear or non-colour). White is high, black is low."
+)
+REPEATED = (
+    "When the maps are repeated n times over the same size their slopes grow n times; set the amplitude to 1/n to keep "
+    "the look."
+)
+PAGE = """<!doctype html>
+<html lang="en"><meta charset="utf-8"><title>{title}</title>
+<style>
+body {{ font: 15px/1.45 system-ui, sans-serif; max-width: 46em; margin: 2em auto; padding: 0 1em; color: #15252c }}
+h1 {{ font-size: 1.6em }} h3 {{ font: 600 1em ui-monospace, monospace; margin: 1.2em 0 .2em }}
+p {{ margin: .3em 0 }} th {{ text-align: left; font-weight: 400; color: #566a70; padding-right: 2em }}
+section {{ break-inside: avoid; border-top: 1px solid #b3c1c3 }}
+@media print {{ body {{ margin: 0; font-size: 11pt }} }}
+</style>
+<h1>{title}</h1>"""
+
+
+def _sizes(relief: Relief, height: HeightField, unit: str) -> list[tuple[str, str]]:
     rows, columns = height.samples.shape
     footprint, edges = height.footprint, height.edges
+    told = "" if unit == "mm" else f" ({relief.amplitude / UNITS[unit]:g} {unit})"
+    finest = wavelengths(height, FINEST)
+    keeps = f"edges of {finest[0] / 2:.2g} mm keep the finest detail" if finest else "it is flat"
     return [
-        f"Footprint   {footprint.width:g} x {footprint.height:g} mm",
-        f"Texels      {columns} x {rows}",
-        f"Amplitude   {relief.amplitude:g} mm for one unit of height",
-        f"Midlevel    {relief.midlevel:g}",
-        f"Edges       {edges.across} across, {edges.down} down",
-        f"Repeats     {_repeats(edges)}",
+        ("Footprint", f"{footprint.width:g} x {footprint.height:g} mm"),
+        ("Texels", f"{columns} x {rows}"),
+        ("Amplitude", f"{relief.amplitude:g} mm{told} for one unit of height"),
+        ("Midlevel", f"{relief.midlevel:g}"),
+        ("Edges", f"{edges.across} across, {edges.down} down"),
+        ("Repeats", _repeats(edges)),
+        ("Mesh", keeps),
     ]
 
 

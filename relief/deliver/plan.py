@@ -5,9 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import count
+from typing import Any
 
-from relief.deliver.files import safe_stem
-from relief.recipe.recipe import AS_ALWAYS, MAIN, Delivery, Recipe
+from relief.deliver.files import safe_name, safe_stem
+from relief.deliver.formats import picture_holds
+from relief.errors import RecipeError
+from relief.recipe.delivery import AS_ALWAYS, DEPTHS, TYPES, Delivery, Depth
+from relief.recipe.edits import add_pack
+from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.relief import Relief
 from relief.recipe.surface_edits import title_of
 from relief.run.finished import list_delivered
@@ -17,6 +22,8 @@ CARD = "card-"
 
 SEEN = "seen-"
 """What the names of the masks of layers begin with that won by height."""
+
+CHANNELS = {1: "grey", 3: "red green blue", 4: "red green blue alpha"}
 
 
 @dataclass(frozen=True)
@@ -28,7 +35,8 @@ class Planned:
         filename: unlike that of any other file of the delivery.
         title: what it is called on the page.
         format: PNG, TIFF, OBJ, JSON or text.
-        depth: bits and channels in words, or what else is to be said of how it is written.
+        bits: the depth of its samples, where it is a picture.
+        channels: of the picture.
         relief: the key of the relief that a map is made of.
     """
 
@@ -36,66 +44,166 @@ class Planned:
     filename: str
     title: str
     format: str
-    depth: str = ""
+    bits: Depth | None = None
+    channels: int = 0
     relief: str = MAIN
+
+    @property
+    def ending(self) -> str:
+        """Of its file name."""
+        return self.filename.rpartition(".")[2]
+
+    @property
+    def depth(self) -> str:
+        """Bits and channels in words; empty where it is no picture."""
+        return f"{DEPTHS[self.bits]}, {CHANNELS[self.channels]}" if self.bits else ""
 
     @property
     def written(self) -> str:
         """How it is written, in words."""
         return ", ".join(part for part in (self.format, self.depth) if part)
 
+    @property
+    def is_colour(self) -> bool:
+        """Whether it is a picture to be read as colour; all others are data."""
+        return self.name == "colour"
+
+
+FORMAT_WORDS = {"png": "PNG", "tif": "TIFF", "exr": "OpenEXR", "jpg": "JPEG", "webp": "WebP"}
+
+
+def as_delivered(recipe: Recipe) -> Recipe:
+    """The recipe with what its delivery asks of the maps: their size, the way normals point, one more packing."""
+    delivery = recipe.delivery
+    for key in recipe.reliefs:
+        relief = recipe.reliefs[key]
+        asked: dict[str, Any] = {
+            "maps.resolution": delivery.size, "maps.normal.green": delivery.green, "maps.normal.red": delivery.red
+        }  # fmt: skip
+        if delivery.midlevel == "half":
+            asked["maps.displacement.centred"] = True
+        relief = relief.with_changes({path: value for path, value in asked.items() if value})
+        if delivery.pack:
+            relief, _ = add_pack(relief, delivery.pack)
+        recipe = recipe.with_relief(relief, key)
+    return recipe
+
+
+def list_maps(recipe: Recipe) -> dict[str, str]:
+    """What can be delivered of a recipe's reliefs and what can be left out: the title of each map by its name."""
+    maps = {name: title for relief in recipe.reliefs.values() for name, title in list_delivered(relief).items()}
+    return maps | {"heights": "Heights in full"}
+
 
 def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
-    """The files of a delivery in their order, the note first.
+    """The files of a delivery in their order, the notes first.
 
-    With `alpha` a mask of what the relief covers is among them; that it is wanted shows when the pictures are read.
+    Args:
+        recipe: as `as_delivered` gives it.
+        title: the piece's name.
+        alpha: whether a mask of what the relief covers is among them; that shows when the pictures are read.
     """
-    delivery, stem, shape = recipe.delivery, safe_stem(title), recipe.surface.shape
-    files = [Planned("note", "READ-ME.txt", "Reading notes", "text")]
+    delivery, surface = recipe.delivery, recipe.surface
+    stem = safe_stem(title)
+    files = [
+        Planned("note", "READ-ME.txt", "Reading notes", "text"),
+        Planned("page", "READ-ME.html", "The same, to print", "HTML"),
+    ]
     for key, relief in recipe.reliefs.items():
-        own = stem if key == MAIN else f"{stem}_{safe_stem(key)}"
-        made = plan_maps(relief, own, delivery, alpha and key == MAIN) + _plan_masks(relief, own)
+        made = plan_maps(relief, stem, delivery, alpha and key == MAIN, key)
         called = "" if key == MAIN else f"{title_of(key)}: "
         files += [replace(file, title=called + file.title, relief=key) for file in made]
     files += plan_test_card(recipe.main, stem, delivery) if delivery.test_card else []
-    if recipe.surface.regions:
-        files.append(Planned("materials", f"{stem}_{shape.kind}.mtl", "Materials of the mesh", "MTL"))
-    files.append(Planned("mesh", f"{stem}_{shape.kind}.obj", f"Displaced {shape.title.lower()}", "OBJ"))
+    ending, kind = delivery.mesh_format, surface.shape.title.lower()
+    if delivery.mesh != "none":
+        displaced = delivery.mesh == "displaced"
+        if ending == "obj" and (surface.regions or delivery.mesh == "base"):
+            files.append(Planned("materials", f"{stem}_{surface.shape.kind}.mtl", "Materials of the mesh", "MTL"))
+        if surface.residual and displaced:
+            residual = f"{stem}_residual.png"
+            files.append(Planned("residual", residual, "Residual normal map", "PNG", 16, 3))
+        called = f"Displaced {kind}" if displaced else f"{kind.capitalize()} before displacement"
+        files.append(Planned("mesh", f"{stem}_{surface.shape.kind}.{ending}", called, ending.upper()))
+    if delivery.materialx:
+        files.append(Planned("mtlx", f"{stem}.mtlx", "Material", "MaterialX"))
+    if delivery.usd and delivery.mesh != "none":
+        files.append(Planned("usda", f"{stem}.usda", "Scene", "USD"))
+    if delivery.proof_sheet:
+        files.append(Planned("sheet", f"{stem}_proof_sheet.png", "Proof sheet", "PNG", 8, 3))
+        files.append(Planned("sheet-pdf", f"{stem}_proof_sheet.pdf", "Proof sheet, to print", "PDF"))
     files.append(Planned("recipe", "recipe.json", "Recipe", "JSON"))
+    files.append(Planned("contents", "contents.json", "What each file means", "JSON"))
+    files.append(Planned("checksums", "SHA256SUMS.txt", "Checksums", "text"))
     return distinguish_names(files)
 
 
-def _plan_masks(relief: Relief, stem: str) -> list[Planned]:
-    """The masks of layers that lie where they are taller or lower than what is below."""
-    return [
-        Planned(
-            f"{SEEN}{number}", f"{stem}_seen_{number}_{safe_stem(layer.name)}.png", f"Where {layer.name} is seen",
-            "PNG", "8 bit, grey",
-        )
-        for number, layer in enumerate(relief.layers[1:], start=1)
-        if layer.on and layer.blend in ("taller", "lower")
-    ]  # fmt: skip
-
-
-def plan_maps(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS, alpha: bool = False) -> list[Planned]:
+def plan_maps(
+    relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS, alpha: bool = False, key: str = MAIN
+) -> list[Planned]:
     """The maps of a relief; with `alpha` a mask of what it covers."""
     files = []
+
+    def add(name: str, ending: str, title: str, bits: Depth, channels: int, format_: str) -> None:
+        filename = f"{name_map(delivery, stem, key, ending, bits, relief)}.{format_}"
+        files.append(Planned(name, filename, title, FORMAT_WORDS[format_], bits, channels))
+
     for name, title in list_delivered(relief).items():
-        files.append(Planned(name, f"{stem}_{_ending(relief, name)}.png", title, "PNG", _depth(relief, name, delivery)))
-        if name == "displacement":
-            files.append(Planned("heights", f"{stem}_displacement.tif", title, "TIFF", "32-bit float, grey"))
+        bits, channels = _samples(relief, name, delivery)
+        if name not in delivery.left_out:
+            add(name, _ending(relief, name), title, bits, channels, _format(name, bits, delivery))
+        heights = name == "displacement" and delivery.displacement_bits not in ("half", "float")
+        if heights and "heights" not in delivery.left_out:
+            add("heights", "displacement", title, "float", 1, "exr" if delivery.data_format == "exr" else "tif")
+    normal = relief.maps.normal
+    if delivery.usd and delivery.mesh == "base" and (normal.green, normal.red) != ("up", "right"):
+        add("normal-up", "normal_up", "Normal map, green up", 8, 3, "png")
     if alpha:
-        files.append(Planned("mask", f"{stem}_mask.png", "Mask", "PNG", "8 bit, grey"))
+        add("mask", "mask", "Mask", 8, 1, "png")
+    for number, layer in enumerate(relief.layers[1:], start=1):
+        if layer.on and layer.blend in ("taller", "lower"):
+            ending = f"seen_{number}_{safe_stem(layer.name)}"
+            add(f"{SEEN}{number}", ending, f"Where {layer.name} is seen", 8, 1, "png")
     return distinguish_names(files)
 
 
 def plan_test_card(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS) -> list[Planned]:
     """The maps of the test card, made with the settings of a relief."""
-    return [
-        Planned(f"{CARD}{name}", f"{stem}_test_card_{name}.png", f"Test card: {title}", "PNG",
-                _depth(relief, name, delivery))
-        for name, title in (("normal", "normal map"), ("bump", "bump map"), ("displacement", "displacement map"))
-    ]  # fmt: skip
+    files = []
+    for name in ("normal", "bump", "displacement"):
+        bits, channels = _samples(relief, name, delivery)
+        ending = _format(name, bits, delivery)
+        filename = f"{name_map(delivery, stem, MAIN, f'test_card_{name}', bits, relief)}.{ending}"
+        files.append(Planned(f"{CARD}{name}", filename, f"Test card: {name} map", FORMAT_WORDS[ending], bits, channels))
+    return files
+
+
+def name_map(delivery: Delivery, stem: str, key: str, ending: str, bits: Depth, relief: Relief) -> str:
+    """The stem of a map's file name, by the pattern; safe everywhere.
+
+    Raises:
+        RecipeError: nothing is left of it.
+    """
+    fields = {
+        "piece": stem,
+        "relief": "" if key == MAIN else safe_stem(key),
+        "map": ending,
+        "size": str(delivery.size or relief.maps.resolution or "full"),
+        "bits": f"{bits}bit" if isinstance(bits, int) else bits,
+        "green": relief.maps.normal.green,
+    }
+    name = safe_name(delivery.pattern.format(**fields))
+    if not name:
+        raise RecipeError("Nothing is left of the pattern of file names.")
+    return name
+
+
+def _format(name: str, bits: Depth, delivery: Delivery) -> str:
+    """The ending that a map is written with: colours as theirs, data so that it holds its samples."""
+    if name == "colour":
+        return delivery.colour_format
+    if picture_holds(delivery.data_format, TYPES[bits]):
+        return delivery.data_format
+    return "exr" if bits == "half" else "tif"
 
 
 def _ending(relief: Relief, name: str) -> str:
@@ -112,34 +220,29 @@ def _ending(relief: Relief, name: str) -> str:
     return kind
 
 
-def _depth(relief: Relief, name: str, delivery: Delivery) -> str:
-    """Bits and channels of a map."""
+def _samples(relief: Relief, name: str, delivery: Delivery) -> tuple[Depth, int]:
+    """The depth of a map, and how many channels it has."""
     kind, _, rest = name.partition("-")
     match kind:
         case "normal" | "colour":
-            bits, channels = delivery.bits_of(name) or 8, 3
+            return delivery.depth_of(name) or 8, 3
         case "more":
             grey = relief.maps.more[int(rest)]
-            bits, channels = grey.bits, len(grey.channels) or 1
+            return grey.bits, len(grey.channels) or 1
         case "pack":
             pack = relief.maps.packs[int(rest)]
-            bits, channels = pack.bits, len(pack.used)
-        case _:
-            bits, channels = delivery.bits_of(name) or (16 if kind == "displacement" else 8), 1
-    return f"{bits} bit, {CHANNELS[channels]}"
-
-
-CHANNELS = {1: "grey", 3: "red green blue", 4: "red green blue alpha"}
+            return pack.bits, len(pack.used)
+    return delivery.depth_of(name) or 8, 1
 
 
 def distinguish_names(files: Iterable[Planned]) -> list[Planned]:
-    """The files with a number after each name that another one has already."""
+    """The files with a number after each name that another one has already, in whatever case."""
     given: set[str] = set()
     named = []
     for file in files:
         base, dot, ending = file.filename.rpartition(".")
         names = (f"{base}{f'_{number}' if number > 1 else ''}{dot}{ending}" for number in count(1))
-        filename = next(name for name in names if name not in given)
-        given.add(filename)
+        filename = next(name for name in names if name.lower() not in given)
+        given.add(filename.lower())
         named.append(replace(file, filename=filename))
     return named

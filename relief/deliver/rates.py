@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 
-from relief.deliver.meshes import FORMATS, mesh_file
+from relief.deliver.formats import FORMATS, mesh_file
 from relief.displace.deviation import measure_deviation
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances
@@ -23,26 +23,51 @@ from relief.surface.shapes.plane import Plane
 from relief.surface.surface import Surface
 from relief.surface.tessellation.face_budget import FaceBudget
 
-SEGMENTS, BUDGET = 300, 60_000
+SEGMENTS, BUDGET = 160, 20_000
+
+
+STARTED = 1.5
+"""Seconds until a build is under way: the process, and the height."""
 
 
 @dataclass(frozen=True)
 class Rate:
-    """What each face of a mesh costs: seconds until it is written, and bytes in files of each format."""
+    """What each face of a mesh costs.
 
-    seconds: float
+    Attributes:
+        building: seconds until it is displaced and measured.
+        writing: seconds until it is written, by format.
+        files: bytes in the file, by format.
+    """
+
+    building: float
+    writing: dict[str, float]
     files: dict[str, float]
 
     @classmethod
     def of(cls, build: Callable[[], Mesh]) -> Rate:
         """Measured on a small mesh: the shorter of two runs, after one that warms up."""
         mesh = build()
-        spent = []
-        for _ in range(2):
-            begun = time.perf_counter()
-            build()
-            spent.append(time.perf_counter() - begun)
-        return cls(min(spent) / mesh.faces, {ending: len(mesh_file(mesh, ending)) / mesh.faces for ending in FORMATS})
+        building = min(_time(build) for _ in range(2)) / mesh.faces
+        writing, files = {}, {}
+        for ending in FORMATS:
+            files[ending] = len(mesh_file(mesh, ending)) / mesh.faces
+            writing[ending] = _time(partial(mesh_file, mesh, ending)) / mesh.faces
+        return cls(building, writing, files)
+
+    def seconds_of(self, faces: int, ending: str) -> float:
+        """How long a build takes until its file is written."""
+        return STARTED + faces * (self.building + self.writing[ending])
+
+    def size_of(self, faces: int, ending: str) -> int:
+        """Bytes of its file."""
+        return int(faces * self.files[ending])
+
+
+def _time(work: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    work()
+    return time.perf_counter() - begun
 
 
 @dataclass(frozen=True)
@@ -51,6 +76,10 @@ class Rates:
 
     levels: Rate
     triangles: Rate
+
+    def of_surface(self, surface: Surface) -> Rate:
+        """What a face costs of a surface, by how it is divided."""
+        return self.levels if surface.tessellation.even else self.triangles
 
 
 @cache
@@ -61,12 +90,11 @@ def measure_rates() -> Rates:
     footprints, heights, depths = {"main": field.footprint}, {"main": field}, {"main": (5.0, 0.5)}
 
     def finish(mesh: Mesh, surface: Surface) -> Mesh:
-        """Displaced, measured, and written."""
+        """Displaced, and measured."""
         covered = cover(mesh, surface, np.zeros(mesh.faces, np.uint16), footprints)
         moved = displace_mesh(covered.mesh, find_distances(covered, heights, depths))
         triangles = as_triangles(mesh)
         measure_deviation(cover(triangles, surface, np.zeros(triangles.faces, np.uint16), footprints), heights, depths)
-        mesh_file(moved, "ply")
         return moved
 
     def by_levels() -> Mesh:

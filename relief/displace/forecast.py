@@ -15,14 +15,28 @@ BYTES_OF_A_VERTEX = 3 * 4 + 3 * 4 + 2 * 4  # position, normal, uv
 BYTES_OF_A_CORNER = 4
 BYTES_OF_A_FACE = 4 + 2 + 4  # where its corners begin, the part, the face of the base mesh
 
-PEAK_OF_LEVELS = 560
-"""Bytes for each face that are held at once while a mesh of levels is built, measured and written; found by trial."""
+BEFORE = 260_000_000
+"""Bytes that a process holds before it builds: the program, the kernels, a relief; found by trial."""
 
-PEAK_OF_TRIANGLES = 520
-"""The same of a tessellation."""
 
-SHARE_OF_MEMORY = 0.5
-"""Of the machine's memory: what a build may take, where nothing else is said."""
+@dataclass(frozen=True)
+class Peak:
+    """Bytes for each face that are held at once while a mesh is built, measured and written; found by trial.
+
+    Attributes:
+        level: of a mesh of levels.
+        triangle: of a tessellation.
+    """
+
+    level: int
+    triangle: int
+
+
+WHOLE, SPLIT = Peak(600, 330), Peak(1150, 620)
+"""That of a displaced mesh, and of one that is split in geometry and a residual normal map."""
+
+SHARE_OF_MEMORY = "GRAVEL_MEMORY_SHARE"
+"""The variable of the environment that says which share of the machine's memory a build may take; a half otherwise."""
 
 
 @dataclass(frozen=True)
@@ -37,8 +51,12 @@ PREVIEW = Limit(2_000_000, 2 << 30)
 """Of what is looked at."""
 
 
-def final_limit(share: float = SHARE_OF_MEMORY) -> Limit:
+def final_limit() -> Limit:
     """Of what is delivered: 50 million faces, where a share of the machine's memory holds them."""
+    try:
+        share = min(max(float(os.environ.get(SHARE_OF_MEMORY, "")), 0.01), 1)
+    except ValueError:
+        share = 0.5
     return Limit(50_000_000, int(share * os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")))
 
 
@@ -83,15 +101,20 @@ def forecast_levels(surface: Surface, footprint: Footprint, base: Mesh | None = 
     else:
         counts = [shape.count(footprint, level) for level in range(HIGHEST_LEVEL + 1)]
     return [
-        Forecast(level, faces, vertices, _bytes_of(faces, vertices, 4), faces * PEAK_OF_LEVELS)
+        Forecast(level, faces, vertices, _bytes_of(faces, vertices, 4), BEFORE + faces * peak_of(surface).level)
         for level, (faces, vertices) in enumerate(counts)
     ]
 
 
-def forecast_triangles(faces: int) -> Forecast:
+def forecast_triangles(surface: Surface, faces: int) -> Forecast:
     """The cost of a tessellation of so many triangles; of a closed one half as many are its vertices."""
     vertices = faces * 52 // 100 + 3
-    return Forecast(0, faces, vertices, _bytes_of(faces, vertices, 3), faces * PEAK_OF_TRIANGLES)
+    return Forecast(0, faces, vertices, _bytes_of(faces, vertices, 3), BEFORE + faces * peak_of(surface).triangle)
+
+
+def peak_of(surface: Surface) -> Peak:
+    """What each face of a surface takes while it is built."""
+    return SPLIT if surface.residual else WHOLE
 
 
 def _bytes_of(faces: int, vertices: int, sides: int) -> int:
@@ -116,9 +139,9 @@ def _beyond(wanted: Forecast, limit: Limit) -> str:
     return f" and take {wanted.peak / 1e9:.2g} GB; {limit.memory / 1e9:.2g} GB may be taken"
 
 
-def most_triangles(limit: Limit) -> int:
+def most_triangles(surface: Surface, limit: Limit) -> int:
     """How many triangles of a tessellation fit into a limit."""
-    return min(limit.faces, limit.memory // PEAK_OF_TRIANGLES)
+    return max(0, min(limit.faces, (limit.memory - BEFORE) // peak_of(surface).triangle))
 
 
 def space_digits(count: int) -> str:

@@ -10,6 +10,7 @@ import numpy as np
 from scipy.ndimage import distance_transform_edt
 
 from relief.displace.deviation import height_within, places_of
+from relief.errors import MeshError
 from relief.filters.sample import TAPS
 from relief.height import Edges, Footprint, HeightField
 from relief.kernels import helper, kernel, prange
@@ -22,6 +23,9 @@ MARGIN = 2
 """Texels that a part keeps away from the border of its place on the map."""
 
 MOST = 65_535
+
+OVERLAPPING = 0.02
+"""Of the texels: where more of them belong to several triangles, parts of the mesh share places."""
 
 
 @dataclass(frozen=True)
@@ -80,6 +84,9 @@ def split_detail(
         moved: the same, displaced.
         heights, depths: of each relief its field, and its amplitude in mm and midlevel.
         size: texels of a side of the map.
+
+    Raises:
+        MeshError: faces lie over each other on the map.
     """
     base = covered.mesh
     laid_out = replace(moved, uv=lay_out_parts(own, size), uv_corners=own.uv_corners)
@@ -89,6 +96,7 @@ def split_detail(
     towards = directions(base)
     residual = np.zeros((size, size, 3), np.float32)
     angles = np.full((size, size, 2), np.nan, np.float32)
+    hits = np.zeros((size, size), np.uint8)
     for item in covered.covers:
         if item.relief:
             field, (amplitude, midlevel) = heights[item.relief], depths[item.relief]
@@ -109,6 +117,12 @@ def split_detail(
             at[item.chosen],
             residual,
             angles,
+            hits,
+        )
+    if (hits > 1).sum() > OVERLAPPING * (hits > 0).sum():
+        raise MeshError(
+            "The mesh's own places lie over each other, so that one normal map cannot complete it. Make a mapping for "
+            "it, or deliver it without a residual."
         )
     baked = np.isfinite(angles[..., 0])
     stored = np.rint((residual * 0.5 + 0.5) * MOST).astype(np.uint16)
@@ -181,7 +195,7 @@ def _angle(ax, ay, az, bx, by, bz):
 @kernel
 def _bake(
     samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, towards, frames, at, residual,
-    angles,
+    angles, hits,
 ):  # fmt: skip
     size = len(residual)
     for triangle in prange(len(at) // 3):
@@ -202,6 +216,8 @@ def _bake(
                 first = 1 - second - last
                 if min(first, second, last) < -1e-9:
                     continue
+                if min(first, second, last) > 1e-6:
+                    hits[size - 1 - y, x] += 1
                 tx, ty, tz = _true_normal(
                     samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, towards,
                     a, first, second, last,

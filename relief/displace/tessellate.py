@@ -35,6 +35,8 @@ from relief.surface.tessellation.tessellation import Measured, Tessellation
 MOST_PASSES = 200
 TRIAL = 20_000
 """Triangles that are enough to tell how many there will be."""
+SAMPLE = 400
+"""Of these, those that are finished to tell it."""
 CERTAIN = 3
 """Times as many faces as are built: what is told of triangles that are still large is too much by less than this."""
 CLOSE = 200
@@ -100,21 +102,35 @@ def tessellate(
 
 
 def predict_faces(surface: Surface, base: Mesh, patches: Sequence[Patch] | None, carried: Carried) -> int:
-    """About how many triangles a tessellation will have, from a few that are still large."""
+    """About how many triangles a tessellation will have.
+
+    It is begun, and then finished in a few triangles that lie all over it: of rough relief large triangles tell little.
+    """
     way = surface.tessellation
     if way.most_faces:
         return way.most_faces
-    state = _State.of(base, patches, surface)
+    state, look = _cut_until(_State.of(base, patches, surface), TRIAL, surface, carried)
+    if look is None:
+        return state.mesh.faces
+    chosen = np.arange(0, state.mesh.faces, max(1, state.mesh.faces // SAMPLE))
+    share = state.mesh.faces / len(chosen)
+    state, look = _cut_until(state.only(chosen), TRIAL, surface, carried)
+    return int(share * (state.mesh.faces if look is None else look.predict(way)))
+
+
+def _cut_until(state: _State, most: int, surface: Surface, carried: Carried) -> tuple[_State, _Look | None]:
+    """The state with more than so many triangles, and what is seen of them; or when it is content, and none."""
+    way = surface.tessellation
     for _ in range(MOST_PASSES):
         state, look = _look_at(state, surface, carried)
         marked = look.mark(way)
-        if not marked.any() or state.mesh.faces > TRIAL:
-            break
-        closed = look.close(marked, None)
+        closed = look.close(marked, None) if marked.any() else None
         if closed is None:
-            break
+            return state, None
+        if state.mesh.faces > most:
+            return state, look
         state = state.cut(look.edges, look.longest, closed)
-    return look.predict(way)
+    return state, None
 
 
 @dataclass(frozen=True)
@@ -180,7 +196,8 @@ def too_many_triangles(way: Tessellation, asked: float, most: int) -> TooManyFac
     times = max(asked / most, 1.5)
     rounded = space_digits(int(float(f"{times * most:.2g}")))
     return TooManyFacesError(
-        f"This would make about {rounded} faces; at most {space_digits(most)} are built. {way.coarser(times)}"
+        f"This would make about {rounded} faces; at most {space_digits(most)} are built. "
+        f"{way.say_coarser(times)} is about what fits."
     )
 
 
@@ -218,6 +235,18 @@ class _State:
         none = np.zeros(mesh.faces, np.float32)
         halved, known = np.zeros(mesh.faces, np.int16), np.zeros(mesh.faces, bool)
         return cls(mesh, halved, known, none, none, patches, places, poles, surface.turned, surface.shape.is_round)
+
+    def only(self, chosen: np.ndarray) -> _State:
+        """Some of the triangles alone, by their numbers."""
+        corners = (3 * chosen[:, None] + np.arange(3)).reshape(-1)
+        return replace(
+            self,
+            mesh=self.mesh.with_corners(corners, np.full(len(chosen), 3), chosen),
+            halved=self.halved[chosen],
+            known=self.known[chosen],
+            worst=self.worst[chosen],
+            square=self.square[chosen],
+        )
 
     def weigh(self, covered: CoveredMesh, carried: Carried, fewest: int) -> _State:
         """The state with the deviations of the triangles that are new."""

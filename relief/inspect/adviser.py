@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from relief.displace.deviation import Deviation
+from relief.errors import ReliefError
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.bisect import as_triangles
@@ -15,6 +17,9 @@ from relief.surface.tessellation.levels import Levels
 
 FEWEST, MOST = 200, 600_000
 """Triangles between which it is measured."""
+
+CLOSE = 1.1
+"""Times as many triangles as needed that are near enough."""
 
 PAYS = 0.02
 """Of the detail: four times as many faces that bring less do not pay any more."""
@@ -28,12 +33,14 @@ class Point:
         kind: by levels, or by a budget of as many triangles.
         level: of subdivision; a budget stands beside the level of as many.
         triangles: how many.
+        memory: bytes of the mesh.
         off: how far it is from the true surface.
     """
 
     kind: Literal["levels", "budget"]
     level: int
     triangles: int
+    memory: int
     off: Deviation
 
 
@@ -62,6 +69,45 @@ def _where_it_stops(points: list[Point]) -> Point | None:
     return points[-1] if points else None
 
 
+def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
+    """The fewest triangles, as a budget, that keep a share of the detail.
+
+    The error falls about as a power of the triangles, so that each guess is drawn through the last two.
+
+    Args:
+        share: 0 to 1, apart from both.
+
+    Raises:
+        ReliefError: no budget up to `MOST` keeps as much; the message says how much that one keeps.
+    """
+    if not 0 < share < 1:
+        raise ReliefError("How much of the detail the geometry keeps lies between 0 and 100 %, apart from both.")
+
+    def lost(faces: int) -> float:
+        way = FaceBudget(faces=faces)
+        spent = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": way}))
+        return max(1 - engine.run(spent.deviation()).detail_kept, 1e-9)
+
+    low, high = float(FEWEST), float(MOST)
+    lost_low, lost_high = lost(FEWEST), lost(MOST)
+    if lost_low <= 1 - share:
+        return FEWEST
+    if lost_high > 1 - share:
+        raise ReliefError(
+            f"{MOST} faces keep {100 * (1 - lost_high):.3g} % of the detail. Ask for less, or for levels."
+        )
+    while high / low > CLOSE:
+        part = math.log(lost_low / (1 - share)) / math.log(lost_low / lost_high)
+        # never so near an end that the stretch hardly shrinks
+        faces = round(low * (high / low) ** min(max(part, 0.15), 0.85))
+        off = lost(faces)
+        if off > 1 - share:
+            low, lost_low = faces, off
+        else:
+            high, lost_high = faces, off
+    return round(high)
+
+
 def advise(pipeline: SurfacePipeline, engine: Engine) -> Advice:
     """Measures levels, and budgets of as many triangles.
 
@@ -74,13 +120,15 @@ def advise(pipeline: SurfacePipeline, engine: Engine) -> Advice:
         if cost.faces > MOST // 2:
             break
         at_level = even.with_level(cost.level)
-        triangles = as_triangles(engine.run(at_level.subdivided())).faces
+        mesh = engine.run(at_level.subdivided())
+        triangles = as_triangles(mesh).faces
         if triangles > MOST:
             break
-        levels.append(Point("levels", cost.level, triangles, engine.run(at_level.deviation())))
+        levels.append(Point("levels", cost.level, triangles, mesh.nbytes, engine.run(at_level.deviation())))
         if triangles < max(FEWEST, 2 * levels[0].triangles):
             continue
         way = FaceBudget(faces=triangles)
         spent = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": way}))
-        budgets.append(Point("budget", cost.level, triangles, engine.run(spent.deviation())))
+        off, made = engine.run(spent.deviation()), engine.run(spent.subdivided())
+        budgets.append(Point("budget", cost.level, triangles, made.nbytes, off))
     return Advice(levels, budgets)

@@ -34,6 +34,16 @@ class Displacement(Parameters):
         "normal map keeps its detail.",
     )  # fmt: skip
 
+    centred: bool = switch(
+        False, label="Midlevel at mid grey",
+        help="Writes whole numbers so that the middle grey stays on the surface, for programs that take it for "
+        "granted. Otherwise the notes say which value does.",
+    )  # fmt: skip
+
+    def range(self, samples: np.ndarray, midlevel: float) -> HeightRange:
+        """Which heights its black and white stand for."""
+        return bump_range(samples, midlevel) if self.centred else displacement_range(samples)
+
     def filter_field(self, field: HeightField) -> HeightField:
         """The field as it displaces."""
         return field.with_samples(soften_field(field, self.soften))

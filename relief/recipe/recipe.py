@@ -15,7 +15,8 @@ from pydantic import Field, PrivateAttr, model_validator
 
 from relief.compose.strokes import Stroke
 from relief.errors import RecipeError
-from relief.parameters import Parameters, choice, switch
+from relief.parameters import Parameters
+from relief.recipe.delivery import Delivery
 from relief.recipe.document import Document
 from relief.recipe.layer import SourceReference
 from relief.recipe.migrations import VERSION, migrate
@@ -32,32 +33,6 @@ def _keep_stroke(digest: str, stroke: Any) -> tuple[str, bytes]:
     if hashlib.sha256(data).hexdigest() != digest:
         raise RecipeError("A stroke of this recipe was altered.")
     return digest, data
-
-
-class Delivery(Parameters):
-    """What goes into the bundle."""
-
-    normal_bits: Literal[8, 16] = choice(
-        8, {8: "8 bit", 16: "16 bit"}, label="Normal map",
-        help="8 bit is what most programs read; 16 bit keeps smooth slopes free of bands.",
-    )  # fmt: skip
-    bump_bits: Literal[8, 16] = choice(
-        8, {8: "8 bit", 16: "16 bit"}, label="Bump map",
-        help="8 bit is what most programs read; 16 bit keeps its steps out of sight.",
-    )  # fmt: skip
-    test_card: bool = switch(
-        False, label="Test card",
-        help="Delivers a small known relief along, made with the same settings: a dome, a dent, a ramp and a word. If "
-        "its dome looks sunk where the maps arrive, height or green is read the wrong way round.",
-    )  # fmt: skip
-
-    def bits_of(self, name: str) -> int | None:
-        """The bits that a map is written with; none where the map itself says it."""
-        return {"normal": self.normal_bits, "bump": self.bump_bits}.get(name)
-
-
-AS_ALWAYS = Delivery()
-"""The delivery of a piece for which nothing was chosen."""
 
 
 class Recipe(Document):

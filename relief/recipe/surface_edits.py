@@ -14,6 +14,7 @@ from relief.surface.mapping import MAPPINGS, AnyMapping
 from relief.surface.mapping.mapping import Mapping as Way
 from relief.surface.regions import MOST_REGIONS, Region
 from relief.surface.shapes import SHAPES
+from relief.surface.subdivision import MOST_PICKED
 from relief.surface.surface import Surface
 from relief.surface.tessellation import TESSELLATIONS
 
@@ -47,6 +48,28 @@ def choose_own_mesh(recipe: Recipe, reference: SourceReference, unit: str, has_u
         mapping = _other_mapping(mapping, "box")
     changed = recipe.model_copy(update={"sources": {**recipe.sources, key: reference}})
     return _with_surface(changed, shape=shape, mapping=mapping, regions=()), f"Chose {reference.filename}"
+
+
+def pick_edge(recipe: Recipe, edge: tuple[int, int]) -> Done:
+    """An edge of the base mesh stays sharp when it is smoothed, or is let go again.
+
+    Raises:
+        RecipeError: more are picked than can be.
+    """
+    subdivision = recipe.surface.subdivision
+    kept = edge not in subdivision.picked
+    if kept and len(subdivision.picked) >= MOST_PICKED:
+        raise RecipeError(f"At most {MOST_PICKED} edges are picked. Let edges stay sharp by angle instead.")
+    others = tuple(each for each in subdivision.picked if each != edge)
+    picked = (*others, edge) if kept else others
+    changed = _with_surface(recipe, subdivision=subdivision.model_copy(update={"picked": picked}))
+    return changed, "Picked an edge" if kept else "Let an edge go"
+
+
+def let_edges_go(recipe: Recipe) -> Done:
+    """No edge is picked any more."""
+    subdivision = recipe.surface.subdivision.model_copy(update={"picked": ()})
+    return _with_surface(recipe, subdivision=subdivision), "Let the picked edges go"
 
 
 def choose_mapping(recipe: Recipe, kind: str, region: int | None = None, **values: Any) -> Done:

@@ -15,9 +15,9 @@ from relief.filters.resample import as_type, resample
 from relief.height import HeightField
 from relief.maps.colour_map import Colour, colour
 from relief.maps.companion import CompanionMap
-from relief.maps.displacement import displacement_range
 from relief.maps.normal import Normal, normal_map, vectors
 from relief.maps.packing import Pack, pack_channels
+from relief.recipe.delivery import TYPES, Depth
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
@@ -58,8 +58,8 @@ def packable(relief: Relief) -> dict[str, str]:
     return found
 
 
-def finish_map(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
-    """The pixels of a map by its name: uint8 or uint16, (rows, columns[, channels]).
+def finish_map(pipeline: Pipeline, name: str, bits: Depth | None = None) -> Stage:
+    """The pixels of a map by its name, (rows, columns[, channels]): uint8 or uint16; of normal maps floats too.
 
     Args:
         pipeline: the relief and its sources, at some size.
@@ -73,14 +73,15 @@ def finish_map(pipeline: Pipeline, name: str, bits: int | None = None) -> Stage:
     kind, _, rest = name.partition("-")
     match kind:
         case "normal":
-            return normals(pipeline, relief.maps.normal, bits or 8)
+            return normals(pipeline, relief.maps.normal if not rest else turned_up(relief.maps.normal), bits or 8)
         case "bump":
-            bits = bits or 8
+            bits = 16 if bits == 16 else 8
             key = [relief.maps.bump.model_dump(), relief.midlevel, bits]
             return Stage("Bump map", partial(_bump, relief, bits), key, (pipeline.height(),), keep=False)
         case "displacement":
-            bits, displacing = bits or 16, pipeline.displacing()
-            return Stage("Displacement map", partial(_displacement, bits), bits, (displacing,), keep=False)
+            bits, displacing = 8 if bits == 8 else 16, pipeline.displacing()
+            key = [relief.maps.displacement.model_dump(), relief.midlevel, bits]
+            return Stage("Displacement map", partial(_displacement, relief, bits), key, (displacing,), keep=False)
         case "colour":
             settings = relief.maps.colour
             compute = partial(_colours, settings)
@@ -102,7 +103,12 @@ def _of_list(listed: tuple, number: str, name: str):
     return listed[int(number)]
 
 
-def normals(pipeline: Pipeline, normal: Normal, bits: int) -> Stage:
+def turned_up(normal: Normal) -> Normal:
+    """The same map with green up and red to the right, as glTF and USD want it; it is the map `normal-up`."""
+    return normal.model_copy(update={"green": "up", "red": "right"})
+
+
+def normals(pipeline: Pipeline, normal: Normal, bits: Depth) -> Stage:
     """A normal map of the finished height, made in some way, the relief's or another."""
     amplitude, along_ = pipeline.relief.amplitude, came_along(pipeline, normal)
     compute = partial(_normals, amplitude, normal, bits)
@@ -129,15 +135,18 @@ def normal_vectors(pipeline: Pipeline, engine: Engine) -> np.ndarray:
 
 
 def _normals(amplitude: float, normal: Normal, bits: Any, field: HeightField, along: np.ndarray | None = None):
-    return normal_map(field, amplitude, normal, bits, along)
+    if bits in (8, 16):
+        return normal_map(field, amplitude, normal, bits, along)
+    towards = np.array([-1 if normal.red == "left" else 1, -1 if normal.green == "down" else 1, 1], np.float32)
+    return (vectors(field, amplitude, normal, along) * (towards / 2) + np.float32(0.5)).astype(TYPES[bits])
 
 
 def _bump(relief: Relief, bits: int, field: HeightField) -> np.ndarray:
     return relief.maps.bump.range(field.samples, relief.midlevel).encode(field.samples, bits)
 
 
-def _displacement(bits: int, field: HeightField) -> np.ndarray:
-    return displacement_range(field.samples).encode(field.samples, bits)
+def _displacement(relief: Relief, bits: int, field: HeightField) -> np.ndarray:
+    return relief.maps.displacement.range(field.samples, relief.midlevel).encode(field.samples, bits)
 
 
 def _colours(settings: Colour, colours: np.ndarray, field: HeightField) -> np.ndarray:

@@ -9,13 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import Any, Self
 
-import numpy as np
-
-from relief.displace.deviation import Deviation, find_sags, measure_deviation
-from relief.displace.displace import displace_mesh
-from relief.displace.distances import find_distances, sample_laid
 from relief.displace.forecast import (
     PREVIEW,
     Forecast,
@@ -26,38 +22,27 @@ from relief.displace.forecast import (
     most_triangles,
     refuse_level,
 )
-from relief.displace.residual import Split, split_detail
-from relief.displace.tessellate import Carried, predict_faces, tessellate, too_many_triangles
-from relief.height import Footprint, HeightField
-from relief.maps.occlusion import occlusion
-from relief.progress import Progress
+from relief.displace.tessellate import too_many_triangles
+from relief.height import Footprint
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
+from relief.run import mesh_stages as steps
+from relief.run.built import read_built
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
 from relief.run.stages import ReadSource
-from relief.sources.mesh.polygons import Polygons
-from relief.sources.mesh.read import read_mesh
-from relief.surface.base_form import BaseForm, raise_softly
-from relief.surface.bisect import as_triangles
-from relief.surface.cover import CoveredMesh, cover, join_edges_of_tile
-from relief.surface.edges import find_edges
-from relief.surface.mesh import Mesh, mean_at_vertices
-from relief.surface.normals import find_hard_edges
-from relief.surface.orient import find_reversed
+from relief.surface.base_form import BaseForm
+from relief.surface.mesh import Mesh
+from relief.surface.normals import open_hard_edges
 from relief.surface.patches import Patch
-from relief.surface.regions import assign_regions
-from relief.surface.reverse import turn_faces
-from relief.surface.shapes.shape import Shape
-from relief.surface.subdivide import subdivide_flat, subdivide_smooth
-from relief.surface.subdivision import sharp_edges
 from relief.surface.surface import Surface
+from relief.surface.tessellation.levels import Levels
 
 SKY = 512
 """Texels on the long side of the relief that hides the sky on the stage."""
 
-SKY_REACH = 0.1
-"""Of the long side of a footprint: how far away something still hides it."""
+NOT_CUT = {"unit", "level", "final_level", "square", "smooth_below", "residual", "reach"}
+"""What of a surface says nothing of how its triangles are cut."""
 
 
 @dataclass(frozen=True)
@@ -68,11 +53,13 @@ class SurfacePipeline:
         surface: the shape, and how it is laid with reliefs.
         pipelines: of each relief that the piece has, by its key.
         limit: what is built at most.
+        builds: a folder of finished builds, which are not made again.
     """
 
     surface: Surface
     pipelines: dict[str, Pipeline]
     limit: Limit = PREVIEW
+    builds: Path | None = None
 
     @classmethod
     def of(cls, recipe: Recipe, read_source: ReadSource, longest: int | None = None) -> Self:
@@ -83,10 +70,10 @@ class SurfacePipeline:
         """The same with another relief in the place of all."""
         return replace(self, pipelines={key: replace(each, relief=relief) for key, each in self.pipelines.items()})
 
-    def final(self, limit: Limit | None = None) -> Self:
-        """The same as it is delivered: at its final level, with a limit of its own."""
+    def final(self, limit: Limit | None = None, builds: Path | None = None) -> Self:
+        """The same as it is delivered: at its final level, with a limit of its own; finished builds are taken."""
         final = self.with_level(self.surface.final_level or self.surface.level)
-        return replace(final, limit=limit or final_limit())
+        return replace(final, limit=limit or final_limit(), builds=builds)
 
     def with_level(self, level: int) -> Self:
         """The same at another level of subdivision."""
@@ -109,11 +96,11 @@ class SurfacePipeline:
         source = self._main.sources[shape.source_key]
         reading = Stage(
             "Reading the mesh",
-            partial(_read, self._main.read_source, source.digest, source.filename),
+            partial(steps.read_own_mesh, self._main.read_source, source.digest, source.filename),
             [source.digest, source.filename.rpartition(".")[2].lower()],
         )
-        whole = Stage("Mending the mesh", partial(_mend, shape), shape.model_dump(), (reading,))
-        return Stage("Placing the mesh", partial(_place, self.surface), self._placed, (whole,))
+        whole = Stage("Mending the mesh", partial(steps.mend_mesh, shape), shape.model_dump(), (reading,))
+        return Stage("Placing the mesh", partial(steps.place_mesh, self.surface), self._placed, (whole,))
 
     def subdivided(self) -> Stage:
         """The `Mesh` before it is displaced, raised by its base form: subdivided by levels, or tessellated.
@@ -123,20 +110,23 @@ class SurfacePipeline:
         """
         surface = self._as_built()
         if surface.tessellation.even:
-            return self._raised(self._cut(surface.level))
-        compute = partial(_tessellate, surface, self._patches(), most_triangles(self.limit))
-        return self._on_carried("Tessellating the surface", compute, self._started(), reports=True)
+            return self._opened(self._raised(self._cut(surface.level)))
+        compute = partial(steps.tessellate_surface, surface, self._patches(), most_triangles(self.surface, self.limit))
+        return self._opened(self._on_carried("Tessellating the surface", compute, self._started(), reports=True))
+
+    def _opened(self, whole: Stage) -> Stage:
+        return Stage("Opening hard edges", open_hard_edges, None, (whole,)) if self.surface.square else whole
 
     def _as_built(self) -> Surface:
         """The surface; of a budget that is more than can be looked at, as much as can."""
-        way, most = self.surface.tessellation, most_triangles(self.limit)
+        way, most = self.surface.tessellation, most_triangles(self.surface, self.limit)
         if self.limit != PREVIEW or not way.most_faces or way.most_faces <= most:
             return self.surface
         return self.surface.model_copy(update={"tessellation": way.model_copy(update={"faces": most})})
 
     def predicted(self) -> Stage:
         """About how many triangles its tessellation will have: int."""
-        compute = partial(_predict, self.surface, self._patches())
+        compute = partial(steps.predict, self.surface, self._patches())
         return self._on_carried("Asking how many triangles", compute, self._started())
 
     def _started(self) -> Stage:
@@ -153,12 +143,12 @@ class SurfacePipeline:
         """A stage that looks at what lies on a mesh: `compute` takes the mesh and a `Carried`."""
         depths, footprints = self._depths(), self._footprints()
         known = [
-            self._as_built().model_dump(exclude={"unit", "level", "final_level"}),
+            self._as_built().model_dump(exclude=NOT_CUT),
             {key: footprint.model_dump() for key, footprint in footprints.items()},
             depths,
         ]
         heights = (self.pipelines[key].displacing() for key in depths)
-        loaded = partial(_with_carried, compute, self.surface, footprints, depths)
+        loaded = partial(steps.with_carried, compute, self.surface, footprints, depths)
         return Stage(name, loaded, known, (self.base(), mesh, *heights), reports=reports)
 
     def _cut(self, level: int) -> Stage:
@@ -171,13 +161,13 @@ class SurfacePipeline:
         needed = (self.base(),)
         if surface.subdivision.at_regions:
             known.append(self._named)
-        return Stage("Subdividing the surface", partial(_subdivide, surface, level, self.limit), known, needed)
+        return Stage("Subdividing the surface", partial(steps.subdivide, surface, level, self.limit), known, needed)
 
     def _raised(self, whole: Stage) -> Stage:
         form = self.surface.form
         if form == BaseForm():
             return whole
-        return Stage("Raising the base form", partial(_raise, form), form.model_dump(), (whole,))
+        return Stage("Raising the base form", partial(steps.raise_mesh, form), form.model_dump(), (whole,))
 
     def _carried(self) -> list[str]:
         """The keys of the reliefs that it carries, in order."""
@@ -202,12 +192,12 @@ class SurfacePipeline:
 
     def _mesh(self, name: str, level: int) -> Stage:
         shape, footprint = self.surface.shape, self.footprint
-        compute = partial(_make, self.surface, footprint, level)
+        compute = partial(steps.make_mesh, self.surface, footprint, level)
         return Stage(name, compute, [shape.model_dump(), footprint.model_dump(), level, *self._placed])
 
     def assigned(self) -> Stage:
         """The region of each face of the subdivided mesh: uint16 (faces,)."""
-        compute = partial(_assign, self.surface.regions)
+        compute = partial(steps.assign, self.surface.regions)
         return Stage("Finding the regions", compute, self._named, (self.base(), self.subdivided()))
 
     def covered(self) -> Stage:
@@ -218,7 +208,7 @@ class SurfacePipeline:
             surface.model_dump(include={"mapping", "relief", "regions"}),
             {key: footprint.model_dump() for key, footprint in footprints.items()},
         ]
-        compute = partial(_cover, surface, footprints)
+        compute = partial(steps.cover_mesh, surface, footprints)
         return Stage("Laying on the relief", compute, known, (self.subdivided(), self.assigned()))
 
     def displaced(self) -> Stage:
@@ -227,24 +217,40 @@ class SurfacePipeline:
         heights = tuple(self.pipelines[key].displacing() for key in depths)
         alone = not self.surface.shape.upright and not self.surface.regions
         tile = self._main.relief.final_edges.wraps if alone else (False, False)
-        compute = partial(_displace, depths, tile)
-        return Stage("Displacing the surface", compute, [depths, tile], (self.subdivided(), self.covered(), *heights))
+        smooth_below = self.surface.smooth_below
+        compute = partial(steps.displace, depths, tile, smooth_below)
+        known = [depths, tile, smooth_below]
+        return Stage("Displacing the surface", compute, known, (self.subdivided(), self.covered(), *heights))
+
+    def folds(self) -> Stage:
+        """How many times as far each triangle could move until it folds: float32 (triangles,); below 1 it has."""
+        return self._of_depths("Looking for folds", steps.measure_folds)
+
+    def reach(self) -> Stage:
+        """The lowest and the highest distance that the displaced surface has from its base, mm."""
+        return self._of_depths("Measuring the reach", steps.measure_reach)
+
+    def _of_depths(self, name: str, compute: Callable[..., Any]) -> Stage:
+        """A stage that looks at the covered mesh and the heights on it."""
+        depths = self._depths()
+        heights = (self.pipelines[key].displacing() for key in depths)
+        return Stage(name, partial(compute, depths), depths, (self.covered(), *heights))
 
     def turned_faces(self) -> Stage:
         """Which faces of the base mesh look the wrong way: bool (faces,)."""
         if self.surface.shape.source_key:
-            return Stage("Looking for turned faces", _find_turned, None, (self.base(),))
-        compute = partial(_all_turned, self.surface.turned)  # a shape of ours is made the right way round
+            return Stage("Looking for turned faces", steps.find_turned, None, (self.base(),))
+        compute = partial(steps.all_turned, self.surface.turned)  # a shape of ours is made the right way round
         return Stage("Looking for turned faces", compute, self.surface.turned, (self.base(),))
 
     def split(self, size: int) -> Stage:
         """The `Split` of its detail: the displaced mesh in triangles, and the normal map that completes it."""
-        compute = partial(_split, self.surface, size)
+        compute = partial(steps.split, self.surface, size)
         return self._on_carried(f"Splitting the detail at {size}", compute, self.subdivided())
 
     def deviation(self) -> Stage:
         """The `Deviation` of the displaced mesh from the true surface."""
-        return self._on_carried("Measuring the mesh", partial(_measure_deviation, self.surface), self.subdivided())
+        return self._on_carried("Measuring the mesh", partial(steps.measure, self.surface), self.subdivided())
 
     def open_sky(self) -> Stage:
         """How much of the sky each vertex sees past the relief around it: float32 (vertices,), 1 on flat ground.
@@ -255,20 +261,48 @@ class SurfacePipeline:
         small = {key: replace(self.pipelines[key], longest=SKY) for key in carried}
         depths = {key: each.relief.amplitude for key, each in small.items()}
         heights = tuple(each.displacing() for each in small.values())
-        return Stage("Looking at the sky", partial(_look_at_sky, depths), depths, (self.covered(), *heights))
+        return Stage("Looking at the sky", partial(steps.look_at_sky, depths), depths, (self.covered(), *heights))
 
-    def delivered(self) -> Stage:
-        """The displaced `Mesh` whose parts are the regions of the surface, as files name them."""
-        names = [region.name for region in self.surface.regions]
-        compute = partial(_name_regions, names)
-        return Stage("Naming the regions", compute, names, (self.displaced(), self.assigned()), keep=False)
+    def built(self) -> Stage:
+        """The `Built` surface, as it is delivered: split where it is to be. A finished build is read."""
+        stage = self._finished()
+        finished = read_built(self.builds / f"{stage.key}.npz") if self.builds else None
+        if finished is None:
+            return stage
+        return Stage("Taking the final build", lambda: finished, stage.key, keep=False)
+
+    def undisplaced(self) -> Stage:
+        """The base `Mesh` with the places of the reliefs on it, for what displaces it elsewhere; parts are regions."""
+        coarse = self.surface.model_copy(update={"level": 0, "tessellation": Levels()})
+        regions, even = self.surface.regions, replace(self, surface=coarse)
+        compute = partial(steps.name_covered, [region.name for region in regions])
+        known = [[region.name for region in regions], self._named]
+        return Stage("Laying out the base mesh", compute, known, (even.covered(),), keep=False)
+
+    @property
+    def carried(self) -> list[str]:
+        """The keys of the reliefs that the rest of the surface and its regions carry; empty for none."""
+        return [self.surface.relief, *(region.relief for region in self.surface.regions)]
+
+    @property
+    def build_key(self) -> str:
+        """What a finished build of it is kept under."""
+        return self._finished().key
+
+    def _finished(self) -> Stage:
+        regions, size = self.surface.regions, self.surface.residual
+        names = [region.name for region in regions]
+        made = self.split(size) if size else self.displaced()
+        compute = partial(steps.finish, names, regions)
+        known = [names, self._named]
+        return Stage("Finishing the surface", compute, known, (self.base(), made, self.deviation()), keep=False)
 
     def refuse_if_too_large(self, engine: Engine) -> None:
         """Raises TooManyFacesError, with what fits, when the mesh would be over the limit."""
         surface = self.surface
         if surface.tessellation.even or surface.subdivision.kind == "smooth":
             refuse_level(self.forecasts(engine), surface.level, self.limit)
-        most, limit = surface.tessellation.most_faces, most_triangles(final_limit())
+        most, limit = surface.tessellation.most_faces, most_triangles(surface, final_limit())
         if most and most > limit:
             raise too_many_triangles(surface.tessellation, most, limit)
 
@@ -276,7 +310,7 @@ class SurfacePipeline:
         """The cost of the mesh; of a tessellation about."""
         if self.surface.tessellation.even:
             return self.forecasts(engine)[self.surface.level]
-        return forecast_triangles(engine.run(self.predicted()))
+        return forecast_triangles(self.surface, engine.run(self.predicted()))
 
     def forecasts(self, engine: Engine) -> list[Forecast]:
         """The cost at every level there is, coarsest first."""
@@ -285,130 +319,3 @@ class SurfacePipeline:
 
     def _costs(self, base: Mesh | None) -> list[Forecast]:
         return forecast_levels(self.surface, self.footprint, base)
-
-
-def _read(read_source: ReadSource, digest: str, filename: str) -> Polygons:
-    return read_mesh(read_source(digest), filename)
-
-
-def _mend(shape: Shape, own: Polygons) -> Mesh:
-    return shape.base(own)
-
-
-def _place(surface: Surface, mesh: Mesh) -> Mesh:
-    return replace(turn_faces(mesh) if surface.turned else mesh, middle=surface.place)
-
-
-def _subdivide(surface: Surface, level: int, limit: Limit, base: Mesh) -> Mesh:
-    refuse_level(forecast_levels(surface, Footprint(), base), level, limit)
-    if surface.subdivision.kind != "smooth":
-        return subdivide_flat(base, level)
-    subdivision = surface.subdivision
-    edges = np.concatenate(
-        [
-            sharp_edges(base, subdivision, assign_regions(base, surface.regions)),
-            find_hard_edges(base, subdivision.crease),
-        ]
-    )
-    weights = np.full(len(edges), subdivision.weight, np.float32)
-    return subdivide_smooth(replace(base, crease_edges=edges, crease_weights=weights), level)
-
-
-def _with_carried(
-    compute: Callable[..., Any],
-    surface: Surface,
-    footprints: dict[str, Footprint],
-    depths: dict[str, tuple[float, float]],
-    base: Mesh,
-    mesh: Mesh,
-    *rest: Any,
-) -> Any:
-    heights, more = rest[: len(depths)], rest[len(depths) :]
-    regions = assign_regions(base, surface.regions)
-    return compute(mesh, Carried(regions, footprints, dict(zip(depths, heights, strict=True)), depths), *more)
-
-
-def _tessellate(
-    surface: Surface, patches: list[Patch] | None, most: int, mesh: Mesh, carried: Carried, progress: Progress
-) -> Mesh:
-    return tessellate(surface, mesh, patches, carried, most, progress)
-
-
-def _predict(surface: Surface, patches: list[Patch] | None, mesh: Mesh, carried: Carried) -> int:
-    return predict_faces(surface, mesh, patches, carried)
-
-
-def _split(surface: Surface, size: int, mesh: Mesh, carried: Carried) -> Split:
-    triangles = as_triangles(mesh)
-    covered, distances = carried.lay_on(triangles, surface)
-    moved = displace_mesh(covered.mesh, distances)
-    return split_detail(triangles, covered, moved, carried.heights, carried.depths, size)
-
-
-def _measure_deviation(surface: Surface, mesh: Mesh, carried: Carried) -> Deviation:
-    triangles = as_triangles(mesh)
-    covered, _ = carried.lay_on(triangles, surface)
-    on_shape = surface.shape.is_round and surface.subdivision.kind == "shape"
-    sags = find_sags(triangles) if on_shape else None
-    return measure_deviation(covered, carried.heights, carried.depths, sags)
-
-
-def _make(surface: Surface, footprint: Footprint, level: int) -> Mesh:
-    return _place(surface, surface.shape.mesh(footprint, level))
-
-
-def _raise(form: BaseForm, mesh: Mesh) -> Mesh:
-    return raise_softly(mesh, form)
-
-
-def _assign(regions: tuple, base: Mesh, mesh: Mesh) -> np.ndarray:
-    return assign_regions(base, regions)[mesh.base_faces]
-
-
-def _cover(surface: Surface, footprints: dict[str, Footprint], mesh: Mesh, assigned: np.ndarray) -> CoveredMesh:
-    return cover(mesh, surface, assigned, footprints)
-
-
-def _displace(
-    depths: dict[str, tuple[float, float]],
-    tile: tuple[bool, bool],
-    own: Mesh,
-    covered: CoveredMesh,
-    *heights: HeightField,
-) -> Mesh:
-    distances = find_distances(covered, dict(zip(depths, heights, strict=True)), depths)
-    joined = join_edges_of_tile(own, covered, tile) if any(tile) and own.is_seamless else None
-    return displace_mesh(covered.mesh, distances, joined)
-
-
-def _name_regions(names: list[str], mesh: Mesh, assigned: np.ndarray) -> Mesh:
-    first = mesh.part_list[0]
-    if not names:
-        return replace(mesh, parts=np.zeros_like(mesh.parts), part_list=(first._replace(name="all"),))
-    called = ["rest"]
-    for name in names:
-        same = sum(each.partition(" (")[0] == name for each in called)
-        called.append(f"{name} ({same + 1})" if same else name)
-    return replace(mesh, parts=assigned, part_list=tuple(first._replace(name=name) for name in called))
-
-
-def _find_turned(mesh: Mesh) -> np.ndarray:
-    edges = find_edges(mesh.corners, mesh.offsets)
-    return find_reversed(mesh.positions.astype(float), mesh.corners, mesh.offsets, edges)
-
-
-def _all_turned(turned: bool, mesh: Mesh) -> np.ndarray:
-    return np.full(mesh.faces, turned)
-
-
-def _look_at_sky(depths: dict[str, float], covered: CoveredMesh, *heights: HeightField) -> np.ndarray:
-    fields = {}
-    for (key, amplitude), height in zip(depths.items(), heights, strict=True):
-        reach = SKY_REACH * max(height.footprint.sides)
-        fields[key] = replace(height, samples=occlusion(height, amplitude, reach, 8), alpha=None)
-    of_corners = np.ones(len(covered.mesh.corners), np.float32)
-    for item in covered.covers:
-        if item.relief:
-            seen = sample_laid(item.laid, fields[item.relief], item.mapping)
-            of_corners[item.chosen] = 1 - (1 - np.clip(seen, 0, 1)) * min(1, abs(item.factor))
-    return mean_at_vertices(covered.mesh.corners, of_corners, len(covered.mesh.positions))

@@ -68,6 +68,20 @@ def find_hard_edges(mesh: Mesh, angle: float) -> np.ndarray:
     return np.stack([mesh.corners[one[hard]], mesh.corners[end_of_one[hard]]], axis=1)
 
 
+def open_hard_edges(mesh: Mesh) -> Mesh:
+    """The mesh with a vertex for each normal that meets at one: at a hard edge every face then moves its own way."""
+    if mesh.normal_corners is mesh.corners:
+        return mesh
+    chosen, corners = join_numbers(mesh.corners, mesh.normal_corners)
+    return replace(
+        mesh,
+        positions=mesh.positions[mesh.corners[chosen]],
+        normals=mesh.normals[mesh.normal_corners[chosen]],
+        corners=corners,
+        normal_corners=corners,
+    )
+
+
 def _cosines_across(mesh: Mesh, edges: Edges) -> np.ndarray:
     """Of each edge with two faces the cosine of the angle that these turn by: float32 (inner,)."""
     areas = to_unit_length(face_areas(mesh.positions, mesh.offsets, mesh.corners))
@@ -124,9 +138,9 @@ def _add_to_corners(areas, offsets, numbers, totals):
 @kernel
 def _to_unit_length(vectors):
     for number in prange(len(vectors)):
-        x, y, z = vectors[number]
+        x, y, z = vectors[number, 0], vectors[number, 1], vectors[number, 2]
         length = np.sqrt(x * x + y * y + z * z)
         if length > 0:
-            vectors[number] /= length
+            vectors[number, 0], vectors[number, 1], vectors[number, 2] = x / length, y / length, z / length
         else:
             vectors[number, 2] = 1

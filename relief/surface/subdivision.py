@@ -63,3 +63,14 @@ def sharp_edges(mesh: Mesh, subdivision: Subdivision, assigned: np.ndarray) -> n
     faces = mesh.face_of_corners
     differ = assigned[faces[one]] != assigned[faces[other]]
     return np.concatenate([picked, np.stack([mesh.corners[one[differ]], mesh.corners[end[differ]]], axis=1)])
+
+
+def nearest_edge(mesh: Mesh, place: tuple[float, float, float]) -> tuple[int, int]:
+    """The edge of a base mesh that passes a place (mm) at the least distance: the numbers of its vertices, rising."""
+    ends = find_edges(mesh.corners, mesh.offsets).vertices
+    first, last = mesh.positions[ends[:, 0]].astype(np.float64), mesh.positions[ends[:, 1]].astype(np.float64)
+    along = last - first
+    share = np.einsum("ij,ij->i", np.array(place) - first, along) / np.maximum((along**2).sum(axis=1), 1e-30)
+    away = np.linalg.norm(first + np.clip(share, 0, 1)[:, None] * along - place, axis=1)
+    one, other = ends[int(away.argmin())]
+    return min(int(one), int(other)), max(int(one), int(other))

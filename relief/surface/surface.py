@@ -56,6 +56,26 @@ class Surface(Parameters):
         0, 0, HIGHEST_LEVEL, label="Final level", step=1, zero="as looked at",
         help="The level of what is delivered, apart from that of what is looked at.",
     )  # fmt: skip
+    square: bool = switch(
+        False, label="Square at hard edges",
+        help="At hard edges each face moves straight out along its own side, and a gap opens. Otherwise they move "
+        "together and the edge stays closed.",
+    )  # fmt: skip
+    smooth_below: float = number(
+        0, 0, 180, label="Smooth below", unit="°", step=5, zero="everywhere",
+        help="Shades edges of the displaced mesh hard where its faces turn by more than this. Otherwise it is smooth "
+        "but for the hard edges of the shape.",
+    )  # fmt: skip
+    residual: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = choice(
+        0, {0: "None", **{size: f"{size} texels" for size in (256, 512, 1024, 2048, 4096, 8192)}},
+        label="Residual normal map",
+        help="Detail that the mesh is too coarse for goes into a normal map that belongs to exactly this mesh.",
+    )  # fmt: skip
+    reach: float = number(
+        0, 0, FARTHEST, label="Reach elsewhere", unit="mm", step=1, slider=(0, 200), zero="not known",
+        help="The bound that the receiving program sets on how far displacement may go. Beyond it tops are cut off "
+        "there. Leave it at 0 where there is none.",
+    )  # fmt: skip
     subdivision: Subdivision = Subdivision()
     tessellation: AnyTessellation = Levels()
     form: BaseForm = BaseForm()
@@ -74,7 +94,8 @@ class Surface(Parameters):
         """Whether it is the relief itself: a flat tile of its footprint, with nothing moved, turned or repeated."""
         plain = type(self)(
             unit=self.unit, level=self.level, final_level=self.final_level, subdivision=self.subdivision,
-            tessellation=self.tessellation, shape=Plane(segments=getattr(self.shape, "segments", 16)),
+            tessellation=self.tessellation, square=self.square, smooth_below=self.smooth_below,
+            residual=self.residual, reach=self.reach, shape=Plane(segments=getattr(self.shape, "segments", 16)),
             relief=self.relief,
         )  # fmt: skip
         mapping = self.mapping.model_copy(update={"sampling": plain.mapping.sampling, "whole": plain.mapping.whole})

@@ -9,6 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from relief.kernels import inlined, kernel, prange, serial_kernel
 from relief.surface.mesh import Mesh, join_numbers
 
 
@@ -25,62 +26,104 @@ def with_tangents(mesh: Mesh) -> tuple[Mesh, np.ndarray]:
     """
     cut = mesh.cut_at_seams()
     triangles = cut.triangles()
-    vertices = cut.corners[triangles]
-    points = cut.positions[vertices].astype(np.float64)
-    uv = cut.uv[vertices].astype(np.float64)
-    edge, other = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]
-    (du, dv), (du2, dv2) = (uv[:, 1] - uv[:, 0]).T, (uv[:, 2] - uv[:, 0]).T
-    area = du * dv2 - dv * du2
-    sign = np.where(area < 0, -1.0, 1.0)
-    towards = _unit(sign[:, None] * (edge * dv2[:, None] - other * dv[:, None]))
-    towards[area == 0] = 0
-
     # where triangles of both signs meet, the vertex becomes two; one without area goes with the others of its face
-    of_corners = np.zeros(len(cut.corners), np.int8)
-    faces = cut.face_of_triangles()
-    lowest = np.ones(cut.faces)
-    np.minimum.at(lowest, faces, sign)
-    of_corners = (lowest < 0).astype(np.int32)[cut.face_of_corners]
-    chosen, corners = join_numbers(cut.corners, of_corners)
-    kept = cut.corners[chosen]
-    split = replace(
-        cut, positions=cut.positions[kept], normals=cut.normals[kept], uv=cut.uv[kept],
-        corners=corners, uv_corners=corners, normal_corners=corners,
-    )  # fmt: skip
+    mirrored = np.zeros(cut.faces, np.int32)
+    _find_mirrored(cut.uv, cut.corners, triangles, cut.face_of_triangles(), mirrored)
+    if mirrored.any():
+        of_corners = mirrored[cut.face_of_corners]
+        chosen, corners = join_numbers(cut.corners, of_corners)
+        kept = cut.corners[chosen]
+        cut = replace(
+            cut, positions=cut.positions[kept], normals=cut.normals[kept], uv=cut.uv[kept],
+            corners=corners, uv_corners=corners, normal_corners=corners,
+        )  # fmt: skip
+        signs = np.where(of_corners[chosen] > 0, np.float32(-1), np.float32(1))
+    else:
+        signs = np.ones(len(cut.positions), np.float32)
+    total = np.zeros((len(cut.positions), 3))
+    _add_tangents(cut.positions, cut.normals, cut.uv, cut.corners, triangles, total)
+    tangents = np.empty((len(total), 4), np.float32)
+    tangents[:, 3] = signs
+    _to_tangents(total, cut.normals, tangents)
+    return cut, tangents
 
-    normals = split.normals.astype(np.float64)
-    total = np.zeros((len(normals), 3))
-    numbers = corners[triangles]
-    for place in range(3):
-        here = numbers[:, place]
-        normal = normals[here]
-        laid = _unit(_flatten(towards, normal))
-        one = _unit(_flatten(points[:, (place + 1) % 3] - points[:, place], normal))
-        two = _unit(_flatten(points[:, (place + 2) % 3] - points[:, place], normal))
-        angle = np.arccos(np.clip(np.einsum("ij,ij->i", one, two), -1, 1))
+
+@kernel
+def _find_mirrored(uv, corners, triangles, faces, mirrored):
+    for number in prange(len(triangles)):
+        a, b, c = corners[triangles[number, 0]], corners[triangles[number, 1]], corners[triangles[number, 2]]
+        if _area(uv, a, b, c) < 0:
+            mirrored[faces[number]] = 1
+
+
+@inlined
+def _area(uv, a, b, c):
+    """Twice the area of a triangle's places, below 0 where they are mirrored."""
+    return (np.float64(uv[b, 0]) - uv[a, 0]) * (np.float64(uv[c, 1]) - uv[a, 1]) - (np.float64(uv[b, 1]) - uv[a, 1]) * (
+        np.float64(uv[c, 0]) - uv[a, 0]
+    )
+
+
+@serial_kernel
+def _add_tangents(positions, normals, uv, corners, triangles, total):
+    point, towards, one, two, laid = np.empty((3, 3)), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    for number in range(len(triangles)):
+        a, b, c = corners[triangles[number, 0]], corners[triangles[number, 1]], corners[triangles[number, 2]]
+        area = _area(uv, a, b, c)
+        if area == 0:
+            continue
+        vertices = (a, b, c)
         for axis in range(3):
-            total[:, axis] += np.bincount(here, laid[:, axis] * angle, len(normals))
-    found = _unit(total)
-    lost = ~found.any(axis=1)
-    if lost.any():
-        found[lost] = _any_across(normals[lost])
-    signs = np.where(of_corners[chosen] > 0, -1.0, 1.0)
-    return split, np.column_stack([found, signs]).astype(np.float32)
+            for place in range(3):
+                point[place, axis] = positions[vertices[place], axis]
+            towards[axis] = (point[1, axis] - point[0, axis]) * (np.float64(uv[c, 1]) - uv[a, 1]) - (
+                point[2, axis] - point[0, axis]
+            ) * (np.float64(uv[b, 1]) - uv[a, 1])
+            if area < 0:
+                towards[axis] = -towards[axis]
+        for place in range(3):
+            vertex = vertices[place]
+            for axis in range(3):
+                one[axis] = point[(place + 1) % 3, axis] - point[place, axis]
+                two[axis] = point[(place + 2) % 3, axis] - point[place, axis]
+                laid[axis] = towards[axis]
+            _lay_flat(laid, normals, vertex)
+            _lay_flat(one, normals, vertex)
+            _lay_flat(two, normals, vertex)
+            turned = one[0] * two[0] + one[1] * two[1] + one[2] * two[2]
+            angle = np.arccos(min(max(turned, -1.0), 1.0))
+            for axis in range(3):
+                total[vertex, axis] += laid[axis] * angle
 
 
-def _flatten(vectors: np.ndarray, normals: np.ndarray) -> np.ndarray:
-    """Vectors laid into the planes of normals."""
-    flat: np.ndarray = vectors - normals * np.einsum("ij,ij->i", vectors, normals)[:, None]
-    return flat
+@inlined
+def _lay_flat(vector, normals, vertex):
+    """Lays a vector into the plane of a vertex's normal, and makes its length 1, or 0 where nothing is left."""
+    along = vector[0] * normals[vertex, 0] + vector[1] * normals[vertex, 1] + vector[2] * normals[vertex, 2]
+    for axis in range(3):
+        vector[axis] -= along * normals[vertex, axis]
+    long = np.sqrt(vector[0] ** 2 + vector[1] ** 2 + vector[2] ** 2)
+    for axis in range(3):
+        vector[axis] = vector[axis] / long if long > 1e-20 else 0.0
 
 
-def _unit(vectors: np.ndarray) -> np.ndarray:
-    lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
-    unit: np.ndarray = np.where(lengths > 1e-20, vectors / np.maximum(lengths, 1e-20), 0)
-    return unit
-
-
-def _any_across(normals: np.ndarray) -> np.ndarray:
-    """A direction at right angles to each normal, for vertices without one of their own."""
-    least = np.eye(3)[np.abs(normals).argmin(axis=1)]
-    return _unit(_flatten(least, normals))
+@kernel
+def _to_tangents(total, normals, tangents):
+    for vertex in prange(len(total)):
+        x, y, z = total[vertex, 0], total[vertex, 1], total[vertex, 2]
+        long = np.sqrt(x * x + y * y + z * z)
+        if long <= 1e-20:
+            # any direction at right angles to the normal: that of the axis it has least of
+            nx, ny, nz = normals[vertex, 0], normals[vertex, 1], normals[vertex, 2]
+            ax, ay, az = abs(nx), abs(ny), abs(nz)
+            x = y = z = 0.0
+            if ax <= ay and ax <= az:
+                x = 1.0
+            elif ay <= az:
+                y = 1.0
+            else:
+                z = 1.0
+            along = x * nx + y * ny + z * nz
+            x, y, z = x - along * nx, y - along * ny, z - along * nz
+            long = np.sqrt(x * x + y * y + z * z)
+        tangents[vertex, 0], tangents[vertex, 1], tangents[vertex, 2] = x / long, y / long, z / long

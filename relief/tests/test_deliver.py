@@ -17,8 +17,8 @@ from trimesh.exchange.ply import load_ply
 
 from relief.deliver.bundle import delivery_files, map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
-from relief.deliver.images import png, tiff
-from relief.deliver.meshes import mesh_file
+from relief.deliver.formats import mesh_file, picture_file
+from relief.deliver.images import png
 from relief.errors import Cancelled
 from relief.height import Footprint
 from relief.inspect.start import start_from_nothing
@@ -86,8 +86,8 @@ class ImageTests(TestCase):
 
     def test_tiff_is_read_back_by_tifffile_and_pillow(self):
         heights = np.linspace(-3, 4, 35, dtype=np.float32).reshape(5, 7)
-        np.testing.assert_array_equal(tifffile.imread(io.BytesIO(tiff(heights))), heights)
-        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(tiff(heights)))), heights)
+        np.testing.assert_array_equal(tifffile.imread(io.BytesIO(picture_file(heights, "tif"))), heights)
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(picture_file(heights, "tif")))), heights)
 
 
 class MeshTests(TestCase):
@@ -127,7 +127,7 @@ class BundleTests(TestCase):
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder, "net.zip")
             try:
-                write_bundle(place, recipe, pipeline.read_source, engine, "Net / sand: ä", progress or Progress())
+                write_bundle(place, recipe, pipeline.read_source, "Net / sand: ä", None, progress or Progress(), engine)
             finally:
                 self.assertLessEqual(len(list(Path(folder).iterdir())), 1, "nothing half done is left")
             return place.read_bytes()

@@ -13,6 +13,7 @@ from relief.surface.edges import find_edges
 from relief.surface.tangents import with_tangents
 from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
+from relief.tests.test_own_mesh import CUBE
 from relief.tests.test_tessellate import TessellateTestCase
 
 
@@ -92,17 +93,28 @@ class SplitCommandTests(CommandTestCase):
         picture = self.folder / "hills_height.png"
         Image.fromarray(np.rint(rough(60, 80) * 65535).astype(np.uint16)).save(picture)
         out = self.folder / "coarse.glb"
-        code, printed, _ = self.run_command("mesh", picture, "--out", out, "--level", 1, "--split", 128)
+        code, printed, _ = self.run_command("mesh", picture, "--out", out, "--level", 1, "--split", 256)
         told = json.loads(printed)
         self.assertEqual(code, 0)
         self.assertEqual(told["files"], [str(out), str(self.folder / "coarse_residual.png")])
         self.assertLess(told["normals_off"]["with_residual"]["under_95_percent"], 2)
         self.assertGreater(told["normals_off"]["geometry_only"]["mean_degrees"], 5)
         with Image.open(self.folder / "coarse_residual.png") as picture_:
-            self.assertEqual(picture_.size, (128, 128))
+            self.assertEqual(picture_.size, (256, 256))
         (mesh,) = trimesh.load(out, process=False).geometry.values()
         self.assertEqual(len(mesh.faces), told["faces"])
         self.assertTrue((mesh.visual.uv.min() >= 0) and (mesh.visual.uv.max() <= 1))
         code, _, problem = self.run_command("mesh", picture, "--out", out, "--split", 3)
         self.assertEqual(code, 2)
-        self.assertIn("--split takes 16 to 8192 pixels", problem)
+        self.assertIn("Residual normal map", problem)
+
+    def test_a_mesh_whose_places_lie_over_each_other_is_refused(self):
+        """All walls of this cube lie on the whole of the map, as meshes made for tiles have it (common practice)."""
+        picture, cube = self.folder / "hills_height.png", self.folder / "cube.obj"
+        Image.fromarray(np.rint(rough(60, 80) * 65535).astype(np.uint16)).save(picture)
+        cube.write_text(CUBE)
+        out = ("--out", self.folder / "cube.ply", "--shape", cube, "--size", 300)
+        code, _, problem = self.run_command("mesh", picture, *out, "--level", 2, "--split", 256)
+        self.assertEqual((code, problem.count("\n")), (2, 1))
+        self.assertIn("lie over each other", problem)
+        self.assertEqual(self.run_command("mesh", picture, *out, "--level", 2)[0], 0)

@@ -6,7 +6,7 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
-from relief.deliver.meshes import mesh_file
+from relief.deliver.formats import mesh_file
 from relief.displace.forecast import (
     BYTES_OF_A_CORNER,
     BYTES_OF_A_FACE,
@@ -87,7 +87,7 @@ class PlaneTests(TestCase):
             refuse_level(many, 0, PREVIEW)
         # what is delivered may have more faces, as far as the memory goes
         refuse_level(costs, 9, Limit(50_000_000, 16 << 30))
-        with self.assertRaisesRegex(TooManyFacesError, "take 15 GB; 4.3 GB may be taken. The .* fits is 8"):
+        with self.assertRaisesRegex(TooManyFacesError, "take 16 GB; 4.3 GB may be taken. The .* fits is 8"):
             refuse_level(costs, 9, Limit(50_000_000, 4 << 30))
 
 

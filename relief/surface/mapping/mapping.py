@@ -161,6 +161,11 @@ class Mapping(Parameters):
         else:
             lengths = rolled.lengths
             counts = self.count_repeats(lengths, footprint)
+            if not self.turn:  # all that follows is one factor and one sum
+                scale = mirror * counts
+                straight: np.ndarray = rolled.places * scale
+                straight += 0.5 * (counts - scale) - shift
+                return straight
             from_pivot, pivot = (rolled.places - 0.5) * lengths, 0.5 * counts
         angle = np.radians(-self.turn)
         cosine, sine = np.cos(angle), np.sin(angle)

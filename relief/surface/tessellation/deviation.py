@@ -30,5 +30,5 @@ class Deviation(Tessellation):
         found = measured.worst / (self.error * KEPT_BELOW)
         return np.where(found > 1, np.maximum(found, 2), 1)
 
-    def coarser(self, times: float) -> str:
-        return f"An error of about {self.error * times:.3g} mm fits."
+    def coarser(self, times: float) -> tuple[str, float]:
+        return "error", self.error * times

@@ -30,5 +30,5 @@ class EdgeLength(Tessellation):
         long: np.ndarray = measured.lengths() > self.edge
         return long
 
-    def coarser(self, times: float) -> str:
-        return f"Edges of about {self.edge * math.sqrt(times):.3g} mm fit."
+    def coarser(self, times: float) -> tuple[str, float]:
+        return "edge", self.edge * math.sqrt(times)

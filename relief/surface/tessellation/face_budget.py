@@ -41,8 +41,8 @@ class FaceBudget(Tessellation):
     def is_content(self, triangles: int) -> bool:
         return triangles >= (1 - LEFT_OVER) * self.faces
 
-    def coarser(self, times: float) -> str:
-        return f"A budget of {math.floor(self.faces / times)} fits."
+    def coarser(self, times: float) -> tuple[str, float]:
+        return "faces", math.floor(self.faces / times)
 
     def edges_to_cut(self, measured: Measured) -> np.ndarray:
         spare = self.faces - len(measured.edges)

@@ -49,8 +49,8 @@ class ScreenSize(Tessellation):
         long: np.ndarray = self._shown(measured) > self.pixels
         return long
 
-    def coarser(self, times: float) -> str:
-        return f"Edges of about {self.pixels * math.sqrt(times):.3g} pixels fit."
+    def coarser(self, times: float) -> tuple[str, float]:
+        return "pixels", self.pixels * math.sqrt(times)
 
     def _shown(self, measured: Measured) -> np.ndarray:
         """How long each edge is on the picture, seen from the side, px: float (edges,)."""

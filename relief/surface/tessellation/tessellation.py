@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
 
-from relief.parameters import Parameters, number
+from relief.parameters import Parameters, control, number
 
 MOST_CUTS = 16
 
@@ -51,6 +52,12 @@ class Measured:
         return marked
 
 
+def round_to_fit(value: float, name: str) -> float:
+    """A value with three digits that count, rounded to the side of fewer faces."""
+    step = 10.0 ** (math.floor(math.log10(max(value, 1e-12))) - 2)
+    return float(f"{step * (math.floor if name == 'faces' else math.ceil)(value / step):.6g}")
+
+
 class Tessellation(Parameters):
     """Base of the ways. A subclass has a `kind`, a title, its parameters, `pieces` and `coarser`."""
 
@@ -84,9 +91,15 @@ class Tessellation(Parameters):
         """Whether so many triangles are enough, whatever they look like."""
         return False
 
-    def coarser(self, times: float) -> str:
-        """In words, what would make so many times fewer faces."""
+    def coarser(self, times: float) -> tuple[str, float]:
+        """The parameter, and its value, that would make so many times fewer faces."""
         raise NotImplementedError
+
+    def say_coarser(self, times: float) -> str:
+        """The same in words, its value rounded so that it fits: `Error up to 0.31 mm`."""
+        name, value = self.coarser(times)
+        known = control(type(self), name)
+        return f"{known.label} {round_to_fit(value, name):g} {known.unit}".rstrip()
 
     @property
     def most_faces(self) -> int | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from relief.deliver.writers._triangles import triangles_of
+from relief.deliver.meshes._triangles import triangles_of
 from relief.surface.mesh import Mesh
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import struct
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -18,10 +19,17 @@ METRES = 1 / 1000
 DULL = {"metallicFactor": 0.0, "roughnessFactor": 0.8}
 FLOAT, UNSIGNED = 5126, 5125
 VERTICES, INDICES = 34962, 34963
+LINEAR, LINEAR_MIPMAPS, REPEAT = 9729, 9987, 10497
 
 
-def write(mesh: Mesh) -> bytes:
-    """Triangles with normal, tangent (MikkTSpace) and place on the maps of each vertex; a material for each region."""
+def write(mesh: Mesh, pictures: Sequence[Mapping[str, bytes]] = ()) -> bytes:
+    """Triangles with normal, tangent (MikkTSpace) and place on the maps of each vertex; a material for each region.
+
+    Args:
+        mesh: lengths in mm.
+        pictures: for each part of the mesh PNGs by role: `colour`, `normal` with green up, and `surface` with
+            occlusion, roughness and metalness in its channels.
+    """
     split, tangents = with_tangents(mesh)
     file = _File()
     attributes = {
@@ -45,7 +53,7 @@ def write(mesh: Mesh) -> bytes:
     node: dict[str, Any] = {"name": "relief", "mesh": 0}
     if any(mesh.middle):
         node["translation"] = [side * METRES for side in mesh.middle]
-    names = [mesh.part_list[part].name for part in used]
+    materials = [_material(file, mesh.part_list[part].name, pictures[part] if pictures else {}) for part in used]
     return file.packed(
         {
             "asset": {"version": "2.0", "generator": "Zealous Gravel"},
@@ -53,12 +61,25 @@ def write(mesh: Mesh) -> bytes:
             "scenes": [{"nodes": [0]}],
             "nodes": [node],
             "meshes": [{"name": "relief", "primitives": primitives}],
-            "materials": [
-                {"name": name, "pbrMetallicRoughness": {"metallicFactor": 0.0, "roughnessFactor": 0.8}}
-                for name in names
-            ],
+            "materials": materials,
+            **file.textures_and_images(),
         }
     )
+
+
+def _material(file: _File, name: str, pictures: Mapping[str, bytes]) -> dict[str, Any]:
+    """A material (section 3.9) with the pictures that there are."""
+    rough: dict[str, Any] = dict(DULL)
+    material: dict[str, Any] = {"name": name, "pbrMetallicRoughness": rough}
+    if "colour" in pictures:
+        rough["baseColorTexture"] = {"index": file.add_picture(pictures["colour"])}
+    if "surface" in pictures:
+        number = file.add_picture(pictures["surface"])
+        rough |= {"metallicFactor": 1.0, "roughnessFactor": 1.0, "metallicRoughnessTexture": {"index": number}}
+        material["occlusionTexture"] = {"index": number}
+    if "normal" in pictures:
+        material["normalTexture"] = {"index": file.add_picture(pictures["normal"])}
+    return material
 
 
 class _File:
@@ -69,6 +90,7 @@ class _File:
         self.length = 0
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
+        self.images: dict[bytes, int] = {}
 
     def add(self, array: np.ndarray, target: int, bounded: bool = False) -> int:
         """Adds an array (items, components) and returns the number of its accessor."""
@@ -88,6 +110,27 @@ class _File:
             accessor |= {"min": array.min(axis=0).tolist(), "max": array.max(axis=0).tolist()}
         self.accessors.append(accessor)
         return len(self.accessors) - 1
+
+    def add_picture(self, data: bytes) -> int:
+        """Adds a PNG, once however often it is used, and returns the number of its texture."""
+        if data not in self.images:
+            self.images[data] = len(self.images)
+            self.views.append({"buffer": 0, "byteOffset": self.length, "byteLength": len(data)})
+            padding = b"\0" * (-len(data) % 4)
+            self.data += [data, padding]
+            self.length += len(data) + len(padding)
+        return self.images[data]
+
+    def textures_and_images(self) -> dict[str, Any]:
+        """The parts of the content that name the pictures; nothing where there is none."""
+        if not self.images:
+            return {}
+        first = len(self.views) - len(self.images)  # they are the last that were added
+        return {
+            "samplers": [{"magFilter": LINEAR, "minFilter": LINEAR_MIPMAPS, "wrapS": REPEAT, "wrapT": REPEAT}],
+            "textures": [{"sampler": 0, "source": number} for number in range(len(self.images))],
+            "images": [{"bufferView": first + number, "mimeType": "image/png"} for number in range(len(self.images))],
+        }
 
     def packed(self, content: dict[str, Any]) -> bytes:
         """The file: a header, the content as JSON, and the arrays."""

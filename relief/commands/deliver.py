@@ -1,0 +1,75 @@
+"""Write a whole delivery of a picture or a recipe, by a profile."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import time
+from pathlib import Path
+from typing import Any
+
+from relief.commands._picture import add_picture, begun
+from relief.commands._recipe import add_sources, read_recipe
+from relief.deliver.bundle import delivery_files, write_bundle
+from relief.deliver.files import write_all
+from relief.deliver.profiles import SHIPPED, find_in_delivery, read_profile
+from relief.errors import ReliefError
+from relief.inspect.finding import Finding
+from relief.progress import Progress
+from relief.recipe.delivery import Delivery
+from relief.run.engine import Engine
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
+    add_picture(parser)
+    add_sources(parser)
+    parser.add_argument(
+        "--profile", metavar="NAME|FILE.json", help=f"what is delivered and how: {', '.join(SHIPPED)}, or a file"
+    )
+    parser.add_argument("--out", type=Path, required=True, metavar="DIR|FILE.zip", help="a folder, or a ZIP")
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """Writes all files or none; prints what is to be seen to, and the files."""
+    begun_at = time.perf_counter()
+    if chosen.picture.suffix.lower() == ".json":
+        recipe, read_source = read_recipe(chosen.picture, chosen.source)
+        engine = Engine()
+    else:
+        recipe, read_source, engine = begun(chosen)
+    found: list[Finding] = []
+    if chosen.profile:
+        delivery, found = named_profile(chosen.profile)
+        recipe = recipe.model_copy(update={"delivery": delivery})
+    found += find_in_delivery(recipe, read_source, engine)
+    title = chosen.picture.stem
+    if chosen.out.suffix.lower() == ".zip":
+        chosen.out.parent.mkdir(parents=True, exist_ok=True)
+        write_bundle(chosen.out, recipe, read_source, title, None, Progress(), engine)
+        places = [chosen.out]
+    else:
+        places = write_all(chosen.out, delivery_files(recipe, read_source, engine, title, Progress()))
+    told: dict[str, Any] = {
+        "files": [str(place) for place in places],
+        "findings": [{"kind": item.kind, "title": item.title, "reason": item.reason} for item in found],
+        "seconds": round(time.perf_counter() - begun_at, 2),
+    }
+    print(json.dumps(told, indent=2, ensure_ascii=False))
+
+
+def named_profile(name: str) -> tuple[Delivery, list[Finding]]:
+    """A shipped profile by its name, in whatever case, or one of a file.
+
+    Raises:
+        ReliefError: there is none.
+    """
+    known = {title.lower(): values for title, values in SHIPPED.items()}
+    if name.lower() in known:
+        return read_profile(known[name.lower()])
+    if not name.lower().endswith(".json"):
+        raise ReliefError(f"There is no profile “{name}”. There are {', '.join(SHIPPED)}, and files ending in .json.")
+    try:
+        return read_profile(json.loads(Path(name).read_bytes()))
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError):
+        raise ReliefError(f"{name} is not a profile: it is no JSON.") from None

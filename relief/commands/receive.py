@@ -1,0 +1,41 @@
+"""Read a delivery as a program at the other end would, and say what arrives."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from relief.receive.arrive import Settings, compare, look_at
+from relief.receive.draw import draw_look, draw_sections
+from relief.receive.files import open_bundle
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
+    parser.add_argument("bundle", type=Path, metavar="DIR|FILE.zip", help="the delivery, unpacked or not")
+    parser.add_argument("--green", choices=("up", "down"), default="", help="which way green is taken to point")
+    parser.add_argument("--midlevel", type=float, metavar="M", help="the value that stays on the surface")
+    parser.add_argument("--scale", type=float, default=1.0, metavar="S", help="times as far as the notes say")
+    parser.add_argument("--read-as", choices=("data", "colour"), default="data", help="how maps are read")
+    parser.add_argument("--bits", type=int, choices=(8, 16), default=16, help="bits that are kept of whole numbers")
+    parser.add_argument("--picture", type=Path, metavar="FILE.png", help="also draw what arrives, lit, and its section")
+    parser.add_argument("--fewer-levels", type=int, default=0, metavar="N", help="subdivisions less than are meant")
+
+
+def run(chosen: argparse.Namespace) -> int:
+    """Prints as JSON what arrives beside what was meant; 1 where it differs, 0 where it does not."""
+    arrived = open_bundle(chosen.bundle)
+    settings = Settings(
+        chosen.green, chosen.midlevel, chosen.scale, chosen.read_as, chosen.bits, max(0, chosen.fewer_levels)
+    )
+    if chosen.picture:
+        moved = (chosen.midlevel, chosen.scale, chosen.bits, chosen.fewer_levels) != (None, 1.0, 16, 0)
+        look = look_at(arrived, settings)
+        cv2.imwrite(str(chosen.picture), np.vstack([draw_look(look, False, moved), draw_sections(look)]))
+    reports = {key: compare(arrived, settings, key) for key in arrived.contents["reliefs"]}
+    print(json.dumps({key: report.as_data() for key, report in reports.items()}, indent=2, ensure_ascii=False))
+    return int(any(report.differs for report in reports.values()))

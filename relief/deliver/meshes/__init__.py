@@ -1,0 +1,1 @@
+"""Meshes as files: one format a module, found by being there."""

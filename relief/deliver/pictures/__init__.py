@@ -1,0 +1,1 @@
+"""Pictures as files: one format a module, found by being there."""

@@ -1,0 +1,20 @@
+"""WebP: colours alone, with loss; at most 16 383 pixels to a side."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from PIL import Image
+
+HOLDS = ("uint8",)
+LOSSY = True
+
+QUALITY = 92
+
+
+def write(pixels: np.ndarray) -> bytes:
+    """A WebP of uint8 pixels, (rows, columns) or (rows, columns, 3 or 4)."""
+    data = io.BytesIO()
+    Image.fromarray(pixels).save(data, "WEBP", quality=QUALITY, method=2)
+    return data.getvalue()

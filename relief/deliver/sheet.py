@@ -1,0 +1,176 @@
+"""The proof sheet: one page to show a relief by. The lit picture, its maps, a section with its scale, and figures."""
+
+from __future__ import annotations
+
+import io
+import math
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PIL import Image, ImageDraw, ImageFont
+
+from relief.filters.resample import shrunk
+from relief.inspect.finding import say_length
+from relief.inspect.readings import readings
+from relief.inspect.section import length, section
+from relief.inspect.swatch import in_white
+from relief.maps.displacement import displacement
+from relief.maps.packing import at_depth
+from relief.run.finished import finish_map, normal_vectors
+
+if TYPE_CHECKING:
+    from relief.deliver.bundle import Bundle
+    from relief.deliver.maps import Maps
+
+DPI = 200
+WIDTH, HEIGHT = 2339, 1654
+"""A4 across, at that many pixels to an inch."""
+
+MARGIN, GAP = 100, 40
+PAPER, INK, MUTE, HAIR = (241, 245, 244), (21, 37, 44), (86, 106, 112), (179, 193, 195)
+ABOVE, BELOW, DATUM = (185, 121, 26), (42, 106, 152), (179, 16, 95)
+FONTS = Path(__file__).resolve().parents[2] / "static" / "vendor" / "barlow"
+LIT = 960
+"""Pixels of the lit picture's longer side."""
+
+SAMPLES = 1200
+ROW = 0.5
+"""Down the relief: where the section lies."""
+
+LONG_AGO = time.struct_time((1980, 1, 1, 0, 0, 0, 1, 1, 0))
+
+
+def sheet_file(bundle: Bundle, ending: str) -> bytes:
+    """The sheet of a bundle's main relief as a PNG or a PDF of one page, always the same bytes."""
+    page = draw_sheet(bundle.title, next(iter(bundle.reliefs.values())))
+    data = io.BytesIO()
+    if ending == "pdf":
+        page.save(data, "PDF", resolution=DPI, title=bundle.title, creationDate=LONG_AGO, modDate=LONG_AGO)
+    else:
+        page.save(data, "PNG", dpi=(DPI, DPI))
+    return data.getvalue()
+
+
+def draw_sheet(title: str, maps: Maps) -> Image.Image:
+    """The page."""
+    page = Image.new("RGB", (WIDTH, HEIGHT), PAPER)
+    pen = ImageDraw.Draw(page)
+    height, relief = maps.height, maps.pipeline.relief
+    pen.text((MARGIN, MARGIN - 18), title, INK, _font(64, 600), anchor="ls")
+    sides = " × ".join(f"{side:.4g}" for side in height.footprint.sides)  # noqa: RUF001
+    told = f"{sides} mm, amplitude {say_length(relief.amplitude)}"
+    pen.text((WIDTH - MARGIN, MARGIN - 18), told, MUTE, _font(36, 400), anchor="rs")
+    pen.line((MARGIN, MARGIN, WIDTH - MARGIN, MARGIN), HAIR, 2)
+
+    lit = _fit(in_white(normal_vectors(maps.pipeline, maps.engine)), LIT, 940)
+    top = MARGIN + GAP
+    page.paste(lit, (MARGIN, top))
+    left = MARGIN + lit.width + GAP
+    room = (WIDTH - MARGIN - left - 2 * GAP) // 3
+    for number, (name, called) in enumerate((("normal", "Normal"), ("bump", "Bump"), ("displacement", "Displacement"))):
+        pixels = at_depth(maps.engine.run(finish_map(maps.pipeline, name, 8)), 8)
+        small = _fit(pixels, room, 380)
+        place = left + number * (room + GAP)
+        page.paste(small, (place, top))
+        pen.text((place, top + small.height + 36), called, MUTE, _font(30, 500), anchor="ls")
+    _draw_figures(pen, maps, left, top + 500, WIDTH - MARGIN)
+    _draw_section(pen, maps, (MARGIN, top + 1000, WIDTH - MARGIN, HEIGHT - MARGIN - 50))
+    pen.text((WIDTH - MARGIN, HEIGHT - 50), "Zealous Gravel", MUTE, _font(26, 500), anchor="rs")
+    return page
+
+
+def _draw_figures(pen: ImageDraw.ImageDraw, maps: Maps, left: int, top: int, right: int) -> None:
+    relief = maps.pipeline.relief
+    measured = readings(maps.height, amplitude=relief.amplitude, midlevel=relief.midlevel)
+    rows, columns = maps.height.samples.shape
+    wraps = {(True, True): "in both directions", (True, False): "across", (False, True): "down"}
+    figures = [
+        ("Range", f"{measured.lowest:+.3g} to {measured.highest:+.3g} mm"),
+        ("Steepest 5 %", f"{measured.steepest:.0f}°"),
+        ("Finest detail", say_length(measured.finest) if measured.finest else "none"),
+        ("Sa, Sq (ISO 25178-2)", f"{measured.sa:.3g}, {measured.sq:.3g} mm"),
+        ("Texels", f"{columns} × {rows}"),  # noqa: RUF001
+        ("Repeats", wraps.get(maps.height.edges.wraps, "not")),
+    ]
+    for number, (word, value) in enumerate(figures):
+        line = top + 68 * number
+        pen.text((left, line), word, MUTE, _font(34, 400), anchor="ls")
+        pen.text((right, line), value.replace("-", "\N{MINUS SIGN}"), INK, _font(34, 600), anchor="rs")
+        pen.line((left, line + 22, right, line + 22), HAIR, 1)
+
+
+def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int, int]) -> None:
+    """The profile across the middle, true in mm across, with its hatched body, datum, scale and amplitude."""
+    relief, height = maps.pipeline.relief, maps.height
+    left, top, right, bottom = box[0] + 150, box[1], box[2] - 220, box[3]
+    ends = (0.0, ROW), (1.0, ROW)
+    along = displacement(section(height, *ends, SAMPLES), relief.amplitude, relief.midlevel).astype(float)
+    long = length(height, *ends)
+    whole = max(float(np.ptp(along)), relief.amplitude, 1e-9)
+    lowest = min(float(along.min()), -relief.amplitude * relief.midlevel)
+    scale = min((right - left) / long, (bottom - top) * 0.62 / whole)
+    stretch = max(1.0, (bottom - top) * 0.5 / (whole * (right - left) / long))
+    upright = (right - left) / long * stretch if stretch > 1 else scale
+    body = 0.25 * (bottom - top)
+    datum = bottom - 60 - body + lowest * upright
+    across = np.linspace(left, right, SAMPLES)
+    up = datum - along * upright
+
+    outline = [*zip(across, up, strict=True)]
+    for colour, side in ((ABOVE, np.minimum(up, datum)), (BELOW, np.maximum(up, datum))):
+        pen.polygon([(left, datum), *zip(across, side, strict=True), (right, datum)], tuple(_pale(colour)))
+    foot = bottom - 60
+    for start in range(int(left - (foot - top)), int(right), 28):  # hatching at 45 degrees, within the body
+        xs = np.arange(max(start, left), min(start + foot - top, right), 4)
+        ys = foot - (xs - start)
+        within = ys > np.interp(xs, across, up) + 3
+        inside = [*zip(xs[within], ys[within], strict=True)]
+        if len(inside) > 1:
+            pen.line(inside, HAIR, 1)
+    pen.line(outline, INK, 4, joint="curve")
+    pen.line((left, datum, right, datum), DATUM, 2)
+    pen.polygon([(left - 34, datum - 26), (left - 2, datum - 26), (left - 18, datum)], DATUM)
+    pen.text((left - 44, datum), "0", DATUM, _font(30, 600), anchor="rm")
+    step = _round_step(long / 6)
+    for number in range(int(long / step + 1e-9) + 1):
+        x = left + number * step / long * (right - left)
+        pen.line((x, foot, x, foot + 12), MUTE, 2)
+        pen.text((x, foot + 46), f"{number * step:g}", MUTE, _font(28, 500), anchor="ms")
+    pen.text((right + 30, foot + 46), "mm", MUTE, _font(28, 500), anchor="ls")
+    x = right + 60
+    low = datum + relief.amplitude * relief.midlevel * upright
+    high = low - relief.amplitude * upright
+    pen.line((x, high, x, low), DATUM, 3)
+    for y, way in ((high, 1), (low, -1)):
+        pen.polygon([(x, y), (x - 11, y + 26 * way), (x + 11, y + 26 * way)], DATUM)
+    pen.text((x + 22, (high + low) / 2), say_length(relief.amplitude), INK, _font(32, 600), anchor="lm")
+    words = "Section across the middle" + (f", heights drawn {stretch:.2g} times" if stretch > 1.01 else "")
+    pen.text((box[0], box[1] - 18), words, MUTE, _font(30, 500), anchor="ls")
+
+
+def _fit(pixels: np.ndarray, wide: int, high: int) -> Image.Image:
+    """A picture as large as fits into a box."""
+    rows, columns = pixels.shape[:2]
+    scale = min(wide / columns, high / rows)
+    few = shrunk(pixels, max(1, round(max(rows, columns) * scale))) if scale < 1 else pixels
+    size = (max(1, round(columns * scale)), max(1, round(rows * scale)))
+    return Image.fromarray(np.asarray(few, np.uint8)).convert("RGB").resize(size, Image.Resampling.LANCZOS)
+
+
+def _round_step(length_: float) -> float:
+    """1, 2 or 5 times a power of ten, near a length."""
+    power = 10.0 ** math.floor(math.log10(length_))
+    return next(step * power for step in (1, 2, 5, 10) if step * power >= length_)
+
+
+def _pale(colour: tuple[int, int, int]) -> list[int]:
+    return [round(0.35 * part + 0.65 * paper) for part, paper in zip(colour, PAPER, strict=True)]
+
+
+def _font(size: int, weight: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
+    try:
+        return ImageFont.truetype(str(FONTS / f"barlow-latin-{weight}-normal.woff2"), size)
+    except OSError:  # the computation is used without the studio's files
+        return ImageFont.load_default(size)

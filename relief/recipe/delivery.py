@@ -1,0 +1,130 @@
+"""What a delivery holds, and how it is written."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field
+
+from relief.maps.packing import PRESETS
+from relief.parameters import Parameters, Surroundings, choice, switch, text
+
+Depth = Literal[8, 16, "half", "float"]
+DEPTHS = {8: "8 bit", 16: "16 bit", "half": "16-bit float", "float": "32-bit float"}
+TYPES = {8: "uint8", 16: "uint16", "half": "float16", "float": "float32"}
+"""Of the samples of a picture, by its depth."""
+
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
+"""mm of each unit that a mesh is written in."""
+
+FIELDS = ("piece", "relief", "map", "size", "bits", "green")
+"""What a pattern of file names is made of, each in braces."""
+
+SIZES = (256, 512, 1024, 2048, 4096, 8192)
+
+
+def _check_pattern(pattern: str) -> str:
+    unknown = [name for name in re.findall(r"{([^{}]*)}", pattern) if name not in FIELDS]
+    if unknown:
+        raise ValueError(f"File names know no {{{unknown[0]}}}. They know {', '.join(f'{{{x}}}' for x in FIELDS)}.")
+    if "{map}" not in pattern:
+        raise ValueError("File names need {map}, so that maps are told apart.")
+    if re.search(r"[{}]", re.sub(r"{\w+}", "", pattern)):
+        raise ValueError("A brace in the pattern of file names is left open.")
+    return pattern
+
+
+class Delivery(Parameters):
+    """What goes into the bundle."""
+
+    left_out: tuple[str, ...] = Field((), max_length=200)
+    """Names of maps that are not delivered."""
+    size: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = choice(
+        0, {0: "As the maps are", **{size: f"{size} texels" for size in SIZES}}, label="Long side",
+        help="Texels on the long side of all maps. Larger than the source brings no detail.",
+    )  # fmt: skip
+    normal_bits: Depth = choice(
+        8, DEPTHS, label="Normal map",
+        help="8 bit is what most programs read; 16 bit keeps smooth slopes free of bands. Floats hold the same values "
+        "from 0 to 1.",
+    )  # fmt: skip
+    bump_bits: Literal[8, 16] = choice(
+        8, {8: "8 bit", 16: "16 bit"}, label="Bump map",
+        help="8 bit is what most programs read; 16 bit keeps its steps out of sight.",
+    )  # fmt: skip
+    displacement_bits: Depth = choice(
+        16, DEPTHS, label="Displacement map",
+        help="16 bit keeps 65 536 heights. 8 bit shows steps. Floats are the heights as they are, beyond 0 and 1 too.",
+    )  # fmt: skip
+    data_format: Literal["png", "tif", "exr"] = choice(
+        "png", {"png": "PNG", "tif": "TIFF", "exr": "OpenEXR"}, label="Data maps",
+        help="PNG holds 8 and 16 bits: floats are written as TIFF then, halves as OpenEXR, which holds floats alone.",
+    )  # fmt: skip
+    colour_format: Literal["png", "tif", "jpg", "webp"] = choice(
+        "png", {"png": "PNG", "tif": "TIFF", "jpg": "JPEG", "webp": "WebP"}, label="Colours",
+        help="JPEG and WebP are small and lose a little; data is never written so.",
+    )  # fmt: skip
+    green: Literal["", "up", "down"] = choice(
+        "", {"": "As the map", "up": "Up", "down": "Down"}, label="Green points",
+        help="Which way green of the normal map points where it is going. The wrong way looks almost right.",
+    )  # fmt: skip
+    red: Literal["", "right", "left"] = choice(
+        "", {"": "As the map", "right": "Right", "left": "Left"}, label="Red points",
+        help="Which way red of the normal map points where it is going.",
+    )  # fmt: skip
+    midlevel: Literal["told", "half"] = choice(
+        "told", {"told": "As the notes say", "half": "At mid grey"}, label="Midlevel",
+        help="Which grey of a displacement map in whole numbers stays on the surface. Mid grey suits programs that "
+        "take it for granted, at the cost of some heights.",
+    )  # fmt: skip
+    pack: str = choice(
+        "", {"": "As the piece has", **{key: title for key, (title, _, _) in PRESETS.items() if key != "empty"}},
+        label="Packed too", help="Several maps in the channels of one picture, beside those that the piece packs.",
+    )  # fmt: skip
+    pattern: Annotated[str, AfterValidator(_check_pattern)] = text(
+        "{piece}_{relief}_{map}", 120, label="File names",
+        help="How maps are named: {piece}, {relief}, {map}, {size}, {bits}, {green}. What is empty is left out.",
+    )  # fmt: skip
+    mesh: Literal["displaced", "base", "none"] = choice(
+        "displaced", {"displaced": "Displaced", "base": "Before displacement", "none": "None"}, label="Mesh",
+        help="Displaced as the final build, or the base form that the maps displace elsewhere.",
+    )  # fmt: skip
+    mesh_format: Literal["obj", "ply", "stl", "glb"] = choice(
+        "obj", {ending: ending.upper() for ending in ("obj", "ply", "stl", "glb")}, label="Mesh file",
+        help="OBJ keeps polygons and is read everywhere. PLY is the smallest and quickest with normals and places. STL "
+        "holds triangles alone, for machines. GLB is in metres, with tangents and maps.",
+    )  # fmt: skip
+    unit: Literal["mm", "cm", "m", "in"] = choice(
+        "mm", {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}, label="Lengths in",
+        help="The unit of the mesh and of amplitudes in the notes. GLB is always in metres.",
+    )  # fmt: skip
+    materialx: bool = switch(
+        False, label="MaterialX", help="A standard surface with all maps and its displacement, openly described.",
+    )  # fmt: skip
+    usd: bool = switch(
+        False, label="USD", help="The mesh with a preview surface and all maps, as an open description of a scene.",
+    )  # fmt: skip
+    proof_sheet: bool = switch(
+        False, label="Proof sheet", help="A page to show: the lit relief, its maps, a section with its scale, figures.",
+    )  # fmt: skip
+    test_card: bool = switch(
+        False, label="Test card",
+        help="Delivers a small known relief along, made with the same settings: a dome, a dent, a ramp and a word. If "
+        "its dome looks sunk where the maps arrive, height or green is read the wrong way round.",
+    )  # fmt: skip
+
+    def unused(self, around: Surroundings) -> set[str]:
+        without_mesh = {"mesh_format", "unit"} if self.mesh == "none" else set()
+        return without_mesh | ({"unit"} if self.mesh_format == "glb" else set())
+
+    def depth_of(self, name: str) -> Depth | None:
+        """The depth that a map is written with; none where the map itself says it."""
+        depths: dict[str, Depth] = {
+            "normal": self.normal_bits, "bump": self.bump_bits, "displacement": self.displacement_bits
+        }  # fmt: skip
+        return depths.get(name)
+
+
+AS_ALWAYS = Delivery()
+"""The delivery of a piece for which nothing was chosen."""

@@ -1,0 +1,242 @@
+"""Pictures, materials and scenes open in other libraries with the values that went in."""
+
+import hashlib
+import io
+import re
+import struct
+import tempfile
+from pathlib import Path
+from unittest import TestCase, mock
+
+import cv2
+import MaterialX
+import numpy as np
+import OpenEXR
+import tifffile
+import trimesh
+from PIL import Image
+from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdValidation
+
+from relief.deliver.bundle import delivery_files
+from relief.deliver.files import safe_name
+from relief.deliver.formats import PICTURES, picture_file, picture_holds
+from relief.deliver.plan import as_delivered, plan
+from relief.errors import ReliefError
+from relief.inspect.start import start_from_nothing
+from relief.progress import Progress
+from relief.recipe import surface_edits
+from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.tests.command import CommandTestCase
+
+NOTHING = lambda _: b""  # noqa: E731
+
+
+def samples(dtype: str, channels: int) -> np.ndarray:
+    """Noise on 37 x 53 texels, over all values of whole numbers and beyond 0 to 1 of floats."""
+    rng = np.random.default_rng(7)
+    shape = (37, 53, channels) if channels > 1 else (37, 53)
+    if dtype.startswith("uint"):
+        return rng.integers(0, np.iinfo(dtype).max, shape, dtype, endpoint=True)
+    return rng.normal(0, 3, shape).astype(dtype)
+
+
+class PictureTests(TestCase):
+    def test_what_is_written_without_loss_is_read_back_by_other_libraries(self):
+        for dtype in ("uint8", "uint16", "float16", "float32"):
+            for channels in (1, 3, 4):
+                pixels = samples(dtype, channels)
+                for kind in ("png", "tif", "exr"):
+                    if picture_holds(kind, dtype):
+                        with self.subTest(f"{kind} {dtype} {channels}"):
+                            self.read_back(kind, pixels, picture_file(pixels, kind))
+
+    def read_back(self, kind: str, pixels: np.ndarray, data: bytes):
+        match kind:
+            case "png":
+                found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+                found = found if found.ndim == 2 else found[..., [2, 1, 0, 3][: found.shape[2]]]
+                if pixels.dtype == np.uint8:
+                    np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(data))), pixels)
+            case "tif":
+                found = tifffile.imread(io.BytesIO(data))
+                if pixels.ndim == 2:
+                    np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(data))), pixels)
+            case "exr":
+                with self.as_exr(data) as file:
+                    (channel,) = file.channels().values()
+                    found = channel.pixels
+                if pixels.dtype.kind == "u":
+                    pixels = (pixels / np.float32(np.iinfo(pixels.dtype).max)).astype(found.dtype)
+        self.assertEqual(found.dtype, pixels.dtype)
+        np.testing.assert_array_equal(found, pixels)
+
+    def as_exr(self, data: bytes):
+        place = Path(self.enterContext(tempfile.TemporaryDirectory()), "x.exr")
+        place.write_bytes(data)
+        return OpenEXR.File(str(place))
+
+    def test_a_png_of_data_has_no_chunk_that_says_how_to_show_it(self):
+        """ISO/IEC 15948: a signature, then chunks of length, type, data and CRC; none of gAMA, sRGB, iCCP, cHRM."""
+        data, place, kinds = picture_file(samples("uint16", 3), "png"), 8, []
+        while place < len(data):
+            length, kind = struct.unpack(">I4s", data[place : place + 8])
+            kinds.append(kind)
+            place += length + 12
+        self.assertEqual(kinds, [b"IHDR", b"IDAT", b"IEND"])
+
+    def test_lossy_ones_are_near_and_hold_colours_alone(self):
+        across = np.linspace(0, 255, 120)
+        smooth = np.dstack(np.meshgrid(across, across[::-1])).astype(np.uint8)
+        smooth = np.dstack([smooth, np.full((120, 120), 90, np.uint8)])
+        for kind in ("jpg", "webp"):
+            found = np.asarray(Image.open(io.BytesIO(picture_file(smooth, kind))).convert("RGB"), float)
+            self.assertLess(np.abs(found - smooth).mean(), 2.5, kind)
+            with self.assertRaisesRegex(ReliefError, "holds uint8"):
+                picture_file(samples("uint16", 3), kind)
+        self.assertEqual(set(PICTURES), {"png", "tif", "exr", "jpg", "webp"})
+        with self.assertRaisesRegex(ReliefError, "is none of them"):
+            picture_file(smooth, "gif")
+
+
+class NameTests(TestCase):
+    def test_names_are_safe_on_every_system_and_never_collide(self):
+        """Microsoft, Naming Files, Paths, and Namespaces: no < > : " / \\ | ? *, no CON or NUL, no dot at the end."""
+        for name in ("a/b\\c:d*e?f", "..", "con", "NUL.txt", "x" * 300, "Wände ünd Böden", " tail. ", "com1"):
+            made = safe_name(name)
+            self.assertRegex(made or "_", r"^[A-Za-z0-9_][\w.-]*$")
+            self.assertLessEqual(len(made), 121)
+            self.assertNotRegex(made, re.compile(r"^(con|nul|com1)(\.|$)", re.IGNORECASE))
+            self.assertFalse(made.endswith((".", " ")))
+        recipe = start_from_nothing("dots", NOTHING, Engine())
+        recipe = recipe.with_changes({"delivery.pattern": "NORMAL {map}", "delivery.normal_bits": 16})
+        files = plan(as_delivered(recipe), "CON")
+        lowered = [file.filename.lower() for file in files]
+        self.assertEqual(len(lowered), len(set(lowered)))
+
+
+class SceneTests(CommandTestCase):
+    """A column with a rosette on its cap, before displacement: two materials with all maps."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        engine = Engine()
+        recipe = start_from_nothing("flutes", NOTHING, engine)
+        recipe, _ = surface_edits.choose_shape(recipe, "cylinder")
+        rosette = start_from_nothing("rosette", NOTHING, engine).main
+        recipe, _ = surface_edits.add_relief(recipe, "Rosette", rosette)
+        recipe, _ = surface_edits.add_region(recipe, "top cap")
+        (key,) = set(recipe.reliefs) - {"main"}
+        recipe, _ = surface_edits.choose_relief(recipe, 0, key)
+        changes = {"maps.resolution": 64, f"reliefs.{key}.maps.resolution": 64, "surface.level": 1}
+        asked = {"mesh": "base", "materialx": True, "usd": True, "green": "down", "unit": "cm"}
+        recipe = recipe.with_changes(changes | {f"delivery.{name}": value for name, value in asked.items()})
+        cls.recipe: Recipe = recipe
+        cls.files = {file.name: file.data for file in delivery_files(recipe, NOTHING, engine, "Column", Progress())}
+
+    def setUp(self):
+        super().setUp()
+        for name, data in self.files.items():
+            (self.folder / name).write_bytes(data)
+
+    def test_the_material_is_valid_and_names_files_that_are_there(self):
+        """MaterialX 1.39, validated by its own library against its definitions of nodes."""
+        library, document = MaterialX.createDocument(), MaterialX.createDocument()
+        MaterialX.loadLibraries(MaterialX.getDefaultDataLibraryFolders(), MaterialX.getDefaultDataSearchPath(), library)
+        MaterialX.readFromXmlFile(document, str(self.folder / "Column.mtlx"))
+        document.setDataLibrary(library)
+        self.assertEqual(document.validate(), (True, ""))
+        self.assertEqual(len(document.getMaterialNodes()), 2)
+        spaces = {}
+        for node in document.getNodes("image"):
+            file = node.getInput("file")
+            self.assertIn(file.getValueString(), self.files)
+            spaces[file.getValueString()] = file.getColorSpace()
+        self.assertEqual({spaces["Column_normal.png"], spaces["Column_displacement.png"]}, {"raw"})
+        (moved, *_) = document.getNodes("displacement")
+        relief = self.recipe.main
+        self.assertAlmostEqual(moved.getInput("scale").getValue(), relief.amplitude / 10, places=5, msg="in cm")
+
+    def test_the_scene_passes_every_validator_of_usd(self):
+        """OpenUSD: all validators of its registry; UsdPreviewSurface: normals scaled by 2 and moved by -1."""
+        stage = Usd.Stage.Open(str(self.folder / "Column.usda"))
+        context = UsdValidation.ValidationContext(UsdValidation.ValidationRegistry().GetOrLoadAllValidators())
+        self.assertEqual([error.GetMessage() for error in context.Validate(stage)], [])
+        self.assertEqual(UsdGeom.GetStageMetersPerUnit(stage), 0.01)
+        self.assertEqual(UsdGeom.GetStageUpAxis(stage), "Y")
+        subsets = [prim for prim in stage.Traverse() if prim.IsA(UsdGeom.Subset)]
+        self.assertEqual(len(subsets), 2)
+        textures = {}
+        for prim in stage.Traverse():
+            shader = UsdShade.Shader(prim)
+            if shader and shader.GetIdAttr().Get() == "UsdUVTexture":
+                name = shader.GetInput("file").Get()
+                self.assertIsInstance(name, Sdf.AssetPath)
+                self.assertIn(name.path.removeprefix("./"), self.files)
+                textures[name.path] = shader
+        normal = textures["./Column_normal_up.png"]
+        self.assertEqual(tuple(normal.GetInput("scale").Get()), (2, 2, 2, 1))
+        self.assertEqual(tuple(normal.GetInput("bias").Get()), (-1, -1, -1, 0))
+        down, up = (
+            np.asarray(Image.open(io.BytesIO(self.files[f"Column_{name}.png"])), int)
+            for name in ("normal", "normal_up")
+        )
+        self.assertLessEqual(np.abs(down[..., 1] + up[..., 1] - 255).max(), 1, "green is turned around")
+
+    def test_beside_a_glb_every_file_has_the_right_size_in_its_own_unit(self):
+        """OpenUSD, MaterialX and trimesh read back: the size of the cylinder, and the rise of its relief, in metres."""
+        recipe = self.recipe.with_changes({"delivery.mesh_format": "glb", "delivery.unit": "cm"})
+        files = {f.name: f for f in delivery_files(recipe, NOTHING, Engine(), "Column", Progress())}
+        (self.folder / "glb.usda").write_bytes(files["Column.usda"].data)
+        stage = Usd.Stage.Open(str(self.folder / "glb.usda"))
+        metres = UsdGeom.GetStageMetersPerUnit(stage)
+        (mesh,) = (UsdGeom.Mesh(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh))
+        low, high = np.array(mesh.GetExtentAttr().Get())
+        np.testing.assert_allclose((high - low) * metres, self.sizes() / 1000, rtol=1e-4)
+        scales = [
+            UsdShade.Shader(prim).GetInput("scale").Get()[0]
+            for prim in stage.Traverse()
+            if prim.GetName() == "displacement_map"
+        ]
+        amplitudes = [relief.amplitude for relief in self.recipe.reliefs.values()]
+        self.assertAlmostEqual(max(scales) * metres, max(amplitudes) / 1000, places=6)
+        written = trimesh.load(io.BytesIO(files["Column_cylinder.glb"].data), file_type="glb", force="mesh")
+        np.testing.assert_allclose(written.extents, self.sizes() / 1000, rtol=1e-4)
+        for name in ("Column.usda", "Column.mtlx"):
+            self.assertIn("in cm", files[name].entry.reading)
+
+    def test_the_library_of_the_mesh_lies_beside_it(self):
+        """Read by trimesh: faces by material; every file that the MTL names is there."""
+        text = self.files["Column_cylinder.mtl"].decode()
+        for line in text.splitlines():
+            if line.split()[0] in ("norm", "disp", "map_Kd"):
+                self.assertIn(line.split()[1], self.files)
+        self.assertIn("norm Column_normal.png", text)
+        mesh = trimesh.load(self.folder / "Column_cylinder.obj", process=False, force="mesh")
+        np.testing.assert_allclose(mesh.extents, self.sizes() / 10, rtol=1e-4)
+
+    def sizes(self) -> np.ndarray:
+        shape = self.recipe.surface.shape
+        return np.array([shape.diameter, shape.height, shape.diameter])
+
+    def test_the_checksums_are_those_of_the_files_on_one_thread_and_on_two(self):
+        lines = dict(line.split("  ")[::-1] for line in self.files["SHA256SUMS.txt"].decode().splitlines())
+        self.assertEqual(set(lines), set(self.files) - {"SHA256SUMS.txt"})
+        for name, digest in lines.items():
+            self.assertEqual(hashlib.sha256(self.files[name]).hexdigest(), digest)
+        with mock.patch("relief.deliver.bundle.PACKERS", 1):
+            again = {f.name: f.data for f in delivery_files(self.recipe, NOTHING, Engine(), "Column", Progress())}
+        self.assertEqual(again, self.files)
+
+    def test_the_proof_sheet_is_one_page_and_always_the_same(self):
+        recipe = self.recipe.with_changes({"delivery.proof_sheet": True, "delivery.mesh": "none"})
+        made = [
+            {f.name: f.data for f in delivery_files(recipe, NOTHING, Engine(), "Column", Progress())} for _ in range(2)
+        ]
+        self.assertEqual(made[0], made[1])
+        with Image.open(io.BytesIO(made[0]["Column_proof_sheet.png"])) as page:
+            self.assertAlmostEqual(page.width / page.height, 297 / 210, places=2, msg="A4, ISO 216")
+        pdf = made[0]["Column_proof_sheet.pdf"]
+        self.assertTrue(pdf.startswith(b"%PDF-"))
+        self.assertEqual(len(re.findall(rb"/Type /Page\b", pdf)), 1)
