@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings, tag
 from PIL import Image
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -19,12 +20,21 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 from relief.warm_up import warm_up
 
-WAIT = 40
+WAIT = 150
 QUIET = (
     "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--hide-scrollbars", "--no-first-run",
     "--disable-quic", "--disable-background-networking", "--disable-component-update", "--disable-sync",
     "--force-color-profile=srgb",
 )  # fmt: skip
+STATE = """return JSON.stringify({
+    revision: document.getElementById("state")?.dataset.revision,
+    drawn: document.getElementById("flat")?.dataset.revision,
+    busy: document.getElementById("stage")?.ariaBusy,
+    asked: [...document.querySelectorAll(".htmx-request")].map((one) => one.id || one.outerHTML.slice(0, 80)),
+    said: [...document.querySelectorAll("#stage-message, #notice")].map((element) => element.textContent.trim()),
+})"""
+"""What the page is waiting for, told where a test waits in vain."""
+
 ABORTED = ("htmx:sendAbort", "htmx:afterRequest")
 """What htmx says of a request that its page took back for a newer one; of one that failed it says more."""
 
@@ -96,10 +106,13 @@ class BrowserTestCase(StaticLiveServerTestCase):
     def run_script(self, script: str, *arguments):
         return self.driver.execute_script(script, *arguments)
 
-    def until(self, condition, message: str = ""):
+    def until(self, condition, message: str | Callable[[], str] = ""):
         """Waits until a condition holds, as long as it takes within reason; no test depends on how long that is."""
         patient = WebDriverWait(self.driver, WAIT, 0.05, ignored_exceptions=(StaleElementReferenceException,))
-        return patient.until(lambda _: condition(), message)
+        try:
+            return patient.until(lambda _: condition())
+        except TimeoutException:
+            self.fail(message() if callable(message) else message or "what was waited for did not come")
 
     def drag(self, element, by: tuple[int, int], steps: int = 5):
         """Drags from an element's middle, in several moves as a hand does."""
@@ -135,7 +148,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
             "return document.getElementById('flat').dataset.revision === at"
             " && document.getElementById('stage').ariaBusy === 'false' && !document.querySelector('.htmx-request')"
         )
-        self.until(lambda: self.run_script(script))
+        self.until(lambda: self.run_script(script), lambda: f"not settled: {self.run_script(STATE)}")
         # what was drawn is on the screen after the next frame
         self.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
 

@@ -42,10 +42,10 @@ CLICKS = {
     "proofs": ["#guide button", "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
                "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
     "texels": ["#guide button", *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
-    "surface": ["#guide button", "[hx-vals*='\"kind\": \"faces\"']", "[data-overlay=edges]", "#adviser button",
+    "surface": ["#guide button", "[hx-vals*='\"kind\": \"faces\"']", "set #overlay edges", "#adviser button",
                 "into #group-faces"],
-    "regions": ["#guide button", "[data-overlay=grid]", "[data-toggle=figure]", "into #group-regions"],
-    "own-mesh": ["[data-overlay=reversed]"],
+    "regions": ["#guide button", "set #overlay grid", "[data-toggle=figure]", "into #group-regions"],
+    "own-mesh": ["set #overlay reversed"],
     "ground": ["#guide button", "[data-raking]", "[data-toggle=figure]"],
     "four-ways": ["#guide button", "[data-view=ways]", "[data-camera=along]"],
 }  # fmt: skip

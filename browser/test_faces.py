@@ -30,10 +30,10 @@ class FacesTests(SurfaceTestCase):
         self.until(lambda: 3900 <= self.faces() <= 4000, "the budget was not kept")
         self.until(lambda: "Detail kept" in self.text("#mesh-cost"))
         plain = self.middle()
-        self.find("[data-overlay=edges]").click()
+        self.find("#overlay option[value=edges]").click()
         self.settled()
         self.until(lambda: np.abs(self.middle() - plain).mean() > 0.01, "edges are not told apart")
-        self.find("[data-overlay=edges]").click()
+        self.find("#overlay option[value='']").click()
         self.settled()
 
         self.run_script("arguments[0].click()", self.find("#adviser button"))

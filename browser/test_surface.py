@@ -95,7 +95,7 @@ class SurfaceTests(SurfaceTestCase):
         self.assertEqual(carried, ["rosette", "flutes"])
         self.assertGreater(np.abs(self.middle() - plain).mean(), 0.01)
         # each region has a colour of its own to look at
-        self.find("[data-overlay=regions]").click()
+        self.find("#overlay option[value=regions]").click()
         self.settled()
         rows, columns, _ = (coloured := self.pixels("#solid")).shape
         hue = coloured[..., 0] - coloured[..., 2]
@@ -118,7 +118,7 @@ class SurfaceTests(SurfaceTestCase):
         self.assertLess(self.recipe(piece).surface.mapping.shift_across - 0, 1)
         self.assertGreater(abs(self.recipe(piece).surface.mapping.shift_across), 0.02)
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.01)
-        self.find("[data-overlay=grid]").click()
+        self.find("#overlay option[value=grid]").click()
         self.settled()
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.02, "the grid is drawn over it")
 
@@ -141,7 +141,7 @@ class SurfaceTests(SurfaceTestCase):
         source = keep_source(the_artist(), in_space.BOLLARD_FILE, in_space.bollard_file())
         recipe = in_space.bollard(read_source, get_engine(), source.reference)
         piece = self.show(Revision.objects.keep_first(the_artist(), "Bollard", recipe))
-        self.find("[data-overlay=reversed]").click()
+        self.find("#overlay option[value=reversed]").click()
         self.settled()
 
         def tinted() -> float:

@@ -1,8 +1,10 @@
-"""Deliveries of a piece, built in the background."""
+"""What is built of a piece in the background: final meshes, and deliveries."""
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
+from typing import ClassVar
 
 from django.conf import settings
 from django.db import models
@@ -12,14 +14,31 @@ from relief.deliver.files import safe_stem
 from work.models import Work
 
 
-class Job(Work):
-    """The building of one delivery."""
+class Made(Work):
+    """Base of what is made of a revision, in a file or a folder of its own."""
 
-    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="jobs")
+    heavy: ClassVar[bool] = True
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
     size = models.BigIntegerField(default=0)
+
+    class Meta(Work.Meta):
+        abstract = True
 
     def __str__(self) -> str:
         return f"{self.revision}: {self.get_state_display()}"
+
+    @property
+    def stem(self) -> str:
+        """What its files are called."""
+        return f"{safe_stem(self.revision.piece.title)}_{self.revision.number}"
+
+
+class Job(Made):
+    """The building of one delivery."""
+
+    profile = models.CharField(max_length=60, blank=True)
+    fetched = models.DateTimeField(null=True)
+    """When some of it was last downloaded."""
 
     @property
     def path(self) -> Path:
@@ -27,6 +46,56 @@ class Job(Work):
         return Path(settings.MEDIA_ROOT) / "deliveries" / f"{self.pk}.zip"
 
     @property
+    def is_there(self) -> bool:
+        """Whether its bundle can be downloaded: it is ready, and was not cleared away."""
+        return self.state == self.State.DONE and self.path.exists()
+
+    @property
     def filename(self) -> str:
         """The name the bundle is downloaded under."""
-        return f"{safe_stem(self.revision.piece.title)}_{self.revision.number}.zip"
+        return f"{self.stem}.zip"
+
+
+class Profile(models.Model):
+    """Choices of what a delivery holds and how it is written, kept under a name."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    name = models.CharField(max_length=60)
+    values = models.JSONField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "name"], name="profile_once_for_each_owner")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Build(Made):
+    """The building of one final mesh, and what came of it."""
+
+    ending = models.CharField(max_length=8)
+    facts = models.JSONField(default=dict)
+    """As `build_final` gives them."""
+
+    @property
+    def folder(self) -> Path:
+        """Where its files lie."""
+        return builds_folder() / str(self.pk)
+
+    @property
+    def files(self) -> dict[str, int]:
+        """The sizes of its files that are there, by their names."""
+        return {name: size for name, size in self.facts.get("files", {}).items() if (self.folder / name).exists()}
+
+    def clear(self) -> None:
+        """Removes its files, and what was kept of it where no other build needs that."""
+        shutil.rmtree(self.folder, ignore_errors=True)
+        key = self.facts.get("key")
+        if key and not Build.objects.filter(facts__key=key).exclude(pk=self.pk).exists():
+            (builds_folder() / f"{key}.npz").unlink(missing_ok=True)
+
+
+def builds_folder() -> Path:
+    """Where final meshes are kept for deliveries, each under its key, and beside them the files of each build."""
+    return Path(settings.MEDIA_ROOT) / "builds"

@@ -1,15 +1,23 @@
-"""What the worker does for a delivery: it builds the bundle and keeps it beside the sources."""
+"""What the worker does for a piece: it builds final meshes and bundles, each in a process of its own."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from jobs.models import Job
+from django.conf import settings
+
+from jobs.clearing import clear_away
+from jobs.models import Build, Job, builds_folder
+from relief.deliver.build import build_final
 from relief.deliver.bundle import write_bundle
+from relief.deliver.files import clear_halves
 from relief.progress import Progress
-from relief.run.engine import Engine
-from shelf.models import read_source
+from shelf.models import source_folder
+from work.apart import run_apart
 from work.carrying import carries_out
+
+KEPT = 3
+"""Final meshes of a piece whose files are kept, the newest."""
 
 
 @carries_out(Job)
@@ -17,5 +25,26 @@ def build_delivery(job: Job, progress: Progress) -> dict[str, Any]:
     """Builds the bundle of a job."""
     recipe, title = job.revision.read(), job.revision.piece.title
     job.path.parent.mkdir(parents=True, exist_ok=True)
-    write_bundle(job.path, recipe, read_source, Engine(), title, progress)
+    try:
+        run_apart(write_bundle, (job.path, recipe, source_folder(), title, builds_folder()), progress)
+    finally:
+        clear_halves(job.path)
+    clear_away(settings.DELIVERIES_DAYS, settings.DELIVERIES_BYTES)
     return {"size": job.path.stat().st_size}
+
+
+@carries_out(Build)
+def build_mesh(build: Build, progress: Progress) -> dict[str, Any]:
+    """Builds a final mesh; of the piece's older ones a few are kept."""
+    recipe = build.revision.read()
+    what = (build.folder, builds_folder(), build.stem, build.ending, recipe, source_folder())
+    try:
+        facts = run_apart(build_final, what, progress)
+    except BaseException:
+        build.clear()
+        clear_halves(builds_folder() / "*.npz")
+        raise
+    older = Build.objects.filter(revision__piece=build.revision.piece, state=Build.State.DONE).exclude(pk=build.pk)
+    for each in older[KEPT - 1 :]:
+        each.clear()
+    return {"facts": facts, "size": sum(facts["files"].values())}

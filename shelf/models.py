@@ -11,11 +11,11 @@ from django.db import models
 from django.utils import timezone
 
 from relief.deliver.files import write_whole
-from relief.errors import PictureError
 from relief.inspect.mesh_facts import MeshFacts
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import MAIN
 from relief.sources.facts import Facts
+from relief.sources.folder import SourceFolder
 from relief.sources.roles import ROLE_NAMES, Guess
 
 ROLES = [*ROLE_NAMES.items(), ("mesh", "Mesh")]
@@ -108,9 +108,14 @@ class Source(Kept):
         return SourceReference(digest=self.digest, filename=self.filename)
 
 
+def source_folder() -> SourceFolder:
+    """The folder that the bytes of all sources lie in."""
+    return SourceFolder(Path(settings.MEDIA_ROOT) / "sources")
+
+
 def source_path(digest: str) -> Path:
     """Where the bytes of a source lie."""
-    return Path(settings.MEDIA_ROOT) / "sources" / digest[:2] / digest
+    return source_folder().place(digest)
 
 
 def keep_file(data: bytes) -> str:
@@ -129,10 +134,7 @@ def read_source(digest: str) -> bytes:
     Raises:
         PictureError: its file is gone from the data folder.
     """
-    try:
-        return source_path(digest).read_bytes()
-    except FileNotFoundError:
-        raise PictureError("The source picture is missing from the data folder. Bring it in again.") from None
+    return source_folder()(digest)
 
 
 class Piece(Kept):

@@ -5,9 +5,15 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from bench.templatetags.figures import in_bytes
+from relief.displace.forecast import forecast_triangles
 from relief.inspect.adviser import Advice, Point
+from relief.surface.surface import Surface
 
 LEFT, RIGHT, TOP, BOTTOM = 42, 254, 12, 108
+BYTES = forecast_triangles(Surface(), 1_000_000).memory / 1_000_000
+"""Of memory for a triangle of a finished mesh."""
+
 NAMES = {"levels": "Level", "budget": "A budget"}
 
 
@@ -41,7 +47,7 @@ def draw_advice(advice: Advice) -> dict[str, Any]:
             for point in everything
         ],
         "ticks": [
-            {"x": f"{across(10**power):.1f}", "text": _short(10**power)}
+            {"x": f"{across(10**power):.1f}", "text": _short(10**power), "memory": in_bytes(BYTES * 10**power)}
             for power in range(math.ceil(low), math.floor(high) + 1)
         ],
         "kept_ticks": [{"y": f"{down(kept) + 4:.1f}", "text": f"{100 * kept:.0f} %"} for kept in (lowest, 1)],
@@ -55,7 +61,8 @@ def draw_advice(advice: Advice) -> dict[str, Any]:
 
 def _tell(point: Point) -> str:
     name = f"{NAMES[point.kind]} {point.level}" if point.kind == "levels" else NAMES[point.kind]
-    return f"{name}: {_short(point.triangles)} triangles keep {100 * point.off.detail_kept:.1f} %"
+    size = f"{_short(point.triangles)} triangles in {in_bytes(point.memory)}"
+    return f"{name}: {size} keep {100 * point.off.detail_kept:.1f} %"
 
 
 def _offer(point: Point) -> str:

@@ -60,7 +60,7 @@ class Field:
         """The value as its number box shows it, or as JSON when it is drawn."""
         if self.control.kind == "drawn":
             return json.dumps(self._plain(self.value))
-        return self.value if self.control.kind == "tint" else f"{self.value:.10g}"
+        return self.value if self.control.kind in ("tint", "text") else f"{self.value:.10g}"
 
     @staticmethod
     def _plain(value: Any) -> Any:

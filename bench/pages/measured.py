@@ -10,6 +10,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
+from bench.found import find_in_piece
 from bench.models import Revision
 from bench.newest import Newest, page_of
 from bench.pages.adviser import draw_advice
@@ -22,14 +23,10 @@ from bench.requests import (
     revision_of,
     whole_number,
 )
-from relief.compose.imprints import touches_edge
 from relief.errors import Cancelled, ReliefError
 from relief.filters.curve import Curve
 from relief.inspect.adviser import advise
-from relief.inspect.finding import Finding
-from relief.inspect.findings import measure_and_find
 from relief.inspect.repeats import motif, suggest_crops, telltales
-from relief.inspect.surface_findings import find_in_surface
 from relief.progress import Progress
 from relief.recipe.layer import Picture
 from relief.run.meshes import SurfacePipeline
@@ -70,19 +67,17 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
     recipe = revision.read()
     context = {"piece": piece, "revision": revision}
     try:
-        bits = recipe.delivery.normal_bits
-        taken, found = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), bits, progress)
-        found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY))
+        step = read_question(request).get("step", "")
+        built = step == "surface"
+        taken, found = find_in_piece(recipe, step, progress)
         surface = SurfacePipeline.of(recipe, read_source, SHARPEST)
-        found += find_in_surface(surface, get_engine())
-        built = read_question(request).get("step") == "surface"
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]
         context |= {
             "readings": taken,
             "findings": found,
             "aside": aside,
-            "cost": _cost(surface) if built else None,
+            **(_cost(surface) if built else {}),
             "ahead": surface.forecast(get_engine()) if recipe.surface.tessellation.even and not built else None,
         }
     except ReliefError as problem:
@@ -91,11 +86,16 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
 
 
 def _cost(surface: SurfacePipeline) -> dict[str, Any]:
-    """What the mesh that is looked at has and keeps."""
+    """What the mesh that is looked at has and keeps, or why it is not built."""
     engine = get_engine()
-    mesh = engine.run(surface.subdivided())
-    off = engine.run(surface.deviation())
-    return {"faces": mesh.faces, "vertices": len(mesh.positions), "memory": mesh.nbytes, "off": off}
+    try:
+        mesh, off = (engine.run(stage) for stage in (surface.subdivided(), surface.deviation()))
+        split = engine.run(surface.split(min(surface.surface.residual, SHARPEST))) if surface.surface.residual else None
+    except ReliefError as problem:
+        return {"not_built": str(problem)}
+    reach = max(map(abs, engine.run(surface.reach())))
+    cost = {"faces": mesh.faces, "vertices": len(mesh.positions), "memory": mesh.nbytes, "off": off, "split": split}
+    return {"cost": cost, "reach": reach}
 
 
 @require_safe
@@ -109,17 +109,6 @@ def adviser(request: HttpRequest, pk: int) -> HttpResponse:
     except ReliefError as problem:
         context = {"problem": str(problem)}
     return render(request, "bench/adviser.html", {"piece": piece, **context})
-
-
-def _find_inked_pictures(pipeline: Pipeline) -> list[Finding]:
-    """Pictures that are pressed in although they are drawn up to their edge."""
-    found = []
-    for number, layer in enumerate(pipeline.relief.layers):
-        picture = pipeline.imprint_picture(number) if layer.on else None
-        if picture and touches_edge(get_engine().run(picture)):
-            reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
-            found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
-    return found
 
 
 @require_safe

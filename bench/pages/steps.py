@@ -76,7 +76,15 @@ STEPS = (
     ),
     Step(
         5, "deliver", "Deliver", (View("shaded", "Lit"), *MAPS),
-        {"Files": ("delivery.normal_bits", "delivery.bump_bits", "delivery.test_card")},
+        {
+            "Maps": tuple(f"delivery.{name}" for name in (
+                "size", "normal_bits", "bump_bits", "displacement_bits", "data_format", "colour_format", "green", "red",
+                "midlevel", "pack", "pattern",
+            )),
+            "Mesh and more": tuple(f"delivery.{name}" for name in (
+                "mesh", "mesh_format", "unit", "materialx", "usd", "proof_sheet", "test_card",
+            )),
+        },
     ),
 )  # fmt: skip
 

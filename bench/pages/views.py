@@ -20,7 +20,7 @@ from bench.pages.offers import TOOLS, gallery, offer_maps, offer_packs, offer_tr
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
-from relief.deliver.plan import plan
+from relief.deliver.plan import as_delivered, plan
 from relief.errors import PictureError, RecipeError
 from relief.inspect.finding import READ_IN
 from relief.inspect.start import start_from_nothing
@@ -132,7 +132,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "length_units": json.dumps(READ_IN),
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
-            "planned": plan(recipe),
+            "planned": plan(as_delivered(recipe), revision.piece.title),
             "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
             "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None).exclude(
                 role="mesh"

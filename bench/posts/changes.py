@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from bench.beginning import content_of_set, start_anew
+from bench.found import find_in_piece
 from bench.models import Revision, StaleError
 from bench.pages.groups import FROM_SHELF, groups, layer_rows
 from bench.pages.steps import Step, views
@@ -20,9 +21,7 @@ from bench.posts.appending import append_items
 from bench.requests import in_mm, layer_of, piece_of, proof_of, revision_of, step_of, whole_number
 from relief.compose.layout import Layout
 from relief.errors import RecipeError, ReliefError
-from relief.inspect.findings import measure_and_find
 from relief.inspect.start import content_of_picture, set_from_statistics
-from relief.inspect.surface_findings import find_in_surface
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
@@ -240,9 +239,7 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
 
 def _mend(kind: str | None, base: Revision) -> Revision:
     recipe = base.read()
-    _, items = measure_and_find(Pipeline.of(recipe, read_source), get_engine(), recipe.delivery.normal_bits)
-    items += find_in_surface(SurfacePipeline.of(recipe, read_source), get_engine())
-    mends = {item.kind: item.mend for item in items}
+    mends = {item.kind: item.mend for item in find_in_piece(recipe)[1]}
     mend_ = mends.get(kind)
     if mend_ is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")

@@ -13,12 +13,15 @@ from bench.models import Revision
 from bench.posts.changes import carry_out
 from bench.requests import whole_number
 from relief.errors import RecipeError, ReliefError
+from relief.inspect.adviser import find_budget
 from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing
 from relief.recipe import surface_edits as edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Origin
 from relief.run.meshes import SurfacePipeline
+from relief.run.pipeline import PROXY
 from relief.surface.regions import Region
+from relief.surface.subdivision import nearest_edge
 from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.uploads import keep_uploads
@@ -114,6 +117,33 @@ def _take_faces(request: HttpRequest, recipe: Recipe) -> edits.Done:
         return edits.choose_tessellation(recipe, "faces", faces=count)
     changed, _ = edits.choose_tessellation(recipe, "levels")
     return changed.with_changes({"surface.level": count}), f"Took level {count}"
+
+
+@_action
+def _pick_edge(request: HttpRequest, recipe: Recipe) -> edits.Done:
+    """The base edge that is nearest to where the surface was clicked."""
+    try:
+        x, y, z = (float(request.POST.get(axis, "")) for axis in "xyz")
+    except ValueError:
+        raise RecipeError("That is no place on the surface.") from None
+    base = get_engine().run(SurfacePipeline.of(recipe, read_source).base())
+    return edits.pick_edge(recipe, nearest_edge(base, (x, y, z)))
+
+
+@_action
+def _let_edges_go(request: HttpRequest, recipe: Recipe) -> edits.Done:
+    return edits.let_edges_go(recipe)
+
+
+@_action
+def _take_share(request: HttpRequest, recipe: Recipe) -> edits.Done:
+    """A budget of faces that keeps a share of the detail, in percent."""
+    try:
+        share = float(request.POST.get("share", "")) / 100
+    except ValueError:
+        raise RecipeError("How much of the detail is a number of percent, such as 90.") from None
+    pipeline = SurfacePipeline.of(recipe, read_source, PROXY)
+    return edits.choose_tessellation(recipe, "faces", faces=find_budget(pipeline, get_engine(), share))
 
 
 @_action

@@ -70,6 +70,15 @@ def in_bytes(size: int) -> str:
 
 
 @register.filter
+def in_time(seconds: float) -> str:
+    """How long something takes: 0.4 s, 12 s, 3 min, 2.5 h."""
+    if seconds < 100:
+        return f"{seconds:.2g}{SPACE}s"
+    minutes = seconds / 60
+    return f"{minutes:.0f}{SPACE}min" if minutes < 100 else f"{minutes / 60:.2g}{SPACE}h"
+
+
+@register.filter
 def percent(share: float) -> str:
     """A share as percent: 0.4 %; near the whole what is missing counts, 99.6 %."""
     if 0 < share < 1e-4:

@@ -132,7 +132,7 @@ class RightSideTests(StudioTestCase):
     def test_a_source_that_is_gone_from_the_disk_is_said(self):
         piece = self.piece()
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
-        for module in ("pixels.stage", "pages.measured", "pixels.previews"):
+        for module in ("found", "pixels.stage", "pages.measured", "pixels.previews"):
             self.enterContext(mock.patch(f"bench.{module}.get_engine", return_value=Engine()))
         for name in ("bench:measured", "bench:facts"):
             self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
@@ -149,8 +149,8 @@ class MeasuringTests(StudioTestCase):
                 MEASURING.follow((piece.pk, page))
                 return measure_and_find(*arguments, **named)
 
-            asking = mock.patch("bench.pages.measured.measure_and_find", asks_anew)
-            with asking, mock.patch("bench.pages.measured.get_engine", return_value=Engine()):
+            asking = mock.patch("bench.found.measure_and_find", asks_anew)
+            with asking, mock.patch("bench.found.get_engine", return_value=Engine()):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})
             self.assertEqual(answer.status_code, status)

@@ -2,6 +2,7 @@
 
 import io
 import json
+from unittest import mock
 
 import numpy as np
 import trimesh
@@ -203,7 +204,8 @@ class SurfaceStepTests(StudioTestCase):
         self.assertGreater(np.ptp(arrays["stretch"]), 1, "edges are told apart")
         self.assertContains(self.get("bench:measured", piece, base=3, step="surface"), "Detail kept")
         self.assertNotContains(self.get("bench:measured", piece, base=3, step="maps"), "Detail kept")
-        answer = self.get("bench:adviser", piece, base=3)
+        with mock.patch("relief.inspect.adviser.MOST", 80_000):
+            answer = self.get("bench:adviser", piece, base=3)
         self.assertContains(answer, "Take level")
         self.assertContains(answer, "Take a budget of")
         self.act(piece, "take-faces", kind="levels", count=2)
@@ -216,6 +218,64 @@ class SurfaceStepTests(StudioTestCase):
             self.assertEqual(self.get("bench:mesh", piece, base=piece.position + 1).status_code, 200, kind)
         self.assertEqual(self.act(piece, "tessellation", kind="magic").status_code, 422)
         self.assertEqual(self.act(piece, "take-faces", kind="levels", count=99).status_code, 422)
+
+    def test_base_edges_are_picked_where_the_surface_is_clicked(self):
+        piece = self.piece()
+        self.act(piece, "shape", kind="box")
+        self.post(
+            "bench:change", piece, 2, step="surface", **{"surface.subdivision.kind": "smooth", "surface.level": "3"}
+        )
+        self.assertContains(self.client.get(f"/piece/{piece.pk}/surface/"), "Pick sharp edges")
+        before = unpacked(self.get("bench:mesh", piece, base=3, displaced=0))[1]
+        corner = before["positions"].max(axis=0)
+        for y in np.linspace(-0.9, 0.9, 7):  # along the upright edge in front, on the right
+            self.act(piece, "pick-edge", x=corner[0], y=y * corner[1], z=corner[2])
+        picked = self.now(piece).surface.subdivision.picked
+        self.assertGreater(len(picked), 1)
+        _, arrays = unpacked(self.get("bench:mesh", piece, base=piece.position, displaced=0))
+        ends = arrays["picked"]
+        self.assertEqual(len(ends), 2 * len(picked))
+        self.assertEqual(np.ptp(ends[:, [0, 2]], axis=0).tolist(), [0, 0], "they stand in one line")
+        reached = np.linalg.norm(arrays["positions"][:, [0, 2]] - ends[0, [0, 2]], axis=1).min()
+        self.assertLess(reached, 1e-3, "the smooth surface keeps that edge")
+        self.assertGreater(np.linalg.norm(before["positions"][:, [0, 2]] - ends[0, [0, 2]], axis=1).min(), 1)
+        self.act(piece, "pick-edge", x=ends[:2, 0].mean(), y=ends[:2, 1].mean(), z=ends[:2, 2].mean())
+        self.assertEqual(len(self.now(piece).surface.subdivision.picked), len(picked) - 1)
+        self.act(piece, "let-edges-go")
+        self.assertEqual(self.now(piece).surface.subdivision.picked, ())
+        self.assertEqual(self.act(piece, "pick-edge", x="there").status_code, 422)
+
+    def test_the_residual_completes_the_geometry_and_all_of_it_is_finer(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, step="surface", **{"surface.level": "0", "surface.residual": "256"})
+        header, arrays = unpacked(self.get("bench:mesh", piece, base=2, detail="residual"))
+        self.assertEqual(arrays["residual"].shape, (256, 256, 3))
+        self.assertGreater(header["angles"][0], 10 * header["angles"][2])
+        finer, _ = unpacked(self.get("bench:mesh", piece, base=2, detail="all"))
+        self.assertGreater(finer["faces"], 16 * header["faces"])
+        measured = self.get("bench:measured", piece, base=2, step="surface")
+        self.assertContains(measured, "With the residual")
+        self.assertContains(measured, "Reach")
+
+    def test_a_share_of_the_detail_is_spent_and_nonsense_is_said(self):
+        piece = self.piece()
+        with mock.patch("relief.inspect.adviser.MOST", 30_000):
+            self.act(piece, "take-share", share="60")
+        surface = self.now(piece).surface
+        self.assertEqual(surface.tessellation.kind, "faces")
+        measured = self.get("bench:measured", piece, base=piece.position, step="surface")
+        kept = float(measured.content.decode().split("Detail kept</dt><dd>")[1].split("\N{NO-BREAK SPACE}")[0])
+        self.assertTrue(60 <= kept < 70, kept)
+        for share in ("", "all", "0", "100"):
+            self.assertEqual(self.act(piece, "take-share", share=share).status_code, 422)
+
+    def test_a_mesh_that_is_too_large_to_look_at_leaves_the_other_readings(self):
+        piece = self.piece()
+        self.act(piece, "tessellation", kind="edge")
+        self.post("bench:change", piece, 2, step="surface", **{"surface.tessellation.edge": "0.01"})
+        measured = self.get("bench:measured", piece, base=piece.position, step="surface")
+        self.assertContains(measured, "Steepest 5")
+        self.assertContains(measured, 'id="mesh-cost"')
 
     def test_the_final_has_a_level_of_its_own(self):
         piece = self.piece()
@@ -282,7 +342,7 @@ class SurfaceStepTests(StudioTestCase):
     def test_the_demo_column_carries_two_reliefs(self):
         engine = Engine()
         recipe = in_space.column(read_source, engine)
-        mesh = engine.run(SurfacePipeline.of(recipe, read_source, 512).delivered())
+        mesh = engine.run(SurfacePipeline.of(recipe, read_source, 512).built()).mesh
         self.assertEqual([part.name for part in mesh.part_list], ["rest", "Top cap", "Bottom cap"])
         triangles = trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False)
         self.assertTrue(triangles.is_watertight)

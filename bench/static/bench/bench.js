@@ -33,6 +33,7 @@ import "./controls/folds.js";
 import "./stage/pointer.js";
 import "./stage/tones.js";
 import "./proofs/trial.js";
+import "./receiver.js";
 import { belongsTo } from "./keys.js";
 import { showSolidTool, workOn } from "./tools/solid.js";
 
@@ -210,7 +211,7 @@ const cutAlong = (packet, signal) =>
   fetchPacket(bench.dataset.cut, { ...sharedBy(packet), section: look.line.join(",") }, signal);
 
 /** What is drawn over the surface from figures that the server sends with it. */
-const FIGURED = ["stretch", "edges"];
+const FIGURED = ["stretch", "edges", "overlap"];
 
 async function showSurface(packet) {
   if (noSurface) return;
@@ -229,7 +230,8 @@ async function showSurface(packet) {
   const shared = sharedBy(packet);
   const mapped = look.mapped || currentView() === "ways";
   const figured = FIGURED.includes(look.overlay) ? { [look.overlay]: 1 } : {};
-  const more = { ...(mapped ? { mapped: 1 } : {}), ...figured };
+  const detail = currentView() === "surface" && look.displaced ? look.detail : "geometry";
+  const more = { ...(mapped ? { mapped: 1 } : {}), ...figured, ...(detail === "geometry" ? {} : { detail }) };
   const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, ...more, displaced: displaced ? 1 : 0 });
   const map = (view, more = {}) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more });
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
@@ -241,7 +243,7 @@ async function showSurface(packet) {
     return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
   };
   const coloured = look.material.kind === "colour";
-  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, figured]);
+  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, figured, detail]);
   if (wanted === surfaceShown) return; // only the section line was moved
   if (currentView() === "ways") {
     const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([
@@ -261,10 +263,12 @@ async function showSurface(packet) {
     });
   } else {
     const made = await mesh(look.displaced);
-    surface.show(
-      made,
-      ...(await Promise.all([ofReliefs("tangent", look.mapped, made), ofReliefs("colour", coloured, made)])),
-    );
+    if (made.arrays.residual) surface.showCompleted(made);
+    else
+      surface.show(
+        made,
+        ...(await Promise.all([ofReliefs("tangent", look.mapped, made), ofReliefs("colour", coloured, made)])),
+      );
   }
   surfaceShown = wanted;
 }
@@ -279,7 +283,8 @@ function showStage(asSurface) {
   for (const name of ["pane-names", "tones", "value"])
     if (asSurface) document.getElementById(name).toggleAttribute("hidden", true);
   hint.hidden = asSurface;
-  for (const name of ["figure", "stretch-said"]) if (!asSurface) document.getElementById(name).hidden = true;
+  for (const name of ["figure", "stretch-said", "angles-said"])
+    if (!asSurface) document.getElementById(name).hidden = true;
   showSolidTool();
 }
 

@@ -31,6 +31,7 @@ export const look = {
   line: [0, 0.5, 1, 0.5],
   displaced: true,
   mapped: false,
+  detail: "geometry", // how much of the detail the surface shows: its geometry, with the residual, or all of it
   wireframe: false,
   overlay: "", // what is drawn over the surface: its grid, stretch, regions, or the faces seen from behind
   figure: false, // whether something known stands beside the surface

@@ -34,35 +34,39 @@ export function showChoices() {
     }
   };
   press("view", (name) => name === view);
-  press("overlay", (name) => name === look.overlay);
   press("channel", (name) => name === channelOf(channels));
   press("toggle", (name) => look[name]);
   press("camera", (name) => name === look.camera && look.tilt === null);
+  press("detail", (name) => name === look.detail);
   press("how", (name) => name === look.how);
   press("fill", () => look.full);
   const more = document.getElementById("more-views");
   if (more) more.value = more.querySelector(`option[data-view="${view}"]`) ? view : "";
   document.getElementById("card").value = look.card;
+  document.getElementById("overlay").value = look.overlay;
   showIn(document.getElementById("tilt"), tilted);
 }
 
 const showView = (view) => setLook({ views: { ...look.views, [page().step]: view } });
 
 document.getElementById("stage").addEventListener("click", ({ target }) => {
-  const { view, channel, toggle, camera, how, overlay } = target.closest("button")?.dataset ?? {};
+  const { view, channel, toggle, camera, how, detail } = target.closest("button")?.dataset ?? {};
   if (view) showView(view);
   if (channel) setLook({ channel });
   if (toggle) setLook({ [toggle]: !look[toggle] });
   if (camera) setLook({ camera, tilt: null });
   if (how) setLook({ how });
-  if (overlay) setLook({ overlay: look.overlay === overlay ? "" : overlay });
+  if (detail) setLook({ detail });
 });
 document.getElementById("stage").addEventListener("input", ({ target }) => {
   if (target.id === "more-views" && target.value) showView(target.value);
   if (target.id === "card") setLook({ card: target.value });
   takeTilt(target);
 });
-document.getElementById("stage").addEventListener("change", ({ target }) => takeTilt(target));
+document.getElementById("stage").addEventListener("change", ({ target }) => {
+  if (target.id === "overlay") setLook({ overlay: target.value });
+  takeTilt(target);
+});
 document.getElementById("stage").addEventListener("tilted", ({ detail }) => {
   tilted = detail;
   showIn(document.getElementById("tilt"), tilted);

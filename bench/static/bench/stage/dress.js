@@ -6,7 +6,7 @@ const CLAY = 0xdedad0;
 const SOOT = 0x0a0a0a;
 const linear = (hex) => new THREE.Color(hex);
 const REGIONS = [0xcfd4d2, 0xc58a2b, 0x2a6a98, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2f8f86, 0xa8632b];
-const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4, edges: 2 };
+const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4, edges: 2, overlap: 5 };
 
 /** What all materials share, so that they are told at once. */
 export const shared = { overlay: { value: 0 } };
@@ -51,6 +51,7 @@ function extend(shader) {
         "  float far = clamp(abs(vStretch), 0.0, 1.0);\n" +
         "  diffuseColor.rgb = mix(diffuseColor.rgb, vStretch > 0.0 ? ochre : blue, far);\n" +
         "}\n" +
+        "if (overlay == 5) diffuseColor.rgb = mix(diffuseColor.rgb, datum, step(0.01, vStretch));\n" +
         // told in the shade too
         "if (overlay == 4 && !gl_FrontFacing) { diffuseColor.rgb = datum; totalEmissiveRadiance += datum * 0.4; }",
     )

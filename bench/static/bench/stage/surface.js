@@ -44,10 +44,10 @@ export function surfaceOn(canvas) {
   const mesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshStandardMaterial());
   mesh.castShadow = mesh.receiveShadow = true;
   const stand = new THREE.Group(); // y is up on what stands
-  const [seams, line] = [0, 1].map(
+  const [seams, line, picked] = [0, 1, 2].map(
     () => new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xb3105f })),
   );
-  stand.add(mesh, seams, line);
+  stand.add(mesh, seams, line, picked);
   scene.add(sun, sun.target, second, sky, stand);
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
@@ -73,6 +73,7 @@ export function surfaceOn(canvas) {
       showFigure();
       seams.visible = look.overlay === "grid" && shapes.length === 1;
       sayStretch();
+      sayAngles();
       const side = shapes.length > 1 ? 2 : 1;
       renderer.setScissorTest(true);
       shapes.forEach(({ geometry, materials }, number) => {
@@ -130,6 +131,15 @@ export function surfaceOn(canvas) {
     said.textContent =
       `mm of relief on a mm: ${times(smallest)} to ${times(largest)}   ·   ` +
       `angles off by ${angle.toFixed(0)}°, at most ${worst.toFixed(0)}°`;
+  }
+
+  /** How far the normals of the geometry are from the true ones, and with the map that completes it. */
+  function sayAngles() {
+    const said = document.getElementById("angles-said");
+    said.hidden = !told?.angles;
+    if (said.hidden) return;
+    const [before, , after] = told.angles.map((angle) => (angle < 0.01 ? "under 0.01°" : `${angle.toPrecision(2)}°`));
+    said.textContent = `normals off by ${before} in the geometry alone, ${after} with the residual`;
   }
 
   /** Something known beside the surface, for its size. */
@@ -267,6 +277,7 @@ export function surfaceOn(canvas) {
     shapes = next;
     told = packet;
     setLines(seams, packet.arrays.seams);
+    setLines(picked, packet.arrays.picked);
     stand.rotation.x = packet.upright ? Math.PI / 2 : 0;
     stand.updateMatrixWorld();
     canvas.dataset.faces = packet.faces;
@@ -345,6 +356,13 @@ export function surfaceOn(canvas) {
         Object.assign(material, coloured(colours[key], packet.colours_laid[key]));
       }
       take([{ geometry: shape(packet, Object.keys(normals).length > 0), materials }], packet);
+    },
+    /** Takes the arrays of a mesh over, and the normal map that completes it. */
+    showCompleted(packet) {
+      const normalMap = texture(packet.arrays.residual, THREE.NoColorSpace);
+      const materials = cloth(packet.region_counts.length, packet.inward, { normalMap });
+      for (const material of materials) Object.assign(material, coloured());
+      take([{ geometry: shape(packet, true), materials }], packet);
     },
     /** The same surface flat with its bump map, flat with its normal map, displaced, and displaced with its normal map. */
     showWays({ flat, displaced, normals, bump, bumpSpan, colourPixels }) {

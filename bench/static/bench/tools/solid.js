@@ -9,6 +9,7 @@ const canvas = document.getElementById("solid");
 const hint = document.getElementById("solid-hint");
 const HINTS = {
   pick: "click a part to make a region of it, or to take it into the region that is open",
+  crease: "click near an edge of the base: it stays sharp, or is let go again",
   shift: "drag the relief over the surface",
   raise: "drag up or down: the surface follows softly around",
 };
@@ -64,15 +65,21 @@ function pick(part) {
   else post({ action: "add-region", part });
 }
 
+function pickEdge([x, y, z]) {
+  post({ action: "pick-edge", x, y, z });
+}
+
 function start(event) {
   if (!tool || !surface || event.button !== 0) return;
   const begun = surface.under(event);
   if (!begun) return;
   const from = [event.clientX, event.clientY];
-  if (tool === "pick") {
+  if (tool === "pick" || tool === "crease") {
+    const held = tool;
     const end = (last) => {
-      const near = Math.hypot(last.clientX - from[0], last.clientY - from[1]) < NEAR;
-      if (near) pick(begun.part);
+      if (Math.hypot(last.clientX - from[0], last.clientY - from[1]) >= NEAR) return;
+      if (held === "pick") pick(begun.part);
+      else pickEdge(begun.place);
     };
     canvas.addEventListener("pointerup", end, { once: true });
     return;

@@ -1,0 +1,89 @@
+"""Final builds in a real browser, by a worker of their own: forecast, watched, cancelled, run again, downloaded."""
+
+from __future__ import annotations
+
+import threading
+from unittest import mock
+
+import numpy as np
+import trimesh
+from django.db import connection
+
+from browser.test_surface import SurfaceTestCase
+from jobs.models import Build
+from work.carrying import carry_out_once
+
+
+def in_a_thread(label: str, pk: int) -> None:
+    """Carries work out as the worker does: beside the server, the heavy part in a process of its own."""
+
+    def carry():
+        carry_out_once(label, pk)
+        connection.close()
+
+    threading.Thread(target=carry, daemon=True).start()
+
+
+class BuildTests(SurfaceTestCase):
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch("work.tasks.carry_out", in_a_thread))
+
+    def start_build(self):
+        self.run_script("arguments[0].scrollIntoView({block: 'center'})", self.find("#build-final"))
+        self.find("#build-final").click()
+
+    def test_a_build_is_watched_cancelled_run_again_and_downloaded(self):
+        piece = self.begin()
+        self.choose('[name="delivery.mesh_format"]', "ply")
+        self.press_button(""".levels [hx-vals='{"surface.final_level": 7}']""")
+        self.until(lambda: "4 194 304" in self.text("#build-forecast"))
+        self.start_build()
+        self.until(lambda: self.all("#build-list progress"))
+        self.until(lambda: "Waiting" not in self.text("#build-list [role=status]"), "no stage was told")
+        self.find("#build-list [hx-post*='cancel']").click()
+        self.until(lambda: "Cancelled" in self.text("#build-list"))
+        self.until(lambda: not any("(carry)" in thread.name for thread in threading.enumerate()), "it goes on")
+        self.assertFalse(list(Build.objects.get().folder.glob("*")), "nothing is left of it")
+
+        self.press_button(""".levels [hx-vals='{"surface.final_level": 3}']""")
+        self.until(lambda: "16 384" in self.text("#build-forecast"))
+        self.start_build()
+        self.until(lambda: self.all("#build-list [data-state=done]"), "it was not built again")
+        self.find("#build-list a[download]").click()
+        self.until(lambda: list(self.downloads.glob("*.ply")))
+        mesh = trimesh.load(next(self.downloads.glob("*.ply")), process=False)
+        self.assertEqual(len(mesh.faces), 2 * 16_384)
+        self.assertEqual(Build.objects.first().facts["faces"], 16_384)
+        self.assertEqual(self.recipe(piece).surface.final_level, 3)
+
+
+class SplitTests(SurfaceTestCase):
+    def test_geometry_residual_and_all_of_it(self):
+        """A coarse mesh with its residual looks more like all of it than alone."""
+        self.begin()
+        self.press_button(""".levels [hx-vals='{"surface.level": 0}']""")
+        seen = {}
+        for detail in ("geometry", "residual", "all"):
+            self.find(f"[data-detail={detail}]").click()
+            self.settled()
+            seen[detail] = self.middle()
+        off = {name: np.abs(seen[name] - seen["all"]).mean() for name in ("geometry", "residual")}
+        self.assertLess(off["residual"], 0.6 * off["geometry"], off)
+        self.find("[data-detail=residual]").click()
+        self.settled()
+        self.until(lambda: "normals off by" in self.text("#angles-said"))
+
+    def test_an_edge_is_picked_on_the_smooth_surface(self):
+        piece = self.begin()
+        self.press_button('[hx-vals*=\'"kind": "box"\']')
+        self.choose("#control-surface-subdivision-kind", "smooth")
+        self.run_script("arguments[0].scrollIntoView({block: 'center'})", self.find("[data-on-surface=crease]"))
+        self.find("[data-on-surface=crease]").click()
+        before = self.revision()
+        self.find("#solid").click()
+        self.until(lambda: self.revision() != before, "nothing was picked")
+        self.assertEqual(len(self.recipe(piece).surface.subdivision.picked), 1)
+        self.settled()
+        self.press_button("[hx-vals*='let-edges-go']")
+        self.assertEqual(self.recipe(piece).surface.subdivision.picked, ())
