@@ -21,5 +21,9 @@ class TooManyFacesError(ReliefError):
     """A mesh would be larger than the limit."""
 
 
+class TooDearError(ReliefError):
+    """Something would take too long; the message says which number to change."""
+
+
 class Cancelled(Exception):  # noqa: N818 - not an error: somebody changed their mind
     """The person who asked for the work no longer wants it."""

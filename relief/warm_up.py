@@ -9,7 +9,8 @@ from typing import get_args
 import numpy as np
 
 from relief.benchmark import WRAPPED, displace_shape
-from relief.compose.imprints import Imprints, Press, press_stamp, stamp
+from relief.compose.imprints import Imprints, scatter_places, stamp
+from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
 from relief.deliver.formats import picture_file
 from relief.filters.resample import enlarge, resample_by_area
@@ -73,7 +74,7 @@ def _nothing(_: str) -> bytes:
 def _walk_the_route(recipe: Recipe, read_source: ReadSource) -> None:
     """What the pages of a piece ask for.
 
-    What an engine keeps cannot be written to: for such arrays kernels are compiled once more.
+    Kernels are compiled once for each kind of array that they meet there.
     """
     recipe = recipe.with_changes({"maps.resolution": 32})
     engine = Engine()
@@ -130,6 +131,7 @@ def _call_kernels() -> None:
     draw_strokes(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
     paint(field, (Mark(points=((0.5, 0.5),), radius=50),))
     press_stamp(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
+    scatter_places(2, 10, field.footprint, (True, True), 1)
     for model in (GradientNoise, ValueNoise, CellularNoise):
         model().draw(Grid(4, 4, field.footprint))
         model(warp=1).draw(Grid(4, 4, field.footprint))

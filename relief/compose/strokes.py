@@ -14,7 +14,7 @@ import numpy as np
 from pydantic import Field, StringConstraints
 
 from relief.content import Content
-from relief.filters.brush import Brush, Pressed
+from relief.filters.brush import Brush, Pressed, boxes_around, pieces_of
 from relief.filters.gaussian import REACH, gaussian
 from relief.height import HeightField
 from relief.parameters import Kept, drawn_value
@@ -81,6 +81,13 @@ def draw_strokes(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
                 change = np.float32(min(stroke.strength, 1)) * (_smooth(field, here, stroke.radius, samples) - heights)
         samples[place] = heights + here.press * change
     return samples
+
+
+def count_texels(field: HeightField, stroke: Stroke) -> int:
+    """How many texels a stroke has to look at, each as often as a piece of its line comes near."""
+    begin, end = pieces_of(field, np.array(stroke.points))
+    rows, columns = np.diff(boxes_around(field, begin, end, stroke.radius).reshape(-1, 2, 2), axis=2)[..., 0].T
+    return int((rows * columns).sum())
 
 
 def _level(brush: Brush, stroke: Stroke, samples: np.ndarray) -> np.float32:

@@ -51,15 +51,20 @@ class Brush:
             radius: mm.
             falloff: part of the radius over which it presses less and less; 0 a hard edge, 1 all slope.
         """
-        line = np.array(points, np.float64)
-        line[:, :2] = np.clip(line[:, :2], -FARTHEST, 1 + FARTHEST) * self.field.footprint.sides
-        begin, end = (line[:-1], line[1:]) if len(line) > 1 else (line, line)
+        begin, end = pieces_of(self.field, points)
         boxes = boxes_around(self.field, begin, end, radius)
         count = _measure(begin, end, boxes, radius, *self.field.spacing, self._far, self._pressure)
         rows, columns, press = np.empty(count, np.int32), np.empty(count, np.int32), np.empty(count, np.float32)
         _lift(boxes, radius, max(falloff, 1e-3), self._far, self._pressure, rows, columns, press)
         (top, _, left, _), (_, bottom, _, right) = boxes.min(axis=0), boxes.max(axis=0)
         return Pressed(rows, columns, press, int(top), int(left), int(bottom), int(right))
+
+
+def pieces_of(field: HeightField, points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The ends of each piece of a line (x, y as parts of the footprint, pressure): x and y in mm, pressure."""
+    line = np.array(points, np.float64)
+    line[:, :2] = np.clip(line[:, :2], -FARTHEST, 1 + FARTHEST) * field.footprint.sides
+    return (line[:-1], line[1:]) if len(line) > 1 else (line, line)
 
 
 def boxes_around(field: HeightField, begin: np.ndarray, end: np.ndarray, radius: float) -> np.ndarray:

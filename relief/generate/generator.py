@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, ClassVar, Literal
 import numpy as np
 
 from relief.content import Content
+from relief.cost import Cost
 from relief.height import Footprint
 from relief.progress import Progress
 
@@ -67,6 +68,10 @@ class Generator(Content):
     def about(cls) -> str:
         """What it is, in a sentence."""
         return (cls.__doc__ or "").strip()
+
+    def cost(self, grid: Grid) -> Cost | None:
+        """What drawing it costs, where that is more than its texels."""
+        return None
 
     def draw(self, grid: Grid) -> np.ndarray:
         """Heights, 0 to 1 where nothing is exaggerated: float32 (rows, columns), the same at every resolution."""

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.cost import Cost
 from relief.generate.generator import Family, Generator, Grid, fit_count, nudge, ramp
 from relief.height import Footprint
 from relief.parameters import number
@@ -46,15 +47,23 @@ class Scallops(Generator):
             "The row", self.row, footprint.height, down
         )
 
+    def cost(self, grid: Grid) -> Cost:
+        rows = self._reach(grid) + 1
+        return Cost(rows * grid.rows * grid.columns, "Set “Row” larger, or “Width” smaller.")
+
+    def _reach(self, grid: Grid) -> int:
+        """How many rows a scale hangs over those below."""
+        across, down = self.counts(grid.footprint)
+        return int(np.ceil(grid.footprint.width / across / 2 / (grid.footprint.height / down))) + 1
+
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self.counts(grid.footprint)
         wide, high = grid.footprint.width / across, grid.footprint.height / down
         radius = wide / 2
         y = grid.down() * down
-        reach = int(np.ceil(radius / high)) + 1
         height = np.zeros((grid.rows, grid.columns), np.float32)
         # from the lowest row that reaches here to the highest, which lies on top
-        for above in range(reach + 1):
+        for above in range(self._reach(grid) + 1):
             row = np.floor(y) - above
             u = grid.across() * across + np.float32(0.5) * np.mod(row, 2)
             dx = (u - np.floor(u) - np.float32(0.5)) * wide

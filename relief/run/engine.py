@@ -16,6 +16,7 @@ from typing import Any
 
 import numpy as np
 
+from relief.cost import BUDGET, Cost
 from relief.errors import Cancelled
 from relief.progress import Part, Progress
 
@@ -30,6 +31,7 @@ class Stage:
         parameters: all that the result depends on beside the inputs, as JSON data.
         inputs: the stages it needs.
         keep: whether its result is worth its room; what is made again in a moment is not.
+        cost: called with the results of the inputs: what `compute` will cost, where that is more than its result shows.
         reports: whether `compute` takes a progress behind its inputs: it takes long, reports and can be cancelled.
     """
 
@@ -39,6 +41,7 @@ class Stage:
     inputs: tuple[Stage, ...] = ()
     keep: bool = True
     reports: bool = False
+    cost: Callable[..., Cost | None] | None = None
     key: str = field(init=False)
 
     def __post_init__(self) -> None:
@@ -49,11 +52,12 @@ class Stage:
 class Engine:
     """Runs stages and keeps their results, the least recently used ones dropped beyond `capacity` bytes.
 
-    What is kept cannot be written to. A buffer that several results share is counted once.
+    What is kept cannot be written to. A buffer that several results share is counted once. A stage that would touch
+    more than `budget` texels is not begun.
     """
 
-    def __init__(self, capacity: int = 1 << 30) -> None:
-        self.capacity = capacity
+    def __init__(self, capacity: int = 1 << 30, budget: int = BUDGET) -> None:
+        self.capacity, self.budget = capacity, budget
         self.kept_bytes = 0
         self.computed = 0
         self._results: OrderedDict[str, _Result] = OrderedDict()
@@ -73,6 +77,7 @@ class Engine:
         Raises:
             Cancelled: asked for through `progress`: between two stages, within one that reports, or while somebody else
                 computes what is needed.
+            TooDearError: a stage would touch more texels than the budget allows.
         """
         progress = progress or Progress()
         held, order = self._plan(stage)
@@ -123,6 +128,9 @@ class Engine:
         try:
             progress.step(0, stage.name)
             inputs = [held[needed.key] for needed in stage.inputs]
+            cost = stage.cost(*inputs) if stage.cost else None
+            if cost:
+                cost.refuse_beyond(self.budget, stage.name)
             mine.value = stage.compute(*inputs, progress) if stage.reports else stage.compute(*inputs)
             mine.done = True
             self._keep(stage, mine.value)

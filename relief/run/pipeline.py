@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 
-from relief.compose.imprints import Imprints, stamp
+from relief.compose.imprints import Imprints, cost_of_presses, stamp
 from relief.compose.masks import FOLLOWS
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
@@ -98,11 +98,12 @@ class Pipeline:
         grid = grid or whole
         if isinstance(content, Generator):
             compute = partial(stages.draw_generator, content)
-            return Stage(content.title, compute, content.model_dump(), (grid,), reports=True)
+            return Stage(content.title, compute, content.model_dump(), (grid,), reports=True, cost=content.cost)
         if isinstance(content, Imprints):
             inputs = (grid, self._stamp(content))
+            compute, cost = partial(stages.press_imprints, content), partial(cost_of_presses, content)
             return Stage(
-                "Pressing in", partial(stages.press_imprints, content), content.model_dump(exclude={"source"}), inputs
+                "Pressing in", compute, content.model_dump(exclude={"source"}), inputs, reports=True, cost=cost
             )
         return Stage("Level ground", stages.level_ground, None, (grid,))
 
@@ -152,7 +153,7 @@ class Pipeline:
                 "Taking the amplitude", partial(stages.set_amplitude, amplitude=amplitude), amplitude, (stage,)
             )
         compute, slow = (treatment.treat_slowly, True) if treatment.slow else (treatment.treat, False)
-        return Stage(treatment.title, compute, treatment.model_dump(), (stage,), reports=slow)
+        return Stage(treatment.title, compute, treatment.model_dump(), (stage,), reports=slow, cost=treatment.cost)
 
     # all layers
 
@@ -223,7 +224,8 @@ class Pipeline:
         blocks = [strokes[first : first + BLOCK] for first in range(0, whole, BLOCK)]
         for block in [*blocks, *((stroke,) for stroke in strokes[whole:])]:
             compute = partial(stages.apply_strokes, self.read_source, block)
-            stage = Stage("Hand strokes", compute, block, (stage,))
+            cost = partial(stages.cost_of_strokes, self.read_source, block)
+            stage = Stage("Hand strokes", compute, block, (stage,), cost=cost)
         return stage
 
     def _mask_input(self, number: int) -> Stage | None:
@@ -320,7 +322,8 @@ class Pipeline:
             cell = Stage("Cutting a repeat", layer.layout.cell, layer.layout.model_dump(), (self.grid(),))
             content = layer.content
             inputs: tuple[Stage, ...] = (cell, self._stamp(content), picture)
-            samples = Stage("Pressing colours in", partial(stages.press_colours, content), content.model_dump(), inputs)
+            compute, cost = partial(stages.press_colours, content), partial(stages.cost_of_colours, content)
+            samples = Stage("Pressing colours in", compute, content.model_dump(), inputs, reports=True, cost=cost)
         elif role in layer.companions:
             samples = self._companion_of(number, role, layer.companions[role])
         else:

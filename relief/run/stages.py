@@ -10,9 +10,11 @@ import cv2
 import numpy as np
 
 from relief.compose.blend import blend_layers
-from relief.compose.imprints import Imprints, places_of_presses, press_stamp
+from relief.compose.imprints import Imprints, cost_of_presses, places_of_presses
 from relief.compose.layout import Layout
-from relief.compose.strokes import Stroke, draw_strokes
+from relief.compose.pressing import press_stamp
+from relief.compose.strokes import Stroke, count_texels, draw_strokes
+from relief.cost import Cost
 from relief.filters.resample import Method, as_type, resample, resample_field, shrunk
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fit_size
@@ -133,11 +135,19 @@ def blend_companion(number: int, below: np.ndarray, over: np.ndarray, composite:
     return below + seen * (over - below)
 
 
-def press_colours(content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray) -> np.ndarray:
+def press_colours(
+    content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray, progress: Progress
+) -> np.ndarray:
     """The colours of imprints over one repeat, pressed at the places of their heights: float32 (rows, columns, 3)."""
     colours = colours if colours.ndim == 3 else np.dstack([colours] * 3)
     colours = resample(colours, *small.size, "area", (False, False))
-    return press_stamp(small, places_of_presses(content, grid.footprint, (True, True)), grid, (True, True), colours)[0]
+    places = places_of_presses(content, grid.footprint, WRAPPED.wraps)
+    return press_stamp(small, places, grid, WRAPPED.wraps, colours, progress)[0]
+
+
+def cost_of_colours(content: Imprints, grid: Grid, small: HeightField, _: np.ndarray) -> Cost:
+    """What `press_colours` costs."""
+    return cost_of_presses(content, grid, small)
 
 
 def repeat_samples(
@@ -174,10 +184,10 @@ def level_ground(grid: Grid) -> HeightField:
     return HeightField(np.zeros((grid.rows, grid.columns), np.float32), grid.footprint, WRAPPED)
 
 
-def press_imprints(content: Imprints, grid: Grid, small: HeightField) -> HeightField:
+def press_imprints(content: Imprints, grid: Grid, small: HeightField, progress: Progress) -> HeightField:
     """Imprints over one repeat, at all their places; the field's alpha is where they reach."""
     places = places_of_presses(content, grid.footprint, WRAPPED.wraps)
-    heights, cover = press_stamp(small, places, grid, WRAPPED.wraps)
+    heights, cover = press_stamp(small, places, grid, WRAPPED.wraps, progress=progress)
     return HeightField(heights, grid.footprint, WRAPPED, cover)
 
 
@@ -229,6 +239,12 @@ def cover_of_layer(layer: int, composite: Composite) -> np.ndarray:
 def apply_strokes(read: Callable[[str], bytes], digests: tuple[str, ...], field: HeightField) -> HeightField:
     """A field after some strokes, which are read by their hashes."""
     return field.with_samples(draw_strokes(field, (Stroke.read(read(digest)) for digest in digests)))
+
+
+def cost_of_strokes(read: Callable[[str], bytes], digests: tuple[str, ...], field: HeightField) -> Cost:
+    """What `apply_strokes` costs."""
+    texels = sum(count_texels(field, Stroke.read(read(digest))) for digest in digests)
+    return Cost(texels, "Draw with a smaller radius, or shorter strokes.")
 
 
 def blend_layer(

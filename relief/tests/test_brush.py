@@ -8,7 +8,8 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief.compose.imprints import Imprints, Press, press_stamp, stamp
+from relief.compose.imprints import Imprints, stamp
+from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, draw_strokes
 from relief.filters.brush import boxes_around
 from relief.generate.generator import Grid

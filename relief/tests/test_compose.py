@@ -12,9 +12,10 @@ import numpy as np
 
 from relief.__main__ import main
 from relief.compose.blend import blend_layers
-from relief.compose.imprints import Imprints, Press, places_of_presses, press_stamp, scatter_places, stamp
+from relief.compose.imprints import Imprints, places_of_presses, scatter_places, stamp
 from relief.compose.layout import Layout
 from relief.compose.masks import Mask, between
+from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, draw_strokes
 from relief.deliver.bundle import delivery_files
 from relief.errors import RecipeError

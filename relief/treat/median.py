@@ -12,6 +12,7 @@ from typing import ClassVar, Literal
 import cv2
 import numpy as np
 
+from relief.cost import Cost
 from relief.height import HeightField, pad
 from relief.kernels import helper, kernel, prange, serial_kernel, thread_count
 from relief.parameters import number
@@ -177,9 +178,17 @@ class Median(Treatment):
         help="Specks narrower than this vanish. Lines narrower than this vanish too.",
     )  # fmt: skip
 
+    def cost(self, field: HeightField) -> Cost:
+        # the histogram of a window changes by about as many levels as it is wide (measured)
+        return Cost(field.samples.size * (2 * self._reach(field)[0] + 1), "Set “Radius” smaller.")
+
     def treat_slowly(self, field: HeightField, progress: Progress) -> HeightField:
+        return field.with_samples(median(field.samples, self._reach(field), field.edges.wraps, progress))
+
+    def _reach(self, field: HeightField) -> tuple[int, int]:
+        """Texels that the window reaches on each side (across, down), a quarter of the field at most."""
         across, down = (
             min(round(self.radius / step), count // 4)
             for step, count in zip(field.spacing, field.samples.shape[::-1], strict=True)
         )
-        return field.with_samples(median(field.samples, (across, down), field.edges.wraps, progress))
+        return across, down

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.cost import Cost
 from relief.height import Edges, Footprint, HeightField
 from relief.parameters import Parameters, switch
 from relief.progress import Progress
@@ -41,6 +42,10 @@ class Treatment(Parameters):
     @property
     def heading(self) -> str:
         return self.title
+
+    def cost(self, field: HeightField) -> Cost | None:
+        """What it costs, where that is more than the texels of the field."""
+        return None
 
     def treat(self, field: HeightField) -> HeightField:
         """The field after this treatment; one that wraps keeps wrapping."""

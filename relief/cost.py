@@ -1,0 +1,36 @@
+"""What a stage will cost, known before it starts, so that what would hang the studio is refused with a sentence."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from relief.errors import TooDearError
+
+BUDGET = 30_000_000_000
+"""Texels that one stage may touch, unless an engine is given another budget: some ten minutes."""
+
+
+@dataclass(frozen=True)
+class Cost:
+    """About what a stage will do.
+
+    Attributes:
+        texels: how many it touches, each as often as it does.
+        change: which number to change where that is too much, as a sentence.
+    """
+
+    texels: int
+    change: str
+
+    def refuse_beyond(self, budget: int, name: str) -> None:
+        """Raises TooDearError where it is more than a budget allows."""
+        if self.texels > budget:
+            asked, most = _say(self.texels), _say(budget)
+            raise TooDearError(f"{name} would touch {asked} texels, and at most {most} may be. {self.change}")
+
+
+def _say(count: int) -> str:
+    for size, word in ((10**12, "million million"), (10**9, "thousand million"), (10**6, "million")):
+        if count >= size:
+            return f"{count / size:.3g} {word}" if count < 1000 * 10**12 else "far too many"
+    return f"{count}"
