@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from django.db import models, transaction
@@ -150,7 +152,7 @@ class Revision(models.Model):
     def read(self) -> Recipe:
         """The recipe, migrated when it is of an earlier version; what that kept in the recipe is kept in files now."""
         if self._read is None:  # a revision never changes
-            self._read, kept = Recipe.read_whole(self.recipe)
+            self._read, kept = _read_recipe(json.dumps(self.recipe))
             for data in kept.values():
                 keep_file(data)
         return self._read.showing(self.piece.shown)
@@ -176,3 +178,9 @@ class Proof(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+@lru_cache(maxsize=200)
+def _read_recipe(text: str) -> tuple[Recipe, dict[str, bytes]]:
+    """A recipe is read for each picture of a drag, and the same ones again and again."""
+    return Recipe.read_whole(json.loads(text))

@@ -3,44 +3,163 @@
 from __future__ import annotations
 
 import argparse
+import fcntl
 import os
 import shutil
 import signal
+import socket
+import sqlite3
 import subprocess
 import sys
 import time
 import urllib.error
 import urllib.request
+from collections import deque
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import TextIO
 
 HOUSE = Path(__file__).resolve().parent.parent
-PATIENCE = 60  # seconds until the server must have answered
+HOST = "127.0.0.1"
+PATIENCE = 60
+"""Seconds until the server must have answered."""
+
+LEAVE = 5
+"""Seconds that server and worker have to end by themselves."""
+
+DATABASE, LOCK = "studio.sqlite3", "in-use"
+OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", LOCK, "media")
+"""What a studio makes in its data folder."""
+
+PATCHES = (5, 60)
+"""A part that ended more than so many times within so many seconds is not started again."""
+
+
+class CannotStartError(Exception):
+    """Why the studio does not start, in one line."""
 
 
 def main() -> int:
     """Starts the studio with its demo pieces; the exit status of the process."""
+    chosen = _read_options()
+    for ending in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ending, _interrupt)
+    try:
+        data = chosen.data.expanduser().resolve()
+        refuse_used_port(chosen.port)
+        with hold_data(data):
+            if chosen.fresh:
+                empty_folder(data, sure=chosen.yes)
+            os.environ |= {
+                "GRAVEL_DATA": str(data), "DJANGO_SETTINGS_MODULE": "studio.settings", "PYTHONUNBUFFERED": "1"
+            }  # fmt: skip
+            prepare()
+            return serve(chosen.port)
+    except CannotStartError as problem:
+        print(f"bin/demo: {problem}", file=sys.stderr)
+        return 1
+    except OSError as problem:
+        print(f"bin/demo: {problem.filename or chosen.data}: {problem.strerror or problem}.", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 0
+
+
+def _read_options() -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="bin/demo", description="Starts Zealous Gravel with its demo pieces.")
-    parser.add_argument("--port", type=int, default=8000, help="port on 127.0.0.1 (8000)")
+    parser.add_argument("--port", type=_port, default=8000, help=f"port on {HOST} (8000)")
     parser.add_argument("--data", type=Path, default=HOUSE / "var", metavar="DIR", help="database, media, queue (var/)")
     parser.add_argument("--fresh", action="store_true", help="throw the data folder's demo and own pieces away first")
-    chosen = parser.parse_args()
-    data = chosen.data.resolve()
-    if chosen.fresh and not empty_folder(data):
-        return 1
-    os.environ |= {"GRAVEL_DATA": str(data), "DJANGO_SETTINGS_MODULE": "studio.settings", "PYTHONUNBUFFERED": "1"}
-    prepare()
-    return serve(chosen.port)
+    parser.add_argument("--yes", action="store_true", help="with --fresh: do not ask, even when there are own pieces")
+    parser.error = _say_and_leave  # type: ignore[method-assign]
+    return parser.parse_args()
 
 
-def empty_folder(data: Path) -> bool:
-    """Removes a data folder of ours; any other folder is left alone."""
-    if not data.exists():
-        return True
-    if any(data.iterdir()) and not (data / "studio.sqlite3").exists():
-        print(f"{data} holds no studio data, so it is not emptied.", file=sys.stderr)
-        return False
-    shutil.rmtree(data, onerror=_unless_gone)
-    return True
+def _say_and_leave(message: str) -> None:
+    print(f"bin/demo: {message}", file=sys.stderr)
+    raise SystemExit(2)
+
+
+def _port(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text[:6]) <= 65535:
+        raise argparse.ArgumentTypeError(f"{text[:20]} is no port; take one from 1024 to 65535")
+    return int(text)
+
+
+def _interrupt(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def refuse_used_port(port: int) -> None:
+    """Raises CannotStartError when something listens on a port already, or nothing of ours may."""
+    with socket.socket() as tried:
+        tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            tried.bind((HOST, port))
+        except PermissionError:
+            raise CannotStartError(f"Port {port} is kept for the system; take one from 1024 up with --port.") from None
+        except OSError:
+            raise CannotStartError(f"Port {port} is taken. End what uses it, or take another with --port.") from None
+
+
+@contextmanager
+def hold_data(data: Path) -> Iterator[None]:
+    """Holds a data folder, which is made if need be, for this studio alone.
+
+    Raises:
+        CannotStartError: it is no folder, cannot be written to, or another studio runs on it.
+    """
+    if data.exists() and not data.is_dir():
+        raise CannotStartError(f"{data} is a file; --data takes a folder.")
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+        lock: TextIO = (data / LOCK).open("a")
+    except OSError as problem:
+        raise CannotStartError(f"{data} cannot be written to ({problem.strerror}).") from None
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise CannotStartError(
+                f"Another studio runs on {data}. End it, or take another folder with --data."
+            ) from None
+        yield
+
+
+def empty_folder(data: Path, *, sure: bool) -> None:
+    """Removes what a studio made in its data folder, and nothing else there; asks when own pieces are among it.
+
+    Raises:
+        CannotStartError: they are to be kept.
+    """
+    own = count_own_pieces(data / DATABASE)
+    if own and not sure:
+        pieces = "1 piece of your own" if own == 1 else f"{own} pieces of your own"
+        if not sys.stdin.isatty():
+            raise CannotStartError(f"{data} holds {pieces}. To throw them away add --yes.")
+        print(f"{data} holds {pieces}. Throw them away? Type yes: ", end="", flush=True)
+        if sys.stdin.readline().strip().lower() != "yes":
+            raise CannotStartError("Nothing was removed.")
+    for pattern in OURS:
+        for place in data.glob(pattern):
+            if place.name == LOCK:
+                continue  # it is held
+            if place.is_dir() and not place.is_symlink():
+                shutil.rmtree(place, onerror=_unless_gone)
+            else:
+                place.unlink(missing_ok=True)
+
+
+def count_own_pieces(database: Path) -> int:
+    """Pieces in a studio's database that are no demo; none where it cannot be read."""
+    if not database.exists():
+        return 0
+    try:
+        with sqlite3.connect(f"{database.as_uri()}?mode=ro", uri=True) as connection:
+            return int(connection.execute("select count(*) from shelf_piece where demo = ''").fetchone()[0])
+    except sqlite3.DatabaseError:
+        return 0
 
 
 def _unless_gone(_function, _path, problem) -> None:
@@ -66,37 +185,68 @@ def prepare() -> None:
     call_command("load_demo")
 
 
+class Running:
+    """Server and worker. One that ends is started again, so that no fault of one ends the studio."""
+
+    def __init__(self, port: int) -> None:
+        parent = ["--parent", str(os.getpid())]
+        self.commands = {
+            "server": [sys.executable, "-m", "studio.server", "--port", str(port), *parent],
+            "worker": [sys.executable, "-m", "studio.worker", *parent],
+        }
+        self.processes = {name: self._start(name) for name in self.commands}
+        self._ended: dict[str, deque[float]] = {name: deque(maxlen=PATCHES[0]) for name in self.commands}
+
+    def _start(self, name: str) -> subprocess.Popen:
+        memory = {"MALLOC_ARENA_MAX": "4"}  # what threads free goes back sooner (measured: bin/soak)
+        # a session of its own: Ctrl-C in a terminal is answered by this process alone
+        return subprocess.Popen(self.commands[name], cwd=HOUSE, env=os.environ | memory, start_new_session=True)
+
+    def mend(self) -> bool:
+        """Starts again what has ended; false when that happens too often."""
+        for name, process in self.processes.items():
+            if process.poll() is None:
+                continue
+            ended = self._ended[name]
+            if len(ended) == ended.maxlen and time.monotonic() - ended[0] < PATCHES[1]:
+                print(f"The {name} ends again and again (status {process.returncode}).", file=sys.stderr)
+                return False
+            ended.append(time.monotonic())
+            print(f"The {name} ended (status {process.returncode}) and is started again.", file=sys.stderr, flush=True)
+            self.processes[name] = self._start(name)
+        return True
+
+    def end(self) -> None:
+        """Ends both, and all that they have started."""
+        for process in self.processes.values():
+            process.terminate()
+        until = time.monotonic() + LEAVE
+        for process in self.processes.values():
+            with suppress(subprocess.TimeoutExpired):
+                process.wait(timeout=max(0.1, until - time.monotonic()))
+            with suppress(ProcessLookupError):
+                os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
+
+
 def serve(port: int) -> int:
-    """Runs server and worker until one of them ends or Ctrl-C comes."""
-    address = f"http://127.0.0.1:{port}/"
-    commands = [
-        [
-            sys.executable, "-m", "gunicorn", "studio.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", "1",
-            "--worker-class", "gthread", "--threads", "6", "--timeout", "180", "--log-level", "warning",
-        ],
-        [sys.executable, "manage.py", "run_huey", "--workers", "2", "--quiet"],
-    ]  # fmt: skip
-    running = [subprocess.Popen(command, cwd=HOUSE, start_new_session=True) for command in commands]
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    """Runs server and worker until Ctrl-C comes, or one of them cannot be kept up."""
+    address = f"http://{HOST}:{port}/"
+    running = Running(port)
     try:
-        if not answers(address, running[0]):
+        if not answers(address, running.processes["server"]):
             print(f"The server does not answer. Is port {port} taken? Try --port.", file=sys.stderr)
             return 1
         print(f"\nZealous Gravel is ready at {address}\nCtrl-C ends it.\n", flush=True)
-        while all(process.poll() is None for process in running):
+        while running.mend():
             time.sleep(0.5)
-        print("The server or the worker ended.", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         return 0
     finally:
-        for process in running:
-            process.terminate()
-        for process in running:
-            try:
-                process.wait(timeout=10)
-            except subprocess.TimeoutExpired:
-                process.kill()
+        for ending in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(ending, signal.SIG_IGN)  # it is ending
+        running.end()
 
 
 def answers(address: str, server: subprocess.Popen) -> bool:

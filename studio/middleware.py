@@ -1,10 +1,32 @@
-"""The local mode: only this machine is answered, and whoever sits at it is the one artist."""
+"""The local mode: only this machine is answered, whoever sits at it is the one artist, and requests take turns at its
+processors.
+"""
 
 import ipaddress
+import logging
+import threading
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.http import HttpResponseForbidden
+from django.http import HttpResponse, HttpResponseForbidden
+from django.urls import Resolver404, resolve
 from django.utils.functional import SimpleLazyObject
+
+from relief.errors import Cancelled, ReliefError
+from studio.refusals import FULL_DISK, is_full_disk, refuse
+from studio.wanted import answering
+
+logger = logging.getLogger(__name__)
+
+COMPUTING = {"bench", "jobs", "catalogue"}
+"""Apps whose pages may compute; of the shelf only what takes pictures in and shows them does."""
+
+COMPUTING_ON_SHELF = {"keep", "pixels", "swatch", "set", "mend"}
+
+MOMENT = 0.1
+"""Seconds after which a request that waits for its turn asks whether it is still wanted."""
+
+BUSY = "The studio is busy with other requests. Nothing was changed; try again in a moment."
 
 
 def this_machine_only(get_response):
@@ -21,6 +43,74 @@ def this_machine_only(get_response):
         return get_response(request)
 
     return answer
+
+
+def kept_to_itself(get_response):
+    """Keeps other sites from loading what is answered here, or holding on to a window of it."""
+
+    def answer(request):
+        response = get_response(request)
+        response["Cross-Origin-Resource-Policy"] = "same-origin"
+        response["Cross-Origin-Opener-Policy"] = "same-origin"
+        return response
+
+    return answer
+
+
+def faults_in_words(get_response):
+    """What no view answers to: a disk that is full, work that nobody waits for any more, or that took too long."""
+
+    def process_exception(request, problem):
+        if isinstance(problem, Cancelled):
+            return HttpResponse(status=204)
+        if isinstance(problem, ReliefError):
+            return refuse(request, 422, "Not done", str(problem))
+        if is_full_disk(problem):
+            logger.warning("The disk is full: %s", problem)
+            return refuse(request, 507, "The disk is full", FULL_DISK)
+        return None
+
+    def answer(request):
+        return get_response(request)
+
+    answer.process_exception = process_exception
+    return answer
+
+
+def one_after_the_other(get_response):
+    """Requests that compute take turns, so many at once; beyond so many that wait one is told to come again.
+
+    One that waits and whose page has gone is not answered any more.
+    """
+    turns = threading.BoundedSemaphore(settings.COMPUTING_AT_ONCE)
+    places = threading.BoundedSemaphore(settings.COMPUTING_AND_WAITING)
+
+    def answer(request):
+        if not _computes(request):
+            return get_response(request)
+        with answering(request) as progress:
+            if not places.acquire(blocking=False):
+                return refuse(request, 503, "Busy", BUSY)
+            try:
+                while not turns.acquire(timeout=MOMENT):
+                    if progress.hung_up():
+                        return HttpResponse(status=204)
+                try:
+                    return get_response(request)
+                finally:
+                    turns.release()
+            finally:
+                places.release()
+
+    return answer
+
+
+def _computes(request) -> bool:
+    try:
+        match = resolve(request.path_info)
+    except Resolver404:
+        return False
+    return match.app_name in COMPUTING or (match.app_name == "shelf" and match.url_name in COMPUTING_ON_SHELF)
 
 
 def local_artist(get_response):

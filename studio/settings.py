@@ -8,7 +8,8 @@ import secrets
 from pathlib import Path
 
 from csp.constants import NONE, SELF
-from huey import SqliteHuey
+
+from work.queue import SturdyHuey
 
 HOUSE = Path(__file__).resolve().parent.parent
 DATA = Path(os.environ.get("GRAVEL_DATA", HOUSE / "var")).resolve()
@@ -47,6 +48,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "studio.middleware.kept_to_itself",
     "studio.middleware.this_machine_only",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -55,6 +57,8 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "studio.middleware.one_after_the_other",
+    "studio.middleware.faults_in_words",
     "studio.middleware.local_artist",
 ]
 
@@ -84,7 +88,7 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-HUEY = SqliteHuey("jobs", filename=str(DATA / "queue.sqlite3"))
+HUEY = SturdyHuey("jobs", filename=str(DATA / "queue.sqlite3"))
 
 MEDIA_ROOT = DATA / "media"
 
@@ -93,6 +97,16 @@ DELIVERIES_DAYS, DELIVERIES_BYTES = 90, 50 << 30
 
 ENGINE_BYTES = 640 << 20
 """Bytes of finished computations that a process keeps; what is under way comes on top."""
+
+ENGINE_TEXELS = int(os.environ.get("GRAVEL_TEXELS", 1_000_000_000))
+"""Texels that one stage may touch for a page: some twenty seconds. What takes longer is refused before it starts."""
+
+LONGEST_REQUEST = 60
+"""Seconds that a request may compute."""
+
+COMPUTING_AT_ONCE, COMPUTING_AND_WAITING = max(2, os.cpu_count() or 2), 24
+"""Requests that compute at the same time, and those with the ones that wait for it; the server has threads for more."""
+
 STATIC_URL = "static/"
 STATICFILES_DIRS = [HOUSE / "static"]
 WHITENOISE_USE_FINDERS = True

@@ -7,5 +7,6 @@ urlpatterns = [
     path("", include("jobs.urls")),
 ]
 
+handler400 = "studio.views.not_taken"
 handler404 = "studio.views.not_found"
 handler500 = "studio.views.broken"

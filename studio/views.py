@@ -1,22 +1,33 @@
-"""Pages for when something cannot be shown."""
+"""Pages for when something cannot be shown or is not taken."""
 
-from django.shortcuts import render
+from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent
+
+from studio.refusals import refuse
+
+TOO_MUCH = {
+    RequestDataTooBig: "That was more than the studio takes at once. Your last change was not kept; send less of it.",
+    TooManyFieldsSent: "Those were more values than the studio takes at once. Nothing was kept; send fewer.",
+    TooManyFilesSent: "Those were more files than the studio takes at once. Nothing was kept; choose at most 200.",
+}
+NOT_UNDERSTOOD = "The studio could not read what was sent. Nothing was kept; reload the page and try again."
 
 
 def not_found(request, exception=None):
     """Nothing is at the address, or it belongs to somebody else."""
-    return _page(request, 404, "Not found", "There is nothing at this address, or it is not yours.")
+    return refuse(request, 404, "Not found", "There is nothing at this address, or it is not yours.")
 
 
 def broken(request):
     """A fault of the studio itself."""
-    return _page(request, 500, "Something broke", "Everything up to your last change is kept. Go back and try again.")
+    return refuse(request, 500, "Something broke", "Everything up to your last change is kept. Go back and try again.")
+
+
+def not_taken(request, exception=None):
+    """What was sent is too much, or no request at all."""
+    sentence = next((words for kind, words in TOO_MUCH.items() if isinstance(exception, kind)), NOT_UNDERSTOOD)
+    return refuse(request, 400, "Not taken", sentence)
 
 
 def not_from_here(request, reason=""):
     """A post that came from no page of this studio."""
-    return _page(request, 403, "Not accepted", "The request did not come from a page of this studio. Reload the page.")
-
-
-def _page(request, status, title, text):
-    return render(request, "studio/message.html", {"title": title, "text": text}, status=status)
+    return refuse(request, 403, "Not accepted", "The request did not come from a page of this studio. Reload the page.")

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import logging
-import os
-import secrets
-import socket
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -15,7 +12,8 @@ from django.db import connection
 
 from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
-from work.models import LEASE, Work, WorkError
+from studio.refusals import FULL_DISK, is_full_disk
+from work.models import LEASE, Work, WorkError, name_worker
 
 logger = logging.getLogger(__name__)
 
@@ -44,7 +42,7 @@ def carry_out_once(label: str, pk: int) -> bool:
     False where it is not carried out: it is somebody else's, has ended, or has to wait for other heavy work.
     """
     work = apps.get_model(label).objects.filter(pk=pk).first()
-    worker = f"{socket.gethostname()[:40]}-{os.getpid()}-{secrets.token_hex(4)}"
+    worker = name_worker()
     if work is None or not work.claim(worker):
         return False
     with Lease(work, worker):
@@ -63,12 +61,11 @@ def _outcome(work: Work, worker: str) -> dict[str, Any]:
         return {}
     except (WorkError, ReliefError) as problem:
         return {"state": failed, "message": str(problem)[:300]}
-    except OSError:
-        logger.exception("Work could not be kept")
-        return {"state": failed, "message": "It could not be kept. The disk may be full."}
-    except Exception:
+    except Exception as problem:
         logger.exception("Work broke")
-        return {"state": failed, "message": BROKE}
+        full = is_full_disk(problem)
+        unkept = "It could not be kept. The disk may be full." if isinstance(problem, OSError) else BROKE
+        return {"state": failed, "message": FULL_DISK if full else unkept}
     return {"state": Work.State.DONE, "progress": 1, "message": "", **done}
 
 

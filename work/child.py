@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import ctypes
+import multiprocessing
 import os
 import signal
+import sys
 import time
 import traceback
 from collections.abc import Callable
@@ -25,7 +27,8 @@ DIE_WITH_PARENT = 1
 
 def carry(sending: Connection, work: Callable[..., Any], arguments: tuple) -> None:
     """What the process does: the work, at the back of the queue for the processor, and no longer than its parent."""
-    ctypes.CDLL(None).prctl(DIE_WITH_PARENT, signal.SIGKILL)
+    parent = multiprocessing.parent_process()
+    end_with_parent(parent.pid if parent else None)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is its parent's to answer
     os.nice(NICENESS)
     try:
@@ -33,6 +36,15 @@ def carry(sending: Connection, work: Callable[..., Any], arguments: tuple) -> No
     except BaseException as problem:
         problem.add_note(traceback.format_exc())  # where it was raised is not pickled
         sending.send(("raised", problem))
+
+
+def end_with_parent(parent: int | None) -> None:
+    """Has this process ended as soon as the one that started it is gone, however that ended."""
+    if sys.platform != "linux":
+        return
+    ctypes.CDLL(None).prctl(DIE_WITH_PARENT, signal.SIGKILL)
+    if parent is not None and os.getppid() != parent:  # it was gone before that was asked for
+        os._exit(1)
 
 
 class _Sent(Progress):

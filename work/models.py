@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import secrets
+import socket
 from datetime import timedelta
 from typing import ClassVar
 
@@ -20,6 +23,25 @@ MOST_ATTEMPTS = 3
 
 class WorkError(Exception):
     """The work cannot be done; the message is a sentence for the artist."""
+
+
+def name_worker() -> str:
+    """A name for who carries out one piece of work: the machine, the process, and what tells it from its others."""
+    return f"{socket.gethostname()[:40]}/{os.getpid()}/{secrets.token_hex(4)}"
+
+
+def has_ended(worker: str) -> bool:
+    """Whether a worker's process ran on this machine and is gone."""
+    machine, _, rest = worker.rpartition("/")[0].rpartition("/")
+    if machine != socket.gethostname()[:40] or not rest.isdecimal():
+        return False
+    try:
+        os.kill(int(rest), 0)
+    except ProcessLookupError:
+        return True
+    except PermissionError:
+        pass
+    return False
 
 
 class Work(models.Model):
@@ -66,6 +88,13 @@ class Work(models.Model):
         """Running work whose worker has not been heard of for longer than its lease."""
         lost = Q(leased_until=None) | Q(leased_until__lt=timezone.now())
         return cls.objects.filter(lost, state=cls.State.RUNNING)
+
+    @classmethod
+    def release_from_the_dead(cls) -> None:
+        """Work whose worker ran on this machine, and runs no more, need not wait until its lease is over."""
+        for pk, worker in cls.objects.filter(state=cls.State.RUNNING).values_list("pk", "worker"):
+            if has_ended(worker):
+                cls.objects.filter(pk=pk, state=cls.State.RUNNING, worker=worker).update(leased_until=None)
 
     def claim(self, worker: str) -> bool:
         """Makes the work this worker's, if it waits or its worker was lost; false when it is somebody else's or ended.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import sqlite3
 from datetime import timedelta
 
 from django.apps import apps
@@ -10,8 +11,10 @@ from django.utils import timezone
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
+from studio.refusals import is_full_disk
 from work.carrying import CARRIERS, carry_out_once
 from work.models import MOST_ATTEMPTS, Work
+from work.queue import is_broken
 
 logger = logging.getLogger(__name__)
 
@@ -29,10 +32,16 @@ def carry_out(label: str, pk: int) -> None:
 def begin(work: Work) -> None:
     """Puts work in the queue; what cannot be put there has failed, and says so."""
     try:
-        carry_out(work._meta.label, work.pk)
-    except Exception:
+        try:
+            carry_out(work._meta.label, work.pk)
+        except sqlite3.DatabaseError as problem:
+            if not is_broken(problem):
+                raise
+            carry_out(work._meta.label, work.pk)  # the broken queue was made anew
+    except Exception as problem:
         logger.exception("Work could not be queued")
-        work.advance(state=Work.State.FAILED, message="It could not be put in the queue. Start it again.")
+        reason = "The disk is full." if is_full_disk(problem) else "It could not be put in the queue."
+        work.advance(state=Work.State.FAILED, message=f"{reason} Start it again.")
 
 
 def begin_next_heavy() -> None:
@@ -47,6 +56,7 @@ def take_up_what_was_left() -> None:
     """Work of workers that were lost, and what waits for longer than it should, is put in the queue again."""
     for label in CARRIERS:
         kind = apps.get_model(label)
+        kind.release_from_the_dead()
         for work in kind.left():
             if work.attempts < MOST_ATTEMPTS:
                 begin(work)

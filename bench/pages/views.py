@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 from collections.abc import Callable
 from functools import partial
 from pathlib import PurePath
@@ -21,7 +22,7 @@ from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import as_delivered, plan
-from relief.errors import PictureError, RecipeError
+from relief.errors import RecipeError, ReliefError
 from relief.inspect.finding import READ_IN
 from relief.inspect.start import start_from_nothing
 from relief.run.meshes import SurfacePipeline
@@ -31,6 +32,13 @@ from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
+from studio.refusals import FULL_DISK, is_full_disk
+
+logger = logging.getLogger(__name__)
+
+
+AT_ONCE = 500
+"""Rows that are asked for in one query."""
 
 
 @require_POST
@@ -45,19 +53,28 @@ def begin(request: HttpRequest) -> HttpResponse:
         sets, meshes = [texture_set], []
     else:
         sources, refused = keep_uploads(request)
-        chosen = [whole_number(pk) for pk in request.POST.getlist("source")]
-        sources += Source.objects.filter(owner=request.artist, pk__in=chosen)
+        chosen = [whole_number(pk) for pk in ",".join(request.POST.getlist("source")).split(",") if pk]
+        for first in range(0, len(chosen), AT_ONCE):
+            sources += Source.objects.filter(owner=request.artist, pk__in=chosen[first : first + AT_ONCE])
         if not sources and not refused:
             refused = [("No picture", f"Choose a picture. The app reads {KNOWN}, and ZIP archives of them.")]
         meshes = [source for source in sources if source.is_mesh]
         sources = [source for source in sources if not source.is_mesh]
         sets, sources = gather_sets(sources) if len(sources) > 1 else ([], sources)
     begun = []
-    for work in [*(partial(begin_piece_of_set, item) for item in sets), *map(_begun_alone, sources)]:
+    works = [(item.name, partial(begin_piece_of_set, item)) for item in sets]
+    works += [(source.filename, _begun_alone(source)) for source in sources]
+    for name, work in works:
         try:
             begun.append(work())
-        except PictureError as problem:
-            refused.append(("A picture", str(problem)))
+        except ReliefError as problem:
+            refused.append((name, str(problem)))
+        except Exception as problem:
+            if is_full_disk(problem):
+                refused.append((name, FULL_DISK))
+                break
+            logger.exception("A picture became no piece")
+            refused.append((name, "No piece could be made of it. It is kept on the shelf."))
     alone = begun[0] if len(begun) == 1 else None
     address = reverse("bench:step", args=[alone.pk, "source"]) if alone else reverse("shelf:shelf")
     if "application/json" in request.headers.get("accept", ""):

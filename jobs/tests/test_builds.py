@@ -119,7 +119,7 @@ class BuildTests(StudioTestCase):
     def test_one_that_was_cancelled_or_failed_leaves_nothing_and_can_be_run_again(self):
         piece = self.piece()
         with mock.patch("jobs.tasks.run_apart", side_effect=OSError(28, "full")), self.assertLogs("work.carrying"):
-            self.assertContains(self.build(piece), "The disk may be full.")
+            self.assertContains(self.build(piece), "The disk is full.")
 
         def change_their_mind(*_):
             Build.objects.get(state=Build.State.RUNNING).cancel()

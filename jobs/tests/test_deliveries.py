@@ -68,7 +68,7 @@ class DeliveryTests(StudioTestCase):
         piece = self.piece()
         full = mock.patch("os.fsync", side_effect=OSError(28, "No space left on device"))
         with full, self.assertLogs("work.carrying"):
-            self.assertContains(self.start(piece), "The disk may be full.")
+            self.assertContains(self.start(piece), "The disk is full.")
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
         self.assertContains(self.start(piece), "is missing")
 

@@ -13,6 +13,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.cost import Cost
 from relief.generate.generator import Family, Generator, Grid
 from relief.generate.kernels import add_gradient
 from relief.generate.lattice import MOST_CELLS, Lattice, mix_bits
@@ -33,6 +34,10 @@ WARP, OFFSETS = 100, 200
 
 FINEST = 2.0
 """Texels that a cell has to be wide to be drawn in full; narrower ones fade out, as an average over a texel would."""
+
+
+IN_A_CELL = 7
+"""What a cell of a lattice costs, in texels (measured)."""
 
 
 class Noise(Generator):
@@ -112,8 +117,20 @@ class Noise(Generator):
             add_octave(
                 add_gradient, gradients, lattice, self.seed, WARP + part, grid, (NOTHING, NOTHING), 1.0, 0, field
             )
-            moved.append(field * np.float32(min(self.warp, farthest) / side))
+            by = field * np.float32(min(self.warp, farthest) / side)
+            moved.append(by - np.rint(by))  # a whole repeat farther the same is met
         return moved[0], moved[1]
+
+    def cost(self, grid: Grid) -> Cost:
+        cells = 0
+        for octave in range(self.octaves):
+            lattice = self.lattice(grid.footprint, octave)
+            if lattice.cells <= MOST_CELLS**2:
+                reach = max(abs(lattice.a), abs(lattice.b), abs(lattice.c), abs(lattice.d)) if self.warp else 0
+                _, _, wide, high = lattice.bounds(reach)
+                cells += wide * high
+        change = "Set “Size” larger, or “Octaves”, “Warp” or the stretch smaller."
+        return Cost(cells * IN_A_CELL + self.octaves * grid.rows * grid.columns, change)
 
     def nudges(self, footprint: Footprint) -> list[str]:
         lattice = self.lattice(footprint)

@@ -1,13 +1,31 @@
-"""The studio answers its own machine only, lends no page to another site, and guards the data folder."""
+"""The studio answers its own machine only, lends no page to another site, guards the data folder, and starts and ends
+cleanly.
+"""
 
+import argparse
+import errno
+import io
+import socket
+import sqlite3
+import subprocess
+import sys
 import tempfile
+import time
 from pathlib import Path
 from unittest import TestCase as PlainTestCase
+from unittest import mock
 
-from django.db import connection
-from django.test import TestCase
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import OperationalError, connection
+from django.http import HttpResponse
+from django.test import RequestFactory, TestCase, override_settings
 
-from studio.demo import empty_folder
+from relief.errors import Cancelled
+from relief.run.engine import Stage
+from shelf.engine import StudioEngine
+from studio import demo
+from studio.middleware import faults_in_words, one_after_the_other
+from studio.wanted import TooLongError, answering
 
 
 class ThisMachineTests(TestCase):
@@ -40,15 +58,150 @@ class DatabaseTests(TestCase):
             self.assertEqual(cursor.execute("PRAGMA busy_timeout").fetchone()[0], 20_000)
 
 
-class DataFolderTests(PlainTestCase):
-    def test_only_a_data_folder_of_ours_is_emptied(self):
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        other, ours = folder / "photos", folder / "data"
-        for place, name in ((other, "holiday.jpg"), (ours, "studio.sqlite3")):
-            place.mkdir()
-            (place / name).write_text("x")
-        self.assertFalse(empty_folder(other))
-        self.assertTrue((other / "holiday.jpg").exists())
-        self.assertTrue(empty_folder(ours))
-        self.assertFalse(ours.exists())
-        self.assertTrue(empty_folder(folder / "not-there-yet"))
+class HeadersTests(TestCase):
+    def test_no_other_site_may_load_or_hold_what_is_answered(self):
+        for path in ("/", "/static/studio/studio.js", "/nowhere"):
+            answer = self.client.get(path)
+            self.assertEqual(answer["Cross-Origin-Resource-Policy"], "same-origin", path)
+            self.assertEqual(answer["Cross-Origin-Opener-Policy"], "same-origin", path)
+
+
+class TurnsTests(TestCase):
+    """Requests that compute take turns; the shelf and files are answered meanwhile."""
+
+    def test_computing_waits_the_shelf_does_not_and_too_many_are_told_so(self):
+        with override_settings(COMPUTING_AT_ONCE=1, COMPUTING_AND_WAITING=1):
+            asked = []
+
+            def page(request):
+                asked.append(request.path_info)
+                if len(asked) == 1:  # while the first one computes
+                    self.assertEqual(answer(self.request("/piece/2/relief/")).status_code, 503)
+                    self.assertEqual(answer(self.request("/")).status_code, 200)
+                return HttpResponse()
+
+            answer = one_after_the_other(page)
+            self.assertEqual(answer(self.request("/piece/1/preview")).status_code, 200)
+        self.assertEqual(asked, ["/piece/1/preview", "/"])
+
+    def test_a_page_that_has_gone_is_not_computed_for(self):
+        computed = []
+        first = Stage("first", lambda: computed.append("first"))
+        then = Stage("then", lambda _: computed.append("then"), inputs=(first,))
+        request = self.request("/piece/1/preview")
+        request.META["waitress.client_disconnected"] = lambda: bool(computed)
+        with answering(request), self.assertRaises(Cancelled):
+            StudioEngine().run(then)
+        self.assertEqual(computed, ["first"])
+        self.assertEqual(faults_in_words(None).process_exception(request, Cancelled()).status_code, 204)
+
+    def test_what_takes_longer_than_a_request_may_is_given_up_with_a_sentence(self):
+        request = self.request("/piece/1/preview")
+        with override_settings(LONGEST_REQUEST=-1), answering(request), self.assertRaises(TooLongError) as raised:
+            StudioEngine().run(Stage("any", lambda: 1))
+        said = faults_in_words(None).process_exception(request, raised.exception)
+        self.assertContains(said, "given up", status_code=422)
+
+    def request(self, path: str):
+        return RequestFactory().get(path)
+
+
+class RefusalTests(TestCase):
+    def test_a_full_disk_is_called_so_wherever_it_shows(self):
+        """SQLite's own words for SQLITE_FULL, and the system's for ENOSPC."""
+        problems = [OSError(errno.ENOSPC, "x"), OperationalError("database or disk is full")]
+        wrapped = ValueError()
+        wrapped.__cause__ = problems[0]
+        for problem in (*problems, wrapped):
+            for headers in ({"hx-request": "true"}, {"accept": "application/json"}, {"accept": "text/html"}):
+                request = RequestFactory().post("/piece/1/change", headers=headers)
+                with self.assertLogs("studio"):
+                    answer = faults_in_words(None).process_exception(request, problem)
+                self.assertContains(answer, "The disk is full", status_code=507)
+        self.assertIsNone(faults_in_words(None).process_exception(request, KeyError()))
+
+    def test_too_many_files_or_values_are_refused_in_words(self):
+        many = {"pictures": [SimpleUploadedFile(f"{number}.png", b"x") for number in range(300)]}
+        with self.assertLogs("django.security"):
+            self.assertContains(self.client.post("/sources", many), "more files than", status_code=400)
+        with self.assertLogs("django.security"):
+            values = {f"d.{number}": "1" for number in range(1200)}
+            self.assertContains(self.client.post("/pieces", values), "more values than", status_code=400)
+
+
+class StartingTests(PlainTestCase):
+    """What starting the studio refuses, in one line, before it touches anything."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def test_a_used_port(self):
+        with socket.socket() as other:
+            other.bind((demo.HOST, 0))
+            other.listen()
+            with self.assertRaisesRegex(demo.CannotStartError, "is taken"):
+                demo.refuse_used_port(other.getsockname()[1])
+
+    def test_a_folder_that_another_studio_holds(self):
+        refused = self.assertRaisesRegex(demo.CannotStartError, "Another studio")
+        with demo.hold_data(self.folder), refused, demo.hold_data(self.folder):
+            self.fail("it was held twice")
+        with demo.hold_data(self.folder):
+            pass  # it is free again
+
+    def test_a_file_in_place_of_a_folder(self):
+        place = self.folder / "file"
+        place.write_text("x")
+        with self.assertRaisesRegex(demo.CannotStartError, "is a file"), demo.hold_data(place):
+            self.fail("it was held")
+
+    def test_a_port_that_is_none(self):
+        for text in ("0", "99999", "-1", "9" * 5000, "port"):
+            with self.assertRaises(argparse.ArgumentTypeError):
+                demo._port(text)
+        self.assertEqual(demo._port("8000"), 8000)
+
+    def test_only_what_a_studio_made_is_removed_and_own_pieces_are_asked_about(self):
+        photo = self.folder / "holiday.jpg"
+        photo.write_text("x")
+        (self.folder / "media" / "sources").mkdir(parents=True)
+        (self.folder / "secret-key").write_text("x")
+        with sqlite3.connect(self.folder / demo.DATABASE) as database:
+            database.execute("create table shelf_piece (demo text)")
+            database.execute("insert into shelf_piece values ('dunes'), ('')")
+        database.close()
+        with mock.patch("sys.stdin", io.StringIO()), self.assertRaisesRegex(demo.CannotStartError, "1 piece of your"):
+            demo.empty_folder(self.folder, sure=False)
+        self.assertTrue((self.folder / "media").exists())
+        demo.empty_folder(self.folder, sure=True)
+        self.assertEqual([place.name for place in self.folder.iterdir()], ["holiday.jpg"])
+        demo.empty_folder(self.folder / "not-there-yet", sure=False)
+
+    def test_a_part_that_was_killed_is_started_again_unless_it_happens_too_often(self):
+        with mock.patch.object(demo.subprocess, "Popen") as start:
+            start.return_value.poll.return_value = None
+            running = demo.Running(8000)
+            self.assertTrue(running.mend())
+            self.assertEqual(start.call_count, 2)
+            start.return_value.poll.return_value = -9
+            with mock.patch("sys.stderr", io.StringIO()):
+                self.assertTrue(running.mend())
+                self.assertEqual(start.call_count, 4)
+                for _ in range(4):
+                    running.mend()
+                self.assertFalse(running.mend())
+
+
+class EndingTests(PlainTestCase):
+    def test_children_end_with_a_parent_that_is_killed(self):
+        """Linux's PR_SET_PDEATHSIG: a child of a process that gets SIGKILL is gone too."""
+        child = "import os, time; from work.child import end_with_parent; end_with_parent(os.getppid()); "
+        child += "print(os.getpid(), flush=True); time.sleep(600)"
+        parent = f"import subprocess, sys, time; subprocess.Popen([sys.executable, '-c', {child!r}]); time.sleep(600)"
+        process = subprocess.Popen([sys.executable, "-c", parent], cwd=demo.HOUSE, stdout=subprocess.PIPE)
+        number = int(process.stdout.readline())
+        process.kill()
+        process.wait()
+        while Path(f"/proc/{number}").exists():
+            time.sleep(0.05)
+        process.stdout.close()

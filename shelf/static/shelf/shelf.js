@@ -39,10 +39,7 @@ async function take(files) {
   if (kept.length) {
     say(kept.length > 1 ? `Looking at ${kept.length} pictures…` : "Looking at the picture…");
     try {
-      const answer = await send(
-        form.action,
-        kept.map((pk) => ["source", pk]),
-      );
+      const answer = await send(form.action, [["source", kept.join(",")]]);
       refused.push(...answer.refused);
       go = answer.go;
     } catch (problem) {
@@ -66,7 +63,7 @@ function send(address, fields, onSent = () => {}) {
     request.onload = () =>
       request.status === 200 && request.response
         ? resolve(request.response)
-        : reject(new Error("The studio did not take it. Reload the page and try again."));
+        : reject(new Error(request.response?.message ?? "The studio did not take it. Reload the page and try again."));
     request.onerror = () => reject(new Error("The studio does not answer, or it is larger than 600 MB."));
     request.send(body);
   });

@@ -29,11 +29,8 @@ export async function ask(address, parameters = {}, signal = undefined) {
   }
   unsay("silent");
   if (answer.ok) return answer;
-  const sentence =
-    answer.status === 422
-      ? (await answer.json()).message
-      : "The studio could not answer that. The piece is kept; reload the page.";
-  throw new Unanswered(sentence, false);
+  const told = answer.headers.get("Content-Type")?.startsWith("application/json") ? await answer.json() : {};
+  throw new Unanswered(told.message ?? "The studio could not answer that. The piece is kept; reload the page.", false);
 }
 
 /** The same, read as JSON; null where there is no answer to use. */

@@ -9,8 +9,9 @@ document.addEventListener("htmx:timeout", () =>
   say("The studio took too long to answer. Your last change may not be kept; reload the page.", "silent"),
 );
 document.addEventListener("htmx:responseError", ({ detail }) => {
-  const { status } = detail.xhr;
-  if (status >= 500) say("Something broke. Your last change was not kept; everything before it is.");
+  const { status, responseText } = detail.xhr;
+  if (detail.xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")) say(responseText);
+  else if (status >= 500) say("Something broke. Your last change was not kept; everything before it is.");
   else if (status === 400 || status === 413)
     say("That was too much at once for the studio to take. Your last change was not kept.");
   else if (![409, 422].includes(status)) say("The studio did not take that. Reload the page and try again."); // those bring their own words

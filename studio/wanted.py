@@ -1,0 +1,67 @@
+"""Whether what a request asked for is still wanted: its page may have gone, or it may have taken too long."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+
+from django.conf import settings
+from django.http import HttpRequest
+
+from relief.errors import ReliefError
+from relief.progress import Progress
+
+
+class TooLongError(ReliefError):
+    """A request took longer to compute than one may."""
+
+
+class OfRequest(Progress):
+    """Cancelled when the page that asked has hung up; given up where it takes too long."""
+
+    def __init__(self, hung_up: Callable[[], bool], seconds: float) -> None:
+        self.hung_up = hung_up
+        self.seconds, self._until = seconds, time.monotonic() + seconds
+
+    def cancelled(self) -> bool:
+        if time.monotonic() > self._until:
+            raise TooLongError(
+                f"This took longer than {self.seconds:.0f} s and was given up. The piece is as it was. Ask for fewer "
+                "texels or faces, or for less of what was changed last."
+            )
+        return self.hung_up()
+
+
+class Both(Progress):
+    """Tells one progress, and is cancelled by either."""
+
+    def __init__(self, told: Progress, other: Progress) -> None:
+        self.told, self.other = told, other
+
+    def report(self, fraction: float, message: str) -> None:
+        self.told.report(fraction, message)
+
+    def cancelled(self) -> bool:
+        return self.told.cancelled() or self.other.cancelled()
+
+
+_NOBODY = Progress()
+_ASKED: ContextVar[Progress] = ContextVar("asked", default=_NOBODY)
+
+
+def progress_of_request() -> Progress:
+    """That of the request which this thread answers; one that is always wanted where it answers none."""
+    return _ASKED.get()
+
+
+@contextmanager
+def answering(request: HttpRequest) -> Iterator[OfRequest]:
+    """While a request is answered, what is computed for it knows whether it is still wanted."""
+    progress = OfRequest(request.META.get("waitress.client_disconnected", lambda: False), settings.LONGEST_REQUEST)
+    token = _ASKED.set(progress)
+    try:
+        yield progress
+    finally:
+        _ASKED.reset(token)

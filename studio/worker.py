@@ -1,0 +1,27 @@
+"""The background worker of the studio: it takes long work out of the queue."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+
+from work.child import end_with_parent
+
+WORKERS = 2
+
+
+def main() -> int:
+    """Works until it is ended."""
+    parser = argparse.ArgumentParser(prog="python -m studio.worker", description="Does the studio's long work.")
+    parser.add_argument("--parent", type=int, help="the process that this one ends with")
+    end_with_parent(parser.parse_args().parent)
+    from django.core.management import execute_from_command_line
+
+    execute_from_command_line(["manage.py", "run_huey", "--workers", str(WORKERS), "--quiet"])
+    return 0
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
+    sys.exit(main())
