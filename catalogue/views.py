@@ -73,7 +73,7 @@ def take(request: HttpRequest, key: str) -> HttpResponse:
     """Orders a surface at a size; one that is under way is not ordered twice."""
     one = _find_texture(key)
     size = request.POST.get("size", "")
-    if not size.isdecimal() or int(size) not in SIZES:
+    if size not in map(str, SIZES):
         raise Http404
     waiting = Order.objects.filter(owner=request.artist, key=key, size=int(size))
     if not any(order.active for order in waiting):

@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import asdict
+from collections.abc import Callable
+from dataclasses import asdict, replace
+from functools import partial
 from typing import Any
+
+from django.conf import settings
 
 from relief.inspect.mesh_facts import mesh_facts
 from relief.recipe.layer import SourceReference
 from relief.run.pipeline import reading
+from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.sources.mesh.read import is_mesh, read_mesh
 from shelf.engine import get_engine
 from shelf.models import Source, keep_file, read_source
+from work.within import run_within
 
 
 def keep_source(owner: Any, filename: str, data: bytes) -> Source:
@@ -24,25 +30,32 @@ def keep_source(owner: Any, filename: str, data: bytes) -> Source:
     digest = hashlib.sha256(data).hexdigest()
     known = Source.objects.filter(owner=owner, digest=digest).first()
     if known:
+        keep_file(data)  # its file may be gone, or cut short
         if known.removed:
             known.removed = None
             known.save(update_fields=["removed"])
         return known
     filename = filename[-200:]
     if is_mesh(filename):
-        measured_mesh = mesh_facts(read_mesh(data, filename), filename)
+        measured_mesh = mesh_facts(_read_apart(read_mesh, data, filename), filename)
         keep_file(data)
         values = {"filename": filename, "size": len(data), "measured": asdict(measured_mesh), "role": "mesh"}
         return Source.objects.get_or_create(owner=owner, digest=digest, defaults=values)[0]
     # kept by the engine, as it is most likely looked at next
     reference = SourceReference(digest=digest, filename=filename)
-    measured = facts(get_engine().run(reading(reference, lambda _: data)), filename)
+    stage = replace(reading(reference, read_source), compute=partial(_read_apart, decode, data, filename))
+    measured = facts(get_engine().run(stage), filename)
     keep_file(data)
     values = {
         "filename": filename, "size": len(data), "measured": asdict(measured), "role": measured.guess.role,
         "green": measured.guess.green,
     }  # fmt: skip
     return Source.objects.get_or_create(owner=owner, digest=digest, defaults=values)[0]
+
+
+def _read_apart(read: Callable[[bytes, str], Any], data: bytes, filename: str) -> Any:
+    """What is read of bytes that nobody has read yet: that may take more time and memory than the studio has."""
+    return run_within(settings.LONGEST_READING, settings.MOST_TO_READ, read, data, filename)
 
 
 def measure_anew() -> int:

@@ -122,7 +122,7 @@ def keep_file(data: bytes) -> str:
     """Keeps bytes under their hash, which is returned: pictures, and strokes drawn by hand."""
     digest = hashlib.sha256(data).hexdigest()
     place = source_path(digest)
-    if not place.exists():
+    if not place.exists() or place.stat().st_size != len(data) or place.read_bytes() != data:
         place.parent.mkdir(parents=True, exist_ok=True)
         write_whole(place, data)
     return digest

@@ -46,7 +46,7 @@ def read_search(query: dict) -> Wanted:
         word=query.get("q", "").strip()[:100],
         role=query.get("role", "") if query.get("role", "") in ROLE_NAMES else "",
         colour=query.get("colour", "") if query.get("colour", "") in FAMILIES else "",
-        size=int(size) if size.isdecimal() and int(size) in SIZES else 0,
+        size=int(size) if size in map(str, SIZES) else 0,
     )
 
 

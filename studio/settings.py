@@ -112,6 +112,9 @@ STATICFILES_DIRS = [HOUSE / "static"]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 0  # the scripts are not renamed when they change; the browser asks whether they did
 
+LONGEST_READING, MOST_TO_READ = 30, 3 << 30
+"""Seconds and bytes that reading one file may take that has just come in."""
+
 LARGEST_UPLOAD = 600 * 1024 * 1024
 """Bytes in one request. The largest picture that is read fits, uncompressed and with 16 bits."""
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 import ctypes
 import multiprocessing
 import os
+import resource
 import signal
 import sys
 import time
 import traceback
 from collections.abc import Callable
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
 from relief.progress import Progress
@@ -36,6 +38,22 @@ def carry(sending: Connection, work: Callable[..., Any], arguments: tuple) -> No
     except BaseException as problem:
         problem.add_note(traceback.format_exc())  # where it was raised is not pickled
         sending.send(("raised", problem))
+
+
+def carry_within(sending: Connection, memory: int, work: Callable[..., Any], arguments: tuple) -> None:
+    """What a process does that may ask for so many bytes more than it begins with: the work, and then nothing more."""
+    end_with_parent(None)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    if sys.platform == "linux":
+        now = int(Path("/proc/self/statm").read_text().split()[0]) * os.sysconf("SC_PAGE_SIZE")
+        resource.setrlimit(resource.RLIMIT_AS, (now + memory, now + memory))
+    try:
+        told: tuple[bool, Any] = (True, work(*arguments))
+    except MemoryError:
+        return  # nothing is sent, which says it
+    except Exception as problem:
+        told = False, problem
+    sending.send(told)
 
 
 def end_with_parent(parent: int | None) -> None:

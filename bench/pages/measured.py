@@ -116,7 +116,10 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     """What is known of the piece's source, with its histogram."""
     piece = piece_of(request, pk)
     recipe = Revision.objects.now(piece).read()
-    reference = recipe.sources[recipe.shown.layers[0].content.source]
+    key = recipe.shown.layers[0].source
+    if key not in recipe.sources:  # the ground is made of nothing
+        raise Http404
+    reference = recipe.sources[key]
     source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
     content = recipe.shown.layers[0].content
     context = {

@@ -34,7 +34,7 @@ from relief.sources.picture import Picture as Decoded
 from relief.sources.roles import READING_OF, Green, Reading, Role, green_of, held_by_name
 from relief.treat.even_light import EvenLight
 from relief.treat.invert import Invert
-from relief.treat.levels import NARROWEST, Levels
+from relief.treat.levels import FARTHEST, NARROWEST, Levels
 from relief.treat.soften import Soften
 from relief.treat.treatment import Placement, Treatment
 
@@ -43,6 +43,9 @@ PERCENTILES = (0.5, 99.5)
 
 LOOKED_AT = 2048
 """Texels on the long side that statistics are taken of; of a larger picture they are those of a shrunk copy."""
+
+NARROWEST_SIDE = 0.1
+"""Of a footprint, mm."""
 
 LONG_SIDE = 300.0
 """mm: the footprint's longer side when nothing is known about it."""
@@ -98,7 +101,8 @@ def first_recipe(
     relief = Relief(layers=(layer,))
     picture = engine.run(Pipeline(relief, sources, read_source).picture())
     if footprint is None:
-        scale = LONG_SIDE / max(picture.rows, picture.columns)
+        # a strip of a few texels is made longer rather than narrower than a footprint can be
+        scale = max(LONG_SIDE / max(picture.rows, picture.columns), NARROWEST_SIDE / min(picture.rows, picture.columns))
         footprint = Footprint(width=round(picture.columns * scale, 2), height=round(picture.rows * scale, 2))
     looked_at = full_scale(np.ascontiguousarray(picture.channel("green" if picture.is_colour else "")))
     edges = _suggest_edges(looked_at)
@@ -234,7 +238,8 @@ def _suggest_levels(samples: np.ndarray, reading: Reading) -> Levels:
         return Levels(on=False)
     if high - low < NARROWEST:
         return Levels(on=False)
-    return Levels(black=low, white=high)
+    low, high = (min(max(value, -FARTHEST), FARTHEST) for value in (low, high))
+    return Levels(black=low, white=high) if low < high else Levels(on=False)
 
 
 def _places(spread: float) -> int:

@@ -98,7 +98,7 @@ def finish_map(pipeline: Pipeline, name: str, bits: Depth | None = None) -> Stag
 
 
 def _of_list(listed: tuple, number: str, name: str):
-    if not number.isdecimal() or int(number) >= len(listed):
+    if number not in map(str, range(len(listed))):
         raise KeyError(name)
     return listed[int(number)]
 

@@ -10,18 +10,30 @@ import numpy as np
 import OpenEXR
 
 from relief.errors import PictureError
-from relief.sources.picture import LINEAR, Picture, refuse_if_too_large
+from relief.sources.picture import LINEAR, MOST_PIXELS, Picture, refuse_if_too_large
 
 SIZE_LINE = re.compile(rb"^-Y (\d{1,9}) \+X (\d{1,9})$", re.M)
 LONGEST_HEADER = 65_536
+MOST_SAMPLES = 4 * MOST_PIXELS
+"""In all parts and channels of a file: a picture of the largest size with its alpha."""
 
 
 def decode_exr(data: bytes) -> Picture:
     """OpenEXR: half, float or whole-number channels by any name; R, G, B are the picture, A is its alpha."""
-    header = OpenEXR.File(io.BytesIO(data), False, True).parts[0].header
-    corners = header["dataWindow"]
-    columns, rows = (int(corners[1][axis] - corners[0][axis] + 1) for axis in (0, 1))
-    refuse_if_too_large(columns, rows)
+    parts = OpenEXR.File(io.BytesIO(data), False, True).parts
+    sizes = [_size(part.header["dataWindow"]) for part in parts]
+    for size in sizes:
+        refuse_if_too_large(*size)
+    # all parts and channels are decoded, whichever of them is used
+    samples = sum(
+        columns * rows * len(part.header["channels"]) for (columns, rows), part in zip(sizes, parts, strict=True)
+    )
+    if samples > MOST_SAMPLES:
+        raise PictureError(
+            f"This OpenEXR file holds {samples // 1_000_000} million samples in all of its parts and channels. "
+            f"At most {MOST_SAMPLES // 1_000_000} million can be read; leave out what is not needed."
+        )
+    columns, rows = sizes[0]
     file = OpenEXR.File(io.BytesIO(data), True)
     remarks: tuple[str, ...] = (f"The first of {len(file.parts)} parts is used.",) if len(file.parts) > 1 else ()
     channels = {name: channel.pixels for name, channel in file.parts[0].channels.items()}
@@ -40,6 +52,12 @@ def decode_exr(data: bytes) -> Picture:
     else:
         pixels = alpha
     return Picture(pixels, bits, "OpenEXR", alpha, full, transfer=LINEAR, linear=True, remarks=remarks)
+
+
+def _size(window: tuple) -> tuple[int, int]:
+    """Columns and rows of a data window."""
+    (left, top), (right, bottom) = window
+    return int(right - left + 1), int(bottom - top + 1)
 
 
 def decode_hdr(data: bytes) -> Picture:

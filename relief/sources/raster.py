@@ -110,7 +110,7 @@ def _eight_bit(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:
         image = image.convert("RGBA")
     alpha = np.asarray(image.getchannel("A")) if image.mode in ("LA", "RGBA") else None
     mode = "L" if image.mode in ("1", "L", "LA", "La") else "RGB"
-    return np.asarray(image.convert(mode)), alpha
+    return np.asarray(image if image.mode == mode else image.convert(mode)), alpha
 
 
 def read_transfer(info: dict) -> tuple[str, bool]:

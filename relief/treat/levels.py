@@ -30,6 +30,10 @@ def levels(samples: np.ndarray, black: float, white: float, gamma: float) -> np.
     return spread if gamma == 1 else spread ** np.float32(1 / gamma)
 
 
+FARTHEST = 1e15
+"""What samples of floats may reach."""
+
+
 class Levels(Treatment):
     """Black point, white point and gamma."""
 
@@ -37,11 +41,11 @@ class Levels(Treatment):
     family: ClassVar[Family] = "tone"
     kind: Literal["levels"] = "levels"
     black: float = number(
-        0, -1e6, 1e6, label="Black point", step=0.005, slider=(0, 1),
+        0, -FARTHEST, FARTHEST, label="Black point", step=0.005, slider=(0, 1),
         help="Heights at or below this become the lowest.",
     )  # fmt: skip
     white: float = number(
-        1, -1e6, 1e6, label="White point", step=0.005, slider=(0, 1),
+        1, -FARTHEST, FARTHEST, label="White point", step=0.005, slider=(0, 1),
         help="Heights at or above this become the highest.",
     )  # fmt: skip
     gamma: float = number(

@@ -9,6 +9,7 @@ const bar = document.getElementById("progress");
 const words = document.getElementById("busy-words");
 const refusals = document.getElementById("refused");
 const token = form.querySelector("[name=csrfmiddlewaretoken]").value;
+const LONGEST_NAME = 150; // letters that are sent of a file's name, the last ones
 const HIDDEN = /(^|\/)\./;
 
 async function take(files) {
@@ -53,7 +54,9 @@ async function take(files) {
 function send(address, fields, onSent = () => {}) {
   return new Promise((resolve, reject) => {
     const body = new FormData();
-    for (const [name, value] of fields) body.append(name, value);
+    for (const [name, value] of fields)
+      if (value instanceof File) body.append(name, value, value.name.slice(-LONGEST_NAME));
+      else body.append(name, value);
     const request = new XMLHttpRequest();
     request.open("POST", address);
     request.setRequestHeader("X-CSRFToken", token);
