@@ -36,7 +36,7 @@ def incoming(filename: str, file: BinaryIO) -> Iterator[Incoming]:
     try:
         with zipfile.ZipFile(file) as archive:
             yield from _entries(archive, filename)
-    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, ValueError):
+    except Exception:  # whatever the library stumbles over
         yield filename, PictureError("The ZIP archive is broken or incomplete.")
 
 
