@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import importlib
+import io
 import pkgutil
 import sys
 from typing import NoReturn
@@ -24,15 +26,24 @@ def main(arguments: list[str] | None = None) -> int:
     """Runs one command.
 
     Returns:
-        0 when it went well, 1 where a command says so, 2 with one line on standard error when the input is at fault.
+        0 when it went well, 1 where a command says so; with one line on standard error 2 when the input is at fault, and
+        130 when it was interrupted.
     """
     arguments = sys.argv[1:] if arguments is None else arguments
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):  # a file's name may hold what no text can
+            stream.reconfigure(errors="backslashreplace")
     chosen = _parser(arguments[:1]).parse_args(arguments)
     try:
         return chosen.run(chosen) or 0
+    except KeyboardInterrupt:
+        _complain("Interrupted. Nothing is left half written.")
+        return 130
     except ReliefError as problem:
         return _complain(str(problem))
     except OSError as problem:
+        if problem.errno in (errno.ENOSPC, errno.EDQUOT):
+            return _complain("The disk is full. Nothing was written.")
         return _complain(f"{problem.filename or 'A file'}: {problem.strerror or problem}")
     except MemoryError:
         return _complain("There is not enough memory for this.")

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
+from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
@@ -55,10 +56,11 @@ def measured(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
     """Says no more of one kind of finding for this piece; without a kind all are said again."""
-    piece = piece_of(request, pk)
     kind = request.POST.get("finding", "")[:40]
-    piece.set_aside = sorted({*piece.set_aside, kind})[:40] if kind else []
-    piece.save(update_fields=["set_aside"])
+    with transaction.atomic():  # two windows at once lose neither
+        piece = piece_of(request, pk)
+        piece.set_aside = sorted({*piece.set_aside, kind})[:40] if kind else []
+        piece.save(update_fields=["set_aside"])
     return _measure(request, piece, Progress())
 
 

@@ -39,8 +39,7 @@ def name(request: HttpRequest, pk: int) -> HttpResponse:
     proof = proof_of(piece, request.POST.get("number"))
     wanted = " ".join(request.POST.get("name", "").split())[:80]
     if wanted:
-        proof.name = wanted
-        proof.save(update_fields=["name"])
+        Proof.objects.filter(pk=proof.pk).update(name=wanted)  # another window may have removed it meanwhile
     return _list_proofs(request, piece)
 
 

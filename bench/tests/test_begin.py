@@ -6,8 +6,11 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
+from bench.beginning import begin_piece
 from bench.tests.case import HEIGHTS, StudioTestCase, png
+from shelf.intake import keep_source
 from shelf.models import Piece, Source
+from studio.middleware import the_artist
 
 
 class BeginTests(StudioTestCase):
@@ -57,3 +60,32 @@ class BeginTests(StudioTestCase):
             piece = Piece.objects.latest("pk")
             for path in ("bench:measured", "bench:facts", "bench:preview", "bench:mesh"):
                 self.assertEqual(self.get(path, piece, base=1).status_code, 200, (name, path))
+
+    def test_one_picture_that_becomes_no_piece_does_not_stop_the_others(self):
+        """It is said by its name, whatever went wrong with it."""
+        made = [keep_source(the_artist(), f"{name}.png", png(HEIGHTS + number)) for number, name in enumerate("abc")]
+
+        def begin(source, title):
+            if source == made[1]:
+                raise ZeroDivisionError
+            return begin_piece(source, title)
+
+        numbers = ",".join(str(source.pk) for source in made)
+        with mock.patch("bench.pages.views.begin_piece", begin), self.assertLogs("bench"):
+            answer = self.client.post("/pieces", {"source": numbers}, headers={"accept": "application/json"})
+        self.assertEqual(Piece.objects.count(), 2)
+        (name, reason), *others = answer.json()["refused"]
+        self.assertEqual((name, others), ("b.png", []))
+        self.assertIn("kept on the shelf", reason)
+
+    def test_what_is_not_known_of_a_generated_ground_or_a_long_number_is_not_found(self):
+        self.client.post("/pieces/from-nothing", {"kind": "waves"})
+        piece = Piece.objects.get()
+        self.assertEqual(self.client.get(f"/piece/{piece.pk}/facts").status_code, 404)
+        digits = "9" * 5000
+        for address in (
+            f"/piece/{digits}/",
+            f"/piece/{piece.pk}/preview?base=1&view=more-{digits}",
+            f"/?size={digits}",
+        ):
+            self.assertIn(self.client.get(address).status_code, (200, 404))

@@ -49,7 +49,7 @@ def wavelengths(field: HeightField, *shares: float) -> tuple[float, ...] | None:
             window = np.multiply.outer(*(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(side) / side) for side in part.shape))
             part = (part - part.mean()) * np.float32(window)
             frequencies, power = _spectrum(part, (True, True), field.spacing)
-            bands.add(frequencies, power / (np.sum(window**2) * PARTS**2), above=limit)
+            bands.add(frequencies, power / (max(float(np.sum(window**2)), 1e-30) * PARTS**2), above=limit)
     return bands.wavelengths(shares, float(np.square(field.samples.max() - field.samples.min())))
 
 

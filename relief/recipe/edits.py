@@ -103,8 +103,6 @@ def add_map(relief: Relief, kind: str) -> Done:
     """
     if kind not in COMPANION_MAPS:
         raise RecipeError("There is no such map.")
-    if len(relief.maps.more) == MOST_MAPS:
-        raise RecipeError(f"A piece has at most {MOST_MAPS} more maps.")
     made = COMPANION_MAPS[kind].begun(relief.companion_roles(), len(relief.layers))
     return with_maps(relief, more=(*relief.maps.more, made)), f"Added {made.title}"
 
@@ -161,8 +159,6 @@ def add_pack(relief: Relief, preset: str) -> Done:
     """
     if preset not in PRESETS:
         raise RecipeError("There is no such packing.")
-    if len(relief.maps.packs) == MOST_PACKS:
-        raise RecipeError(f"A piece has at most {MOST_PACKS} packed pictures.")
     _, _, values = PRESETS[preset]
     if preset == "gltf":
         values = values | {channel: _made(relief, role) for channel, role in GLTF.items()}
@@ -196,7 +192,14 @@ def name_pack(relief: Relief, number: int, name: str) -> Done:
 
 
 def with_maps(relief: Relief, **changes: Any) -> Relief:
-    """The relief with other values in how its maps are made, such as another list of them."""
+    """The relief with other values in how its maps are made, such as another list of them.
+
+    Raises:
+        RecipeError: a list is longer than a piece may have it.
+    """
+    for name, most, what in (("more", MOST_MAPS, "more maps"), ("packs", MOST_PACKS, "packed pictures")):
+        if len(changes.get(name, ())) > most:
+            raise RecipeError(f"A piece has at most {most} {what}.")
     return relief.model_copy(update={"maps": relief.maps.model_copy(update=changes)})
 
 

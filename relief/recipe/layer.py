@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self
 
-from pydantic import Field, field_validator
+from pydantic import BeforeValidator, Field, field_validator
 
 from relief.compose.blend import BLEND_NAMES, Blend
 from relief.compose.imprints import Imprints
@@ -22,11 +22,16 @@ from relief.treat import AnyTreatment
 MOST_TREATMENTS = 64
 
 
+def as_text(name: Any) -> Any:
+    """A file name as text: bytes of it that are none, as some systems have, are shown as question marks."""
+    return name.encode("utf-8", "replace").decode() if isinstance(name, str) else name
+
+
 class SourceReference(Parameters):
     """A source named in a recipe."""
 
     digest: str = Field(pattern=r"^[0-9a-f]{64}$")
-    filename: str = Field(max_length=200)
+    filename: Annotated[str, BeforeValidator(as_text)] = Field(max_length=200)
 
 
 HELD = {

@@ -74,3 +74,14 @@ class ArchiveTests(TestCase):
         for mark, step in ((b"PK\x03\x04", 6), (b"PK\x01\x02", 8)):
             locked[locked.index(mark) + step] |= 1
         self.assertIn("password", came(bytes(locked))["a.png"])
+
+    def test_names_that_are_no_text_or_empty_and_an_archive_of_several_disks(self):
+        stored = zipped({"a.png": NOISE, "b\u00e9.png": NOISE})
+        self.assertIn("broken", str(came(stored.replace("b\u00e9.png".encode(), b"b\xe9\xff.png"))["things.zip"]))
+        end = stored.rfind(b"PK\5\6")
+        disks = stored[: end + 4] + b"\3\0\2\0" + stored[end + 8 :]
+        self.assertTrue(came(disks))  # pictures, or a sentence
+        central = bytearray(stored)
+        place = central.find(b"PK\1\2")
+        central[place + 28 : place + 30] = b"\0\0"  # a name of no letters, found by the fuzzer
+        self.assertTrue(came(bytes(central)))

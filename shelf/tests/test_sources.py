@@ -26,6 +26,15 @@ from studio.middleware import the_artist
 
 
 class SourceTests(ShelfTestCase):
+    def test_a_source_whose_file_is_gone_cut_short_or_spoilt_is_there_again_when_it_is_brought_in_again(self):
+        data = grey()
+        source = keep_source(the_artist(), "a.png", data)
+        place = source_path(source.digest)
+        for spoil in (place.unlink, lambda: place.write_bytes(data[:50]), lambda: place.write_bytes(bytes(len(data)))):
+            spoil()
+            self.assertEqual(keep_source(the_artist(), "a.png", data), source)
+            self.assertEqual(read_source(source.digest), data)
+
     def test_bytes_are_kept_under_their_hash_and_never_altered(self):
         data = grey()
         source = keep_source(the_artist(), "a.png", data)
