@@ -26,8 +26,8 @@ def main(arguments: list[str] | None = None) -> int:
     """Runs one command.
 
     Returns:
-        0 when it went well, 1 where a command says so; with one line on standard error 2 when the input is at fault, and
-        130 when it was interrupted.
+        0 when it went well, 1 where a command says so; with one line on standard error 2 when the input is at fault,
+        and 130 when it was interrupted.
     """
     arguments = sys.argv[1:] if arguments is None else arguments
     for stream in (sys.stdout, sys.stderr):

@@ -43,7 +43,7 @@ class CannotStartError(Exception):
 def main() -> int:
     """Starts the studio with its demo pieces; the exit status of the process."""
     chosen = _read_options()
-    for ending in (signal.SIGTERM, signal.SIGHUP):
+    for ending in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(ending, _interrupt)
     try:
         data = chosen.data.expanduser().resolve()
