@@ -206,7 +206,7 @@ class CommandTests(CommandTestCase):
         with mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")):
             code, _, complaint = self.run_command("maps", self.scan, "--out", self.folder / "out")
         self.assertEqual(code, 2)
-        self.assertIn("No space left on device", complaint)
+        self.assertIn("The disk is full", complaint)
         self.assertEqual(list((self.folder / "out").iterdir()), [])
 
     def test_the_benchmark_prints_its_table(self):
