@@ -77,6 +77,12 @@ def decode_srgb(samples: np.ndarray) -> np.ndarray:
     return table[samples]
 
 
+def linear_light(picture: Picture) -> np.ndarray:
+    """The light of a picture: its pixels as float32, 0 to 1 of whole numbers, (rows, columns[, 3])."""
+    pixels = np.ascontiguousarray(picture.pixels)
+    return decode_srgb(pixels) if is_decoded(picture, "auto") else full_scale(pixels)
+
+
 def luminance(pixels: np.ndarray, encoded: bool) -> np.ndarray:
     """The relative luminance of pixels (rows, columns[, 3]), sRGB-encoded or linear: float32 (rows, columns)."""
     if pixels.ndim == 2 or pixels.dtype.kind == "f" or pixels.dtype.itemsize > 2:

@@ -1,0 +1,79 @@
+"""Measure normals, colour and height of a surface from photos with the light moved between them."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+
+import numpy as np
+
+from relief.deliver.files import Made, safe_stem, write_all
+from relief.deliver.formats import picture_file
+from relief.depth.light import Ball, Light
+from relief.depth.series import Measured, lights_of, measure_series, photos_of
+from relief.depth.stereo import FEWEST, MOST
+from relief.errors import ReliefError
+from relief.inspect.start import LONG_SIDE
+from relief.sources.colour import eight_bits, srgb_from_linear
+from relief.sources.decode import decode
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
+    parser.add_argument(
+        "photos", type=Path, nargs="+", metavar="PHOTO", help=f"{FEWEST} to {MOST} photos from one place"
+    )
+    parser.add_argument(
+        "--light", type=float, nargs=2, action="append", default=[], metavar=("AZIMUTH", "ELEVATION"),
+        help="of the next photo: degrees counter-clockwise from the right edge, and over the surface",
+    )  # fmt: skip
+    parser.add_argument(
+        "--ball", type=float, nargs=3, metavar=("X", "Y", "RADIUS"),
+        help="a mirrored ball in every photo, in pixels from the upper left corner: lights are read from its highlight",
+    )  # fmt: skip
+    parser.add_argument("--near", action="store_true", help="the lights were near: even their brightness out")
+    parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
+    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """Writes normal map, colour and displacement map, and prints how they are to be read."""
+    photos = photos_of([decode(path.read_bytes(), path.name) for path in chosen.photos])
+    rows, columns = photos[0].shape[:2]
+    if bool(chosen.light) == bool(chosen.ball):
+        raise ReliefError("Say where the lights stood: one --light for each photo, or a --ball.")
+    ball = Ball(*chosen.ball) if chosen.ball else None
+    lights = lights_of(photos, ball) if ball else [_light(*angles) for angles in chosen.light]
+    width, height = chosen.footprint or (side * LONG_SIDE / max(rows, columns) for side in (columns, rows))
+    if not (width > 0 and height > 0):
+        raise ReliefError("A footprint is longer than 0 mm on both sides.")
+    measured = measure_series(photos, lights, (width / columns, height / rows), near=chosen.near)
+    stem = safe_stem(chosen.photos[0].name)
+    low, amplitude = float(measured.height.min()), float(np.ptp(measured.height))
+    places = write_all(chosen.out, _files(measured, stem, low, amplitude))
+    told = {
+        "files": [str(place) for place in places],
+        "footprint_mm": [width, height],
+        "amplitude_mm": amplitude,
+        "midlevel": -low / amplitude if amplitude else 0.5,
+        "lights": [[round(light.azimuth, 2), round(light.elevation, 2)] for light in measured.lights],
+        "shifts": [[round(side, 2) for side in shift] for shift in measured.shifts],
+        "light_from_everywhere": round(measured.solution.around, 3),
+        "photos_that_counted": round(measured.solution.seen, 3),
+    }
+    print(json.dumps(told, indent=2))
+
+
+def _light(azimuth: float, elevation: float) -> Light:
+    if not 0 < elevation <= 90 or not abs(azimuth) <= 3600:
+        raise ReliefError("A light stands from above 0 to 90 degrees over the surface.")
+    return Light(azimuth % 360, elevation)
+
+
+def _files(measured: Measured, stem: str, low: float, amplitude: float) -> list[Made]:
+    normals = np.rint((measured.solution.normals * 0.5 + 0.5) * 65535).astype(np.uint16)
+    colours = eight_bits(np.clip(srgb_from_linear(measured.colours), 0, 1))
+    heights = np.rint((measured.height - low) / max(amplitude, 1e-9) * 65535).astype(np.uint16)
+    named = {"normal": normals, "colour": colours, "displacement": heights}
+    return [Made(f"{stem}_{name}.png", picture_file(pixels, "png")) for name, pixels in named.items()]

@@ -1,0 +1,102 @@
+"""Where a light stood: told in degrees, or read from the highlight on a mirrored ball."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from relief.errors import ReliefError
+
+INSIDE = 0.97
+"""Of a ball's radius: what lies farther out mirrors what is behind it."""
+
+SPOT = 0.9
+"""Part of the way from the ball's median to its brightest place from which on it belongs to the highlight."""
+
+
+@dataclass(frozen=True)
+class Light:
+    """A light far away.
+
+    Attributes:
+        azimuth: degrees, counter-clockwise from the right edge of the picture.
+        elevation: degrees over the surface.
+    """
+
+    azimuth: float
+    elevation: float
+
+    @property
+    def direction(self) -> np.ndarray:
+        """Unit vector towards it: x right, y up, z out of the surface; float64 (3,)."""
+        around, up = math.radians(self.azimuth), math.radians(self.elevation)
+        return np.array([math.cos(up) * math.cos(around), math.cos(up) * math.sin(around), math.sin(up)])
+
+    @classmethod
+    def towards(cls, direction: np.ndarray) -> Light:
+        """The light in a direction, which need not have length 1."""
+        x, y, z = direction / np.linalg.norm(direction)
+        return cls(math.degrees(math.atan2(y, x)) % 360, math.degrees(math.asin(z)))
+
+
+@dataclass(frozen=True)
+class Ball:
+    """The outline of a mirrored ball in a picture, in texels from its upper left corner.
+
+    Attributes:
+        x, y: its middle.
+        radius: of its outline.
+    """
+
+    x: float
+    y: float
+    radius: float
+
+    def texels(self, rows: int, columns: int) -> np.ndarray:
+        """Which texels of a picture it covers: bool (rows, columns)."""
+        down, across = np.ogrid[:rows, :columns]
+        square = (across + 0.5 - self.x) ** 2 + (down + 0.5 - self.y) ** 2
+        return np.asarray(square <= self.radius**2)
+
+
+def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
+    """The middle of the brightest place of a ball, in texels from the upper left corner.
+
+    Args:
+        grey: a photo, float32 (rows, columns), linear light.
+        ball: its outline.
+
+    Raises:
+        ReliefError: the ball lies outside of the picture, or has no highlight.
+    """
+    inside = Ball(ball.x, ball.y, ball.radius * INSIDE).texels(*grey.shape)
+    if not inside.any():
+        raise ReliefError("The ball lies outside of the picture.")
+    brightest, usual = float(grey[inside].max()), float(np.median(grey[inside]))
+    if brightest <= usual:
+        raise ReliefError("There is no highlight on the ball. Is it marked where it lies, and does it mirror?")
+    spot = inside & (grey >= usual + SPOT * (brightest - usual))
+    rows, columns = np.nonzero(spot)
+    weights = grey[spot] - usual
+    return float(np.average(columns + 0.5, weights=weights)), float(np.average(rows + 0.5, weights=weights))
+
+
+def light_of_highlight(ball: Ball, x: float, y: float) -> Light:
+    """The light whose highlight lies at a place of a mirrored ball, seen from far above: l = 2 (n . v) n - v.
+
+    Raises:
+        ReliefError: the place lies outside of the ball.
+    """
+    across, up = (x - ball.x) / ball.radius, (ball.y - y) / ball.radius
+    rest = 1 - across**2 - up**2
+    if rest < 0:
+        raise ReliefError("The highlight lies outside of the ball.")
+    normal = np.array([across, up, math.sqrt(rest)])
+    return Light.towards(2 * normal[2] * normal - np.array([0, 0, 1.0]))
+
+
+def light_of_ball(grey: np.ndarray, ball: Ball) -> Light:
+    """Where the light of a photo stood, read from its ball. Raises as the two steps do."""
+    return light_of_highlight(ball, *find_highlight(grey, ball))

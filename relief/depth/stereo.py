@@ -1,0 +1,249 @@
+"""Photometric stereo: the normals and the colours of a surface from photos with the light moved between them.
+
+In linear light a dull surface shows I = a (s + n . l) where the light l reaches it, a being its colour and s the share
+of light that comes from everywhere (Woodham 1980, Photometric method for determining surface orientation from multiple
+images, Optical Engineering 19). For each texel g = a n is fitted by least squares; observations that lie far off, as
+they are in shadow or glossy, lose their weight step by step (Holland & Welsch 1977, iteratively reweighted least
+squares, with Tukey's biweight). What is seen in shadow tells how much light comes from everywhere; that is taken off.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from relief.errors import ReliefError
+from relief.kernels import helper, kernel, prange
+from relief.progress import Progress
+
+FEWEST, MOST = 3, 24
+"""Photos in a lit series."""
+
+STEPS = 6
+"""Times that each texel is fitted anew."""
+
+SETTLED = 0.002
+"""A change by less than this part of the brightness ends the fitting of a texel."""
+
+CUT = 4.685
+"""Tukey's: beyond so many scales of the residuals an observation has no weight."""
+
+LEAST_SCALE = 0.01
+"""The least scale of the residuals, as a part of a texel's brightness: grain alone does not cast observations out."""
+
+SHADOW = 0.5
+"""An observation darker than this part of what it should be lies in shadow."""
+
+LOOKED_AT = 256
+"""Texels on the long side, about, at which shadows are looked into."""
+
+FEW_DARK = 0.002
+"""Observations in shadow, as a part of the texels, from which on they tell how much light comes from everywhere."""
+
+ROUNDS = 3
+"""Times that the light from everywhere is measured."""
+
+MOST_AROUND = 0.8
+"""Beyond this share the light comes from everywhere rather than from a lamp, and little can be told."""
+
+PLANAR = 0.02
+"""Least ratio of the smallest to the largest singular value of the directions."""
+
+
+@dataclass(frozen=True)
+class Solution:
+    """What a lit series tells of a surface.
+
+    Attributes:
+        normals: unit vectors, float32 (rows, columns, 3): x right, y up, z out of the surface.
+        brightness: of the surface without any light in it, float32 (rows, columns), in the unit of the photos.
+        weights: how much each photo counted at each texel, uint8 (photos, rows, columns), 255 for all.
+        around: the share of light that comes from everywhere, of the lamp's.
+    """
+
+    normals: np.ndarray
+    brightness: np.ndarray
+    weights: np.ndarray
+    around: float
+
+    @property
+    def seen(self) -> float:
+        """The mean share of photos that counted at a texel."""
+        return float(self.weights.mean()) / 255
+
+
+def solve_series(photos: np.ndarray, directions: np.ndarray, progress: Progress | None = None) -> Solution:
+    """The normals of a surface, texel by texel.
+
+    Args:
+        photos: linear light, float32 (photos, rows, columns), of one brightness of the lamp.
+        directions: unit vectors towards the lights, (photos, 3).
+        progress: told of each round; may cancel between two.
+
+    Raises:
+        ReliefError: too few photos, or lights that lie in one plane.
+    """
+    if not FEWEST <= len(photos) <= MOST:
+        raise ReliefError(f"A lit series has {FEWEST} to {MOST} photos; these are {len(photos)}.")
+    singular = np.linalg.svd(directions, compute_uv=False)
+    if singular[2] < PLANAR * singular[0]:
+        raise ReliefError("The lights lie in one plane with the surface's middle. Move one of them aside.")
+    progress = progress or Progress()
+    lights = np.ascontiguousarray(directions, np.float32)
+    step = max(1, max(photos.shape[1:]) // LOOKED_AT)
+    around = 0.0
+    for number in range(ROUNDS):
+        progress.step(0.3 + 0.1 * number, "Looking into the shadows")
+        few = np.ascontiguousarray(photos[:, ::step, ::step])
+        shade = _fit_all(few, lights, around)[2]
+        dark = shade[:, 0].sum()
+        if dark < few[0].size * FEW_DARK:
+            break  # too little lies in shadow to tell what shines into it
+        around = min(float(shade[:, 1].sum() / dark), MOST_AROUND)
+    progress.step(0.6, "Fitting normals")
+    fitted, weights, _ = _fit_all(photos, lights, around)
+    brightness = np.linalg.norm(fitted, axis=2)
+    normals = fitted / np.maximum(brightness, 1e-9)[..., None]
+    normals[brightness <= 1e-9] = (0, 0, 1)
+    return Solution(_face_out(normals), brightness, weights, around)
+
+
+def colours_of_series(photos: list[np.ndarray], directions: np.ndarray, solution: Solution) -> np.ndarray:
+    """The colours of the surface without any light in them: float32 (rows, columns, 3), linear.
+
+    Args:
+        photos: each float32 (rows, columns, 3), linear light.
+        directions: as for `solve_series`.
+        solution: what that gave.
+    """
+    above = np.zeros_like(photos[0])
+    below = np.full(photos[0].shape[:2], 1e-6, np.float32)
+    for photo, direction, weights in zip(photos, directions, solution.weights, strict=True):
+        light = direction.astype(np.float32)
+        _add_colours(photo, solution.normals, light, np.float32(solution.around), weights, above, below)
+    above /= below[..., None]
+    return above
+
+
+def _fit_all(photos: np.ndarray, lights: np.ndarray, around: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Normals times brightness, the weights of the photos, and by rows what lies in shadow."""
+    count, rows, columns = photos.shape
+    fitted, weights = np.empty((rows, columns, 3), np.float32), np.empty((count, rows, columns), np.uint8)
+    shade = np.zeros((rows, 2))
+    _fit(photos, lights, np.float32(around), fitted, weights, shade)
+    return fitted, weights, shade
+
+
+LEAST_UP = 0.05
+"""The least part of a normal that stands out of the surface."""
+
+
+def _face_out(normals: np.ndarray) -> np.ndarray:
+    """Normals that stand out of the surface: one that would overhang is laid as flat as may be."""
+    low = normals[..., 2] < LEAST_UP
+    normals[low, 2] = LEAST_UP
+    normals[low] /= np.linalg.norm(normals[low], axis=1, keepdims=True)
+    return normals.astype(np.float32)
+
+
+@kernel
+def _add_colours(photo, normals, light, around, weights, above, below):
+    for row in prange(below.shape[0]):
+        for column in range(below.shape[1]):
+            lit = np.float32(0)
+            for axis in range(3):
+                lit += normals[row, column, axis] * light[axis]
+            shade = max(lit, np.float32(0)) + around
+            weighed = shade * weights[row, column] / np.float32(255)
+            below[row, column] += weighed * shade
+            for channel in range(3):
+                above[row, column, channel] += weighed * photo[row, column, channel]
+
+
+@helper
+def _solve_three(m, v):
+    """x of m x = v for a symmetric matrix given as (xx, xy, xz, yy, yz, zz), by cofactors."""
+    xx, xy, xz, yy, yz, zz = m
+    a, b, c = yy * zz - yz * yz, xz * yz - xy * zz, xy * yz - xz * yy
+    whole = xx * a + xy * b + xz * c
+    if abs(whole) < 1e-12:
+        return 0.0, 0.0, 0.0, False
+    d, e, f = xx * zz - xz * xz, xy * xz - xx * yz, xx * yy - xy * xy
+    x = (a * v[0] + b * v[1] + c * v[2]) / whole
+    y = (b * v[0] + d * v[1] + e * v[2]) / whole
+    z = (c * v[0] + e * v[1] + f * v[2]) / whole
+    return x, y, z, True
+
+
+@helper
+def _order(values, out):
+    """A few values, the smallest first."""
+    for i in range(values.size):
+        value, place = values[i], i
+        while place > 0 and out[place - 1] > value:
+            out[place] = out[place - 1]
+            place -= 1
+        out[place] = value
+
+
+@kernel
+def _fit(photos, lights, around, fitted, weights, shade):
+    """Fits each texel; sums up by rows what lies in shadow: how many observations, and their shares of brightness."""
+    count, rows, columns = photos.shape
+    for row in prange(rows):
+        seen, weight = np.empty(count, np.float32), np.empty(count, np.float32)
+        off, order = np.empty(count, np.float32), np.empty(count, np.float32)
+        dark, share = 0.0, 0.0
+        for column in range(columns):
+            brightest = np.float32(0)
+            for i in range(count):
+                seen[i] = photos[i, row, column]
+                brightest = max(brightest, seen[i])
+            for i in range(count):
+                # what is far darker than the brightest lies in shadow or nearly so, what is the brightest may be glossy
+                weight[i] = 1.0 if seen[i] > 0.2 * brightest else 0.1
+            x, y, z = 0.0, 0.0, float(brightest)
+            for _ in range(STEPS):
+                length = np.sqrt(x * x + y * y + z * z)
+                xx, xy, xz, yy, yz, zz = 1e-9, 0.0, 0.0, 1e-9, 0.0, 1e-9
+                vx, vy, vz = 0.0, 0.0, 0.0
+                for i in range(count):
+                    a, b, c, w = lights[i, 0], lights[i, 1], lights[i, 2], weight[i]
+                    value = seen[i] - around * length
+                    xx, xy, xz = xx + w * a * a, xy + w * a * b, xz + w * a * c
+                    yy, yz, zz = yy + w * b * b, yz + w * b * c, zz + w * c * c
+                    vx, vy, vz = vx + w * a * value, vy + w * b * value, vz + w * c * value
+                new_x, new_y, new_z, solved = _solve_three((xx, xy, xz, yy, yz, zz), (vx, vy, vz))
+                if not solved:
+                    break
+                change = max(abs(new_x - x), abs(new_y - y), abs(new_z - z))
+                x, y, z = new_x, new_y, new_z
+                length = np.sqrt(x * x + y * y + z * z)
+                for i in range(count):
+                    lit = max(lights[i, 0] * x + lights[i, 1] * y + lights[i, 2] * z, 0.0)
+                    off[i] = abs(seen[i] - around * length - lit)
+                # the third of the residuals from below that three unknowns leave: the median of those that are free
+                _order(off, order)
+                scale = max(1.4826 * order[min(3 + (count - 3) // 2, count - 1)], LEAST_SCALE * length)
+                trusted = 0
+                for i in range(count):
+                    part = off[i] / (CUT * scale)
+                    weight[i] = (1 - part * part) ** 2 if part < 1 else 0.0
+                    if lights[i, 0] * x + lights[i, 1] * y + lights[i, 2] * z <= 0:
+                        weight[i] = 0.0  # the surface turns away from it
+                    trusted += weight[i] > 0.05
+                if change < SETTLED * length:
+                    break
+                if trusted < 3:
+                    for i in range(count):
+                        weight[i] = max(weight[i], 0.05)
+            fitted[row, column, 0], fitted[row, column, 1], fitted[row, column, 2] = x, y, z
+            length = np.sqrt(x * x + y * y + z * z)
+            for i in range(count):
+                weights[i, row, column] = np.uint8(255 * min(weight[i], 1.0))
+                lit = lights[i, 0] * x + lights[i, 1] * y + lights[i, 2] * z
+                if length > 0 and (lit <= 0 or (lit > 0.15 * length and seen[i] < SHADOW * lit)):
+                    dark += 1
+                    share += seen[i] / length
+        shade[row, 0], shade[row, 1] = dark, share

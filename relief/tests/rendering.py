@@ -1,0 +1,61 @@
+"""A small renderer for the tests of depth from light: it shares no code with what is tested.
+
+Radiance = colour x (sky x openness + sun x max(0, n . l) x visibility), linear light; cast shadows by marching along
+the light over bilinear samples, openness as the mean of cos^2 of the horizon's elevation in eight directions.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.ndimage import map_coordinates
+
+
+def light_vector(azimuth: float, elevation: float) -> np.ndarray:
+    """Unit vector towards a light; degrees counter-clockwise from the right edge, and over the surface."""
+    around, up = np.radians([azimuth, elevation])
+    return np.array([np.cos(up) * np.cos(around), np.cos(up) * np.sin(around), np.sin(up)])
+
+
+def true_normals(height: np.ndarray, texel: float) -> np.ndarray:
+    """Normals of heights in mm by central differences, one-sided at the edges: (rows, columns, 3), y up."""
+    down, across = np.gradient(height, texel)
+    normals = np.dstack([-across, down, np.ones_like(height)])
+    return normals / np.linalg.norm(normals, axis=2, keepdims=True)
+
+
+def horizon(height: np.ndarray, texel: float, azimuth: float, farthest: int) -> np.ndarray:
+    """Tangent of the elevation of the horizon towards an azimuth; 0 where nothing rises."""
+    rows, columns = np.mgrid[: height.shape[0], : height.shape[1]].astype(float)
+    across, down = np.cos(np.radians(azimuth)), -np.sin(np.radians(azimuth))
+    highest = np.zeros_like(height, float)
+    for step in range(1, farthest + 1):
+        there = map_coordinates(height, [rows + down * step, columns + across * step], order=1, mode="nearest")
+        highest = np.maximum(highest, (there - height) / (step * texel))
+    return highest
+
+
+def photograph(
+    height: np.ndarray, texel: float, azimuth: float, elevation: float, colour: np.ndarray | float = 0.8,
+    sky: float = 0.0, farthest: int = 40,
+) -> np.ndarray:  # fmt: skip
+    """Linear light, float32 (rows, columns, 3); `sky` is the share of the light that comes from everywhere."""
+    lit = np.maximum(true_normals(height, texel) @ light_vector(azimuth, elevation), 0)
+    lit = lit * (horizon(height, texel, azimuth, farthest) < np.tan(np.radians(elevation)))
+    if sky:
+        ways = [np.arctan(horizon(height, texel, way, 16)) for way in range(0, 360, 45)]
+        openness = np.mean([np.cos(way) ** 2 for way in ways], axis=0)
+        lit = (1 - sky) * lit + sky * openness
+    return (np.asarray(colour) * lit[..., None] * np.ones(3)).astype(np.float32)
+
+
+def photograph_ball(rows: int, columns: int, ball: tuple[float, float, float], light: np.ndarray) -> np.ndarray:
+    """A mirrored ball (x, y, radius in texels) under a small lamp, seen from far above: float32 (rows, columns)."""
+    x, y, radius = ball
+    across = (np.arange(columns)[None, :] + 0.5 - x) / radius
+    up = (y - np.arange(rows)[:, None] - 0.5) / radius
+    rest = 1 - across**2 - up**2
+    out = np.sqrt(np.maximum(rest, 0))
+    normal = np.stack(np.broadcast_arrays(across, up, out), axis=-1)
+    mirrored = 2 * out[..., None] * normal - np.array([0, 0, 1.0])
+    lamp = np.exp(-((np.arccos(np.clip(mirrored @ light, -1, 1)) / np.radians(2.5)) ** 2))
+    return np.where(rest > 0, 0.05 + lamp, 0.3).astype(np.float32)

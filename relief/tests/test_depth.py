@@ -1,0 +1,202 @@
+"""Depth from light against closed forms, a real elevation model and a renderer that shares no code with it."""
+
+import json
+from unittest import TestCase
+
+import numpy as np
+from matplotlib import cbook
+from PIL import Image
+from scipy.ndimage import gaussian_filter
+from scipy.ndimage import shift as move
+
+from relief.depth.light import Ball, Light, find_highlight, light_of_ball
+from relief.depth.series import even_out, measure_series, measure_shift
+from relief.depth.stereo import solve_series
+from relief.errors import ReliefError
+from relief.tests.command import CommandTestCase
+from relief.tests.rendering import light_vector, photograph, photograph_ball, true_normals
+
+AROUND = [(40 + 360 * number / 8, 35 + 18 * (number % 2)) for number in range(8)]
+
+
+def apart(one: np.ndarray, other: np.ndarray) -> float:
+    """The mean angle between two fields of normals, degrees."""
+    return float(np.degrees(np.arccos(np.clip((one * other).sum(axis=2), -1, 1))).mean())
+
+
+def sphere(side: int = 121) -> tuple[np.ndarray, np.ndarray]:
+    """A half sphere's normals in closed form (side, side, 3), and where it is, up to 65 degrees of slope."""
+    across, down = np.meshgrid(np.linspace(-1, 1, side), np.linspace(-1, 1, side))
+    square = across**2 + down**2
+    normals = np.dstack([across, -down, np.sqrt(np.maximum(1 - square, 0))])
+    return normals, square < np.sin(np.radians(65)) ** 2
+
+
+def elevation_model() -> np.ndarray:
+    """The real elevation model that matplotlib ships, made steep, as heights in texels."""
+    with cbook.get_sample_data("jacksboro_fault_dem.npz") as model:
+        return gaussian_filter(model["elevation"].astype(float), 0.7)[:180, :211] / 30
+
+
+class StereoTests(TestCase):
+    """Woodham 1980: I = a n . l, solved by least squares from three lights up."""
+
+    def test_a_sphere_without_shadows_is_exact(self):
+        normals, inside = sphere()
+        lights = [light_vector(azimuth, 70) for azimuth in (10, 130, 250)]
+        photos = np.stack([0.7 * np.maximum(normals @ light, 0) for light in lights]).astype(np.float32)
+        gentle = inside & (normals[..., 2] > np.cos(np.radians(15)))  # every light reaches it
+        found = solve_series(photos, np.array(lights))
+        self.assertLess(apart(found.normals[gentle][None], normals[gentle][None]), 0.02)
+        np.testing.assert_allclose(found.brightness[gentle], 0.7, rtol=1e-3)
+
+    def test_a_sphere_that_lies_partly_in_its_own_shadow(self):
+        normals, inside = sphere()
+        lights = [light_vector(*light) for light in AROUND]
+        photos = np.stack([0.7 * np.maximum(normals @ light, 0) for light in lights]).astype(np.float32)
+        found = solve_series(photos, np.array(lights))
+        self.assertLess(apart(found.normals[inside][None], normals[inside][None]), 0.5)
+
+    def test_a_real_elevation_model_with_cast_shadows_and_light_from_everywhere(self):
+        height = elevation_model()
+        truth = true_normals(height, 1)
+        flat = apart(np.broadcast_to([0, 0, 1.0], truth.shape), truth)
+        self.assertGreater(flat, 30)
+        lights = np.array([light_vector(*light) for light in AROUND])
+        for sky, most in ((0.0, 0.3), (0.3, 2.5)):
+            photos = np.stack([photograph(height, 1, *light, sky=sky)[..., 0] for light in AROUND])
+            found = solve_series(photos, lights)
+            plain = np.linalg.lstsq(lights, photos.reshape(8, -1), rcond=None)[0].T.reshape(truth.shape)
+            plain /= np.linalg.norm(plain, axis=2, keepdims=True)
+            self.assertLess(apart(found.normals, truth), most)
+            self.assertLess(apart(found.normals, truth), 0.5 * apart(plain, truth), "a plain fit is led astray")
+            self.assertAlmostEqual(found.around, sky / (1 - sky), delta=0.12)
+
+    def test_highlights_are_left_out(self):
+        normals, inside = sphere()
+        lights = np.array([light_vector(*light) for light in AROUND])
+        photos = np.stack([0.5 * np.maximum(normals @ light, 0) for light in lights]).astype(np.float32)
+        halfway = lights + np.array([0, 0, 1.0])
+        halfway /= np.linalg.norm(halfway, axis=1, keepdims=True)
+        gloss = np.stack([0.6 * np.maximum(normals @ half, 0) ** 300 for half in halfway]).astype(np.float32)
+        found = solve_series(photos + gloss, lights)
+        plain = np.linalg.lstsq(lights, (photos + gloss).reshape(8, -1), rcond=None)[0].T.reshape(normals.shape)
+        plain /= np.linalg.norm(plain, axis=2, keepdims=True)
+        led_astray = apart(plain[inside][None], normals[inside][None])
+        self.assertLess(apart(found.normals[inside][None], normals[inside][None]), min(2.0, 0.5 * led_astray))
+
+    def test_lights_that_tell_nothing_are_refused(self):
+        photos = np.ones((4, 5, 5), np.float32)
+        row = np.array(
+            [light_vector(azimuth, elevation) for azimuth, elevation in ((0, 20), (0, 50), (0, 80), (180, 60))]
+        )
+        with self.assertRaisesRegex(ReliefError, "one plane"):
+            solve_series(photos, row)
+        with self.assertRaisesRegex(ReliefError, "3 to 24 photos"):
+            solve_series(photos[:2], row[:2])
+
+
+class LightTests(TestCase):
+    def test_a_ball_gives_its_light_within_a_degree(self):
+        """The mirror law: rendered from the lamp's side, read back from the highlight."""
+        for azimuth, elevation in ((0, 80), (135, 40), (260, 25), (318, 60)):
+            light = light_vector(azimuth, elevation)
+            grey = photograph_ball(240, 300, (161.3, 118.7, 83.4), light)
+            found = light_of_ball(grey, Ball(161.3, 118.7, 83.4))
+            self.assertLess(np.degrees(np.arccos(min(1, found.direction @ light))), 1)
+            self.assertAlmostEqual(found.elevation, elevation, delta=1)
+
+    def test_a_direction_in_degrees_and_back(self):
+        for azimuth, elevation in ((0, 10), (90, 45), (200.5, 70)):
+            back = Light.towards(3 * Light(azimuth, elevation).direction)
+            self.assertAlmostEqual(back.azimuth, azimuth)
+            self.assertAlmostEqual(back.elevation, elevation)
+
+    def test_a_ball_that_is_not_there_is_said(self):
+        grey = np.full((40, 40), 0.2, np.float32)
+        with self.assertRaisesRegex(ReliefError, "no highlight"):
+            find_highlight(grey, Ball(20, 20, 10))
+        with self.assertRaisesRegex(ReliefError, "outside"):
+            find_highlight(grey, Ball(200, 20, 10))
+
+
+class SeriesTests(TestCase):
+    def test_a_shake_of_the_camera_is_taken_out_and_moved_light_is_none(self):
+        height = gaussian_filter(np.random.default_rng(4).random((220, 260)), 3) * 20
+        spots = 0.2 + 0.6 * (gaussian_filter(np.random.default_rng(5).random((220, 260)), 2.5) > 0.5)[..., None]
+        one, two = (photograph(height, 1, *light, colour=spots)[..., 0] for light in ((30, 50), (160, 50)))
+        self.assertEqual(measure_shift(one, two), (0, 0))
+        across, down = measure_shift(one, move(two, (-1.6, 2.3), mode="nearest"))
+        self.assertAlmostEqual(across, 2.3, delta=0.25)
+        self.assertAlmostEqual(down, -1.6, delta=0.25)
+
+    def test_a_near_light_is_evened_out(self):
+        rng = np.random.default_rng(6)
+        scene = 0.5 + 0.2 * gaussian_filter(rng.random((120, 160)), 1)
+        right = np.linspace(0.6, 1.4, 160)[None, :] * scene
+        left = np.linspace(1.4, 0.6, 160)[None, :] * scene
+        planes = even_out([right.astype(np.float32), left.astype(np.float32)])
+        for photo, plane in zip((right, left), planes, strict=True):
+            np.testing.assert_allclose(photo / plane, scene, rtol=0.02)
+
+    def test_height_colour_and_normals_of_a_whole_series(self):
+        """In mm: a dome of known height on texels that are not square is found again."""
+        across, down = np.meshgrid(np.linspace(-1, 1, 150), np.linspace(-1, 1, 100))
+        height = 8 * np.exp(-3 * (across**2 + down**2))
+        texel = 0.5
+        colours = np.where(across[..., None] > 0, [0.7, 0.3, 0.2], [0.2, 0.4, 0.6])
+        photos = [photograph(height, texel, *light, colour=colours) for light in AROUND]
+        lights = [Light(*light) for light in AROUND]
+        found = measure_series(photos, lights, (texel, texel))
+        self.assertAlmostEqual(float(np.ptp(found.height)), 8, delta=0.4)
+        self.assertGreater(np.corrcoef(found.height.ravel(), height.ravel())[0, 1], 0.999)
+        np.testing.assert_allclose(found.colours / found.colours.max(), colours / 0.7, atol=0.03)
+
+    def test_photos_and_lights_go_in_pairs(self):
+        with self.assertRaisesRegex(ReliefError, "Each photo has one"):
+            measure_series([np.ones((4, 4, 3), np.float32)] * 4, [Light(0, 40)] * 3, (1, 1))
+
+
+class LightsCommandTests(CommandTestCase):
+    def write(self, name: str, light: np.ndarray):
+        """A photo as a camera keeps it: sRGB with 8 bits (IEC 61966-2-1)."""
+        encoded = np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.maximum(light, 1e-9) ** (1 / 2.4) - 0.055)
+        Image.fromarray(np.rint(np.clip(encoded, 0, 1) * 255).astype(np.uint8)).save(self.folder / name)
+        return self.folder / name
+
+    def test_photos_with_a_ball_become_maps(self):
+        height = gaussian_filter(np.random.default_rng(8).random((90, 140)), 4) * 60
+        ball = (112.0, 45.0, 24.0)
+        paths = []
+        for number, light in enumerate(AROUND[::2]):
+            photo = photograph(height, 1, *light)
+            mirrored = photograph_ball(90, 140, ball, light_vector(*light))[..., None]
+            inside = Ball(*ball).texels(90, 140)[..., None]
+            paths.append(self.write(f"panel_{number}.png", np.where(inside, mirrored, photo)))
+        out = self.folder / "out"
+        code, told, said = self.run_command("lights", *paths, "--ball", *ball, "--footprint", 140, 90, "--out", out)
+        self.assertEqual((code, said), (0, ""))
+        told = json.loads(told)
+        for found, asked in zip(told["lights"], AROUND[::2], strict=True):
+            self.assertAlmostEqual(found[0], asked[0], delta=2)
+            self.assertAlmostEqual(found[1], asked[1], delta=2)
+        normals = np.asarray(Image.open(out / "panel_0_colour.png"))
+        self.assertEqual(normals.shape, (90, 140, 3))
+        heights = np.asarray(Image.open(out / "panel_0_displacement.png"), float) / 65535 * told["amplitude_mm"]
+        left = np.s_[10:80, 5:80]
+        self.assertGreater(np.corrcoef(heights[left].ravel(), height[left].ravel())[0, 1], 0.9)
+
+    def test_what_does_not_go_together_is_one_line(self):
+        paths = [self.write(f"{number}.png", np.full((8, 8, 3), 0.2 + number / 10)) for number in range(3)]
+        other = self.write("wide.png", np.full((8, 9, 3), 0.3))
+        lights = [part for _ in range(3) for part in ("--light", 40, 50)]
+        for arguments, words in (
+            ((*paths,), "one --light for each photo"),
+            ((*paths[:2], other, *lights), "one size"),
+            ((*paths, *lights), "one plane"),
+            ((*paths, *lights[:6]), "Each photo has one"),
+            ((*paths, *lights[:6], "--light", 40, -5), "above 0 to 90"),
+        ):
+            code, _, said = self.run_command("lights", *arguments, "--out", self.folder / "out")
+            self.assertEqual((code, said.count("\n")), (2, 1))
+            self.assertIn(words, said)
