@@ -28,6 +28,8 @@ from PIL import Image
 
 from relief.compose.strokes import Stroke, Work, draw_strokes
 from relief.deliver.bundle import write_bundle
+from relief.depth.light import Light
+from relief.depth.series import measure_series
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances
 from relief.filters.gaussian import gaussian
@@ -93,6 +95,7 @@ class Extent:
         budgets: triangles that are spent.
         looked_at: the level that a plane of 16 x 16 is brought to on the stage.
         builds: what is asked of final builds.
+        lit: side of the photos of a lit series.
     """
 
     maps: tuple[int, ...] = (1024, 4096)
@@ -109,9 +112,12 @@ class Extent:
     budgets: tuple[int, ...] = (500_000, 5_000_000)
     looked_at: int = 5
     builds: tuple[str, ...] = ("--level 6", "--tessellate faces:2000000")
+    lit: int = 2048
 
 
-QUICK = Extent((32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,), 1, ())
+QUICK = Extent(
+    (32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,), 1, (), 32
+)
 """So small that the figures tell nothing, but that every row can be made that needs no other process."""
 
 
@@ -132,6 +138,8 @@ def table(extent: Extent = Extent()) -> str:
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _by_hand(extent)]
     lines += ["", f"{'a picture comes in':40}{'ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _coming_in(extent.photo)]
+    lines += ["", f"{'a lit series of 12 photos':40}{'ms':>10}"]
+    lines += [f"{f'{extent.lit} x {extent.lit}, laid on each other and solved':40}{_solve_series(extent.lit):10.1f}"]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips(extent)]
     lines += [
@@ -336,6 +344,23 @@ def _coming_in(size: tuple[int, int]) -> list[tuple[str, float]]:
         *rows,
         ("readings and findings", _spent(lambda: measure_and_find(Pipeline.of(recipe, lambda _: data), engine))),
     ]
+
+
+def _solve_series(side: int) -> float:
+    """Twelve photos of a rough surface, the light in a circle around it."""
+    height = gaussian(np.random.default_rng(9).random((side, side), np.float32), (6, 6), (True, True)) * 60
+    down, across = np.gradient(height)
+    normals = np.dstack([-across, down, np.ones_like(height)])
+    normals /= np.linalg.norm(normals, axis=2, keepdims=True)
+    lights = [Light(30 * number, 40 + 10 * (number % 2)) for number in range(12)]
+
+    def photos() -> list[np.ndarray]:
+        lit = (np.maximum(normals @ light.direction.astype(np.float32), 0) for light in lights)
+        return [shade[..., None] * np.array([0.8, 0.6, 0.4], np.float32) for shade in lit]
+
+    measure_series(photos(), lights, (1, 1))
+    again = photos()
+    return _spent(lambda: measure_series(again, lights, (1, 1)))
 
 
 def _maps(size: int) -> list[tuple[str, float]]:
