@@ -70,7 +70,7 @@ def _read_options() -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="bin/demo", description="Starts Zealous Gravel with its demo pieces.")
     parser.add_argument("--port", type=_port, default=8000, help=f"port on {HOST} (8000)")
     parser.add_argument("--data", type=Path, default=HOUSE / "var", metavar="DIR", help="database, media, queue (var/)")
-    parser.add_argument("--fresh", action="store_true", help="throw the data folder's demo and own pieces away first")
+    parser.add_argument("--fresh", action="store_true", help="first remove what a studio left in the data folder")
     parser.add_argument("--yes", action="store_true", help="with --fresh: do not ask, even when there are own pieces")
     parser.error = _say_and_leave  # type: ignore[method-assign]
     return parser.parse_args()
