@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 import multiprocessing
 import os
+import pickle
 import resource
 import signal
 import sys
@@ -53,7 +54,32 @@ def carry_within(sending: Connection, memory: int, work: Callable[..., Any], arg
         return  # nothing is sent, which says it
     except Exception as problem:
         told = False, problem
-    sending.send(told)
+    send_whole(sending, told)
+
+
+PIECE = 16 << 20
+"""Bytes of an array that are sent at a time: neither side holds it twice."""
+
+
+def send_whole(sending: Connection, told: Any) -> None:
+    """Sends something with large arrays in it (pickle protocol 5, PEP 574: these travel beside it)."""
+    buffers: list[pickle.PickleBuffer] = []
+    head = pickle.dumps(told, protocol=5, buffer_callback=buffers.append)
+    arrays = [buffer.raw() for buffer in buffers]
+    sending.send((head, [array.nbytes for array in arrays]))
+    for array in arrays:
+        for first in range(0, array.nbytes, PIECE):
+            sending.send_bytes(array[first : first + PIECE])
+
+
+def receive_whole(receiving: Connection) -> Any:
+    """What `send_whole` sent. Raises EOFError where the other side ended before."""
+    head, sizes = receiving.recv()
+    arrays = [bytearray(size) for size in sizes]
+    for array in arrays:
+        for first in range(0, len(array), PIECE):
+            receiving.recv_bytes_into(array, first)
+    return pickle.loads(head, buffers=arrays)
 
 
 def end_with_parent(parent: int | None) -> None:

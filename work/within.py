@@ -13,7 +13,7 @@ from typing import Any
 from huey.contrib.djhuey import HUEY
 
 from relief.errors import ReliefError
-from work.child import carry_within
+from work.child import carry_within, receive_whole
 
 PRELOADED = ["relief.sources.decode", "relief.sources.mesh.read", "work.child"]
 """What the process that others are forked from has loaded. It runs no threads, so that a fork is safe."""
@@ -45,7 +45,7 @@ def run_within(seconds: float, memory: int, work: Callable[..., Any], *arguments
     try:
         if not receiving.poll(seconds):
             raise TookTooMuchError(f"It took longer than {seconds:.0f} s to read and was given up.")
-        done, told = receiving.recv()
+        done, told = receive_whole(receiving)
     except EOFError:
         raise TookTooMuchError("It took too much memory to read and was given up.") from None
     finally:
