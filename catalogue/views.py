@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
 
+from answers.packet import packet
 from catalogue.models import Order
 from catalogue.supplier import SupplierError
 from catalogue.tasks import SUPPLIER
@@ -15,7 +16,6 @@ from relief.deliver.images import png
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.swatch import swatch
 from shelf.search import FAMILIES
-from studio.packet import packet
 from work.tasks import begin
 
 SWATCH, LARGE = 256, 1024

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST, require_safe
 
+from answers.sending import send_file, send_from_zip
 from bench.models import Revision
 from bench.requests import piece_of, revision_of
 from jobs.forecast import forecast_build
@@ -24,7 +25,6 @@ from relief.errors import ReliefError
 from relief.receive.files import open_bundle
 from shelf.engine import get_engine
 from shelf.models import Piece, read_source
-from studio.sending import send_file, send_from_zip
 from work.tasks import begin
 
 SHOWN = 6

@@ -5,9 +5,9 @@ from typing import Any
 
 from django.conf import settings
 
+from answers.wanted import Both, progress_of_request
 from relief.progress import Progress
 from relief.run.engine import Engine, Stage
-from studio.wanted import Both, progress_of_request
 
 
 class StudioEngine(Engine):

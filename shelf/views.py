@@ -12,6 +12,7 @@ from django.utils import timezone
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
 
+from answers.packet import packet
 from relief.errors import PictureError
 from relief.generate import GENERATORS
 from relief.sources.decode import ENDINGS
@@ -20,7 +21,6 @@ from relief.sources.roles import ROLE_NAMES
 from shelf import looks, search, sets
 from shelf.models import Piece, Source, TextureSet
 from shelf.uploads import keep_uploads
-from studio.packet import packet
 
 SHARPEST = 2048
 """Texels on the long side of a map that is looked at."""

@@ -12,9 +12,9 @@ from django.http import HttpResponse, HttpResponseForbidden
 from django.urls import Resolver404, resolve
 from django.utils.functional import SimpleLazyObject
 
+from answers.refusals import FULL_DISK, is_full_disk, refuse
+from answers.wanted import answering
 from relief.errors import Cancelled, ReliefError
-from studio.refusals import FULL_DISK, is_full_disk, refuse
-from studio.wanted import answering
 
 logger = logging.getLogger(__name__)
 

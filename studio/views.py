@@ -2,7 +2,7 @@
 
 from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent
 
-from studio.refusals import refuse
+from answers.refusals import refuse
 
 TOO_MUCH = {
     RequestDataTooBig: "That was more than the studio takes at once. Your last change was not kept; send less of it.",

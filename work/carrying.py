@@ -10,9 +10,9 @@ from typing import Any
 from django.apps import apps
 from django.db import connection
 
+from answers.refusals import FULL_DISK, is_full_disk
 from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
-from studio.refusals import FULL_DISK, is_full_disk
 from work.models import LEASE, Work, WorkError, name_worker
 
 logger = logging.getLogger(__name__)

@@ -11,7 +11,7 @@ from django.utils import timezone
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
-from studio.refusals import is_full_disk
+from answers.refusals import is_full_disk
 from work.carrying import CARRIERS, carry_out_once
 from work.models import MOST_ATTEMPTS, Work
 from work.queue import is_broken

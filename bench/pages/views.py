@@ -14,6 +14,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from answers.refusals import FULL_DISK, is_full_disk
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
 from bench.pages.groups import field_at, groups, layer_rows
@@ -32,7 +33,6 @@ from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
-from studio.refusals import FULL_DISK, is_full_disk
 
 logger = logging.getLogger(__name__)
 

@@ -9,6 +9,7 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_safe
 
+from answers.packet import packet
 from bench.pixels.stage import SHARPEST
 from bench.requests import draft_of, line_of, piece_of, revision_of
 from relief.deliver.images import png
@@ -29,7 +30,6 @@ from relief.surface.tangents import with_tangents
 from relief.surface.tessellation.levels import Levels
 from shelf.engine import get_engine
 from shelf.models import read_source
-from studio.packet import packet
 
 NOTHING = np.zeros((0, 4), np.float32)
 

@@ -10,6 +10,7 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_http_methods, require_safe
 
+from answers.packet import packet
 from bench.models import Proof, Revision
 from bench.pixels.previews import APART, apart, bump_span, has_view, only, pixels_of
 from bench.posts.appending import append_items
@@ -35,7 +36,6 @@ from relief.recipe.recipe import Recipe
 from relief.run.pipeline import PROXY, Pipeline
 from shelf.engine import get_engine
 from shelf.models import read_source
-from studio.packet import packet
 
 SHARPEST = 2048
 """Texels on the long side of what the stage shows when the hand rests."""

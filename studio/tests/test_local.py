@@ -20,12 +20,12 @@ from django.db import OperationalError, connection
 from django.http import HttpResponse
 from django.test import RequestFactory, TestCase, override_settings
 
+from answers.wanted import TooLongError, answering
 from relief.errors import Cancelled
 from relief.run.engine import Stage
 from shelf.engine import StudioEngine
 from studio import demo
 from studio.middleware import faults_in_words, one_after_the_other
-from studio.wanted import TooLongError, answering
 
 
 class ThisMachineTests(TestCase):

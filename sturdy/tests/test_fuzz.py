@@ -8,8 +8,8 @@ from bench.models import Revision
 from relief.errors import ReliefError
 from relief.inspect.start import start_from_nothing
 from relief.run.engine import Engine
-from studio.fuzz import TARGETS, Target, change_bytes, fuzz
 from studio.middleware import the_artist
+from sturdy.fuzz import TARGETS, Target, change_bytes, fuzz
 
 CASES = {"picture": 500, "mesh": 400, "archive": 500, "recipe": 250, "post": 60}
 
