@@ -61,6 +61,24 @@ class RouteTests(BrowserTestCase):
                 self.run_script("return document.querySelector('.s-profile').getAttribute('d').length > 1000")
             )
 
+    def test_work_that_newer_work_waits_for_too_long_is_given_up(self):
+        self.open("/")
+        said = self.driver.execute_async_script(
+            """
+            const done = arguments[0];
+            import("/static/studio/ask.js").then(({ Latest }) => {
+              const [latest, said] = [new Latest(), []];
+              const endless = (signal) => new Promise((_, reject) => signal.addEventListener("abort", () => {
+                said.push("given up");
+                reject(signal.reason);
+              }));
+              latest.run(endless).then(() => done(said));
+              for (const name of ["older", "newest"]) latest.run(() => said.push(name));
+            });
+            """
+        )
+        self.assertEqual(said, ["given up", "newest"])
+
     def test_the_guess_is_corrected_with_one_click(self):
         piece = self.begin(step="source")
         self.until(lambda: self.all("#facts dl"))

@@ -150,7 +150,7 @@ async function show(longest, signal) {
     const packet = await viewOf(parameters, signal);
     showProfiles(packet.arrays.layers);
     drawSection(packet);
-    if (solidView) await showSurface(packet);
+    if (solidView) await showSurface(packet, signal);
     const cut = solidView && surface ? await cutAlong(packet, signal) : null;
     lay(currentView() === "ways" ? null : cut);
     drawBuilt(look.displaced ? cut : null);
@@ -213,7 +213,7 @@ const cutAlong = (packet, signal) =>
 /** What is drawn over the surface from figures that the server sends with it. */
 const FIGURED = ["stretch", "edges", "overlap"];
 
-async function showSurface(packet) {
+async function showSurface(packet, signal) {
   if (noSurface) return;
   if (!surface) {
     try {
@@ -232,8 +232,10 @@ async function showSurface(packet) {
   const figured = FIGURED.includes(look.overlay) ? { [look.overlay]: 1 } : {};
   const detail = currentView() === "surface" && look.displaced ? look.detail : "geometry";
   const more = { ...(mapped ? { mapped: 1 } : {}), ...figured, ...(detail === "geometry" ? {} : { detail }) };
-  const mesh = (displaced) => fetchPacket(bench.dataset.mesh, { ...shared, ...more, displaced: displaced ? 1 : 0 });
-  const map = (view, more = {}) => fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more });
+  const mesh = (displaced) =>
+    fetchPacket(bench.dataset.mesh, { ...shared, ...more, displaced: displaced ? 1 : 0 }, signal);
+  const map = (view, more = {}) =>
+    fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more }, signal);
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
   /** The maps that lie on each region: those of the relief that it carries, by its key. */
   const ofReliefs = async (view, wanted, { region_reliefs: keys }) => {

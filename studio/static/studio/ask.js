@@ -43,9 +43,12 @@ export async function askJson(address, parameters = {}, signal = undefined) {
   }
 }
 
+const PATIENCE = 2000; // ms that work may take which newer work waits for
+
 /** Runs one piece of work at a time; of those that come while one is under way only the last is run.
  *
- * Work gets a signal. With `yields` it is aborted when the next one comes: what takes long and nobody waits for.
+ * Work gets a signal. With `yields` it is aborted when the next one comes: what takes long and nobody waits for. Other
+ * work is aborted when the next one has come and its time is over; the studio then stops computing for it.
  */
 export class Latest {
   #running = null;
@@ -57,19 +60,23 @@ export class Latest {
 
   async run(work, { yields = false } = {}) {
     this.#waiting = { work, yields };
-    if (this.#running) {
-      if (this.#running.yields) this.#running.stop.abort();
+    const running = this.#running;
+    if (running) {
+      const left = running.yields ? 0 : running.since + PATIENCE - performance.now();
+      if (left <= 0) running.stop.abort();
+      else running.late ??= setTimeout(() => running.stop.abort(), left);
       return;
     }
     while (this.#waiting) {
       const next = this.#waiting;
       this.#waiting = null;
-      this.#running = { yields: next.yields, stop: new AbortController() };
+      this.#running = { yields: next.yields, stop: new AbortController(), since: performance.now(), late: null };
       try {
         await next.work(this.#running.stop.signal);
       } catch (problem) {
         if (!(problem instanceof Unanswered) && problem.name !== "AbortError") console.error(problem);
       } finally {
+        clearTimeout(this.#running.late);
         this.#running = null;
       }
     }
