@@ -12,8 +12,7 @@ from typing import BinaryIO
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.utils.http import content_disposition_header
 
-PIECE = 1 << 20
-"""Bytes that are handed on at a time."""
+from answers.packet import PIECE
 
 
 def send_file(request: HttpRequest, place: Path, filename: str) -> HttpResponse | FileResponse | StreamingHttpResponse:

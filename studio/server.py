@@ -9,6 +9,7 @@ import ctypes
 import os
 import sys
 import threading
+import time
 
 from waitress import serve
 
@@ -64,13 +65,11 @@ def give_memory_back() -> None:
         return
 
     def run() -> None:
-        while not _ENDED.wait(TRIM_EVERY):
+        while True:
+            time.sleep(TRIM_EVERY)
             trim(0)
 
     threading.Thread(target=run, daemon=True).start()
-
-
-_ENDED = threading.Event()
 
 
 if __name__ == "__main__":

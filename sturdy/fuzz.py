@@ -118,7 +118,13 @@ def pictures() -> dict[str, bytes]:
     made["hdr"] = b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 4 +X 4\n" + bytes(range(64))
     made["bmp"] = _as_bmp(colours)
     made["r16"] = bytes(range(128))
-    return made
+    return _named(made)
+
+
+def meshes() -> dict[str, bytes]:
+    """A box in every format that is written here."""
+    mesh = Box(segments=1).mesh(Footprint(), 0)
+    return _named({ending: mesh_file(mesh, ending) for ending in FORMATS})
 
 
 def _as_bmp(colours: np.ndarray) -> bytes:
@@ -129,14 +135,20 @@ def _as_bmp(colours: np.ndarray) -> bytes:
     return file.getvalue()
 
 
-def changed_files(files: dict[str, bytes]) -> Callable[[random.Random], Iterator[tuple[str, bytes]]]:
+def _named(files: dict[str, bytes]) -> dict[str, bytes]:
+    """Files by their names, from those by what these end with."""
+    return {f"fuzz.{ending}": data for ending, data in files.items()}
+
+
+def changed_files(good: Callable[[], dict[str, bytes]]) -> Callable[[random.Random], Iterator[tuple[str, bytes]]]:
     """Files with changes, and now and then one under another's name."""
 
     def cases(chance: random.Random) -> Iterator[tuple[str, bytes]]:
+        files = good()
         while True:
-            kind = chance.choice(sorted(files))
-            ending = chance.choice(sorted(files)) if chance.random() < 0.05 else kind
-            yield f"fuzz.{ending}", change_bytes(files[kind], chance)
+            name = chance.choice(sorted(files))
+            other = chance.choice(sorted(files)) if chance.random() < 0.05 else name
+            yield other, change_bytes(files[name], chance)
 
     return cases
 
@@ -167,7 +179,7 @@ def archives() -> dict[str, bytes]:
     for name, method in (("stored.zip", zipfile.ZIP_STORED), ("packed.zip", zipfile.ZIP_DEFLATED)):
         file = io.BytesIO()
         with zipfile.ZipFile(file, "w", method) as archive:
-            archive.writestr("folder/a.png", pictures()["png"])
+            archive.writestr("folder/a.png", pictures()["fuzz.png"])
             archive.writestr("b.obj", "v 0 0 0\n")
         made[name] = file.getvalue()
     return made
@@ -280,26 +292,12 @@ def take_post(case: tuple[str, str, dict[str, str]]) -> None:
 
 
 TARGETS = (
-    Target("picture", lambda chance: changed_files(pictures())(chance), take_picture),
-    Target("mesh", lambda chance: changed_files(_meshes())(chance), take_mesh),
-    Target("archive", lambda chance: _named(archives())(chance), take_archive),
+    Target("picture", changed_files(pictures), take_picture),
+    Target("mesh", changed_files(meshes), take_mesh),
+    Target("archive", changed_files(archives), take_archive),
     Target("recipe", changed_recipes, take_recipe),
     Target("post", changed_posts, take_post),
 )
-
-
-def _meshes() -> dict[str, bytes]:
-    mesh = Box(segments=1).mesh(Footprint(), 0)
-    return {ending: mesh_file(mesh, ending) for ending in FORMATS}
-
-
-def _named(files: dict[str, bytes]) -> Callable[[random.Random], Iterator[tuple[str, bytes]]]:
-    def cases(chance: random.Random) -> Iterator[tuple[str, bytes]]:
-        while True:
-            name = chance.choice(sorted(files))
-            yield name, change_bytes(files[name], chance)
-
-    return cases
 
 
 def fuzz(target: Target, seed: int, most: int, seconds: float = 1e9) -> Iterator[Finding]:

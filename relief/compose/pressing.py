@@ -108,8 +108,9 @@ def press_and_count(
     placed = np.array([(place.x, place.y, place.turn, place.size) for place in places], np.float64).reshape(-1, 4)
     across = -(-grid.columns // TILE)
     looked_at = 0
-    for few in np.unique(stamps.counts(placed[:, 3], grid), axis=0):
-        alike = placed[(stamps.counts(placed[:, 3], grid) == few).all(axis=1)]
+    counts_of = stamps.counts(placed[:, 3], grid)
+    for few in np.unique(counts_of, axis=0):
+        alike = placed[(counts_of == few).all(axis=1)]
         stamp, matrices = stamps.at(alike, (int(few[0]), int(few[1])), grid)
         windows = windows_of(alike, small, grid, wraps)
         starts, members = _by_tile(windows, grid, across)
@@ -149,8 +150,7 @@ def windows_of(placed: np.ndarray, small: HeightField, grid: Grid, wraps: tuple[
         spans.append((first, last, first // count, np.maximum(last - 1, first) // count))
     (top, bottom, above, below), (left, right, before, behind) = spans
     down, over = below - above + 1, behind - before + 1
-    press = np.repeat(np.arange(len(placed)), down * over)
-    number = np.arange(len(press)) - np.repeat(np.cumsum(down * over) - down * over, down * over)
+    press, number = _count_out(down * over)
     tile = np.stack([above[press] + number // over[press], before[press] + number % over[press]], axis=1)
     rows, columns = (
         np.clip(np.stack([low[press], high[press]], axis=1) - tile[:, [side]] * count, 0, count)
@@ -160,12 +160,17 @@ def windows_of(placed: np.ndarray, small: HeightField, grid: Grid, wraps: tuple[
     return Windows(press[some], rows[some], columns[some], tile[some])
 
 
+def _count_out(counts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Whose each of some items is of which everybody has so many, and the number that it has there."""
+    owners = np.repeat(np.arange(len(counts)), counts)
+    return owners, np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
+
+
 def _by_tile(windows: Windows, grid: Grid, across: int) -> tuple[np.ndarray, np.ndarray]:
     """For each tile of the field the windows that reach into it: where its list begins, and the lists."""
     top, left = windows.rows[:, 0] // TILE, windows.columns[:, 0] // TILE
     high, wide = (windows.rows[:, 1] - 1) // TILE - top + 1, (windows.columns[:, 1] - 1) // TILE - left + 1
-    members = np.repeat(np.arange(len(top)), high * wide)
-    number = np.arange(len(members)) - np.repeat(np.cumsum(high * wide) - high * wide, high * wide)
+    members, number = _count_out(high * wide)
     tiles = (top[members] + number // wide[members]) * across + left[members] + number % wide[members]
     order = np.argsort(tiles, kind="stable")
     counts = np.bincount(tiles, minlength=across * -(-grid.rows // TILE))

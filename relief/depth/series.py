@@ -16,11 +16,8 @@ from relief.depth.stereo import Solution, colours_of_series, solve_series
 from relief.errors import ReliefError
 from relief.maps.height_from_normals import height_from_slopes
 from relief.progress import Progress
-from relief.sources.colour import linear_light
+from relief.sources.colour import linear_light, luminance
 from relief.sources.picture import Picture
-
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
-"""ITU-R BT.709."""
 
 LOOKED_AT = 768
 """Texels on the long side that shifts are measured at."""
@@ -76,7 +73,7 @@ def photos_of(pictures: Sequence[Picture]) -> list[np.ndarray]:
 
 def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
     """Where the lights stood, read from a mirrored ball that is in every photo. Raises as `light_of_ball` does."""
-    return tuple(light_of_ball(photo @ LUMINANCE, ball) for photo in photos)
+    return tuple(light_of_ball(luminance(photo, encoded=False), ball) for photo in photos)
 
 
 def measure_shift(first: np.ndarray, other: np.ndarray) -> tuple[float, float]:
@@ -172,7 +169,7 @@ def measure_series(
     if len(photos) != len(lights):
         raise ReliefError(f"There are {len(photos)} photos and {len(lights)} lights. Each photo has one.")
     progress = progress or Progress()
-    greys = [photo @ LUMINANCE for photo in photos]
+    greys = [luminance(photo, encoded=False) for photo in photos]
     progress.step(0, "Laying the photos on each other")
     with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
         shifts = [(0.0, 0.0), *pool.map(partial(measure_shift, greys[0]), greys[1:])]
