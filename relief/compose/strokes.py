@@ -65,11 +65,10 @@ class Strokes(Content):
 def draw_strokes(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
     """The samples of a field after some strokes, in their order: float32 (rows, columns)."""
     samples = field.samples.copy()
-    brush = Brush(field)
+    flat, brush = samples.reshape(-1), Brush(field)
     for stroke in strokes:
         here = brush.press(np.array(stroke.points), stroke.radius, stroke.falloff)
-        place = here.rows, here.columns
-        heights = samples[place]
+        heights = flat[here.texels]
         match stroke.work:
             case "raise":
                 change = np.float32(stroke.strength)
@@ -79,7 +78,7 @@ def draw_strokes(field: HeightField, strokes: Iterable[Stroke]) -> np.ndarray:
                 change = np.float32(min(stroke.strength, 1)) * (_level(brush, stroke, samples) - heights)
             case _:
                 change = np.float32(min(stroke.strength, 1)) * (_smooth(field, here, stroke.radius, samples) - heights)
-        samples[place] = heights + here.press * change
+        flat[here.texels] = heights + here.press * change
     return samples
 
 
@@ -95,7 +94,7 @@ def _level(brush: Brush, stroke: Stroke, samples: np.ndarray) -> np.float32:
     x, y, _ = stroke.points[0]
     under = brush.press(np.array([(x, y, 1)]), stroke.radius, 1)
     if under.press.any():
-        return np.float32(np.average(samples[under.rows, under.columns], weights=under.press))
+        return np.float32(np.average(samples.reshape(-1)[under.texels], weights=under.press))
     rows, columns = samples.shape  # a brush narrower than a texel misses their centres
     return samples[int(y * rows) % rows, int(x * columns) % columns]
 
@@ -104,7 +103,8 @@ def _smooth(field: HeightField, here: Pressed, radius: float, samples: np.ndarra
     """The heights under a stroke blurred with those around them: float32 (texels,)."""
     sigma = [radius / SHARPNESS / step for step in field.spacing]
     numbers, whole, within = [], [], []
-    spans = ((1, here.top, here.bottom, here.rows), (0, here.left, here.right, here.columns))
+    rows, columns = np.divmod(here.texels, samples.shape[1])
+    spans = ((1, here.top, here.bottom, rows), (0, here.left, here.right, columns))
     for axis, first, last, texels in spans:
         count, wraps = samples.shape[1 - axis], field.edges.wraps[axis]
         whole.append(wraps and last - first >= count)

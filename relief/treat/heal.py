@@ -48,14 +48,14 @@ def paint(field: HeightField, marks: tuple[Mark, ...], soft: float = 0) -> np.nd
         float32 (rows, columns), 1 in a mark and 0 beyond.
     """
     cover, brush = np.zeros(field.samples.shape, np.float32), Brush(field)
+    flat = cover.reshape(-1)
     # a brush narrower than a texel still marks the one it is on
     narrowest = math.hypot(*field.spacing) / 2
     for mark in marks:
         # half of the passage lies beyond the brush
         radius, passage = max(mark.radius, narrowest) * (1 + soft / 2), soft / (1 + soft / 2)
         here = brush.press(np.column_stack([mark.points, np.ones(len(mark.points))]), radius, passage)
-        place = here.rows, here.columns
-        cover[place] = np.maximum(cover[place], here.press)
+        flat[here.texels] = np.maximum(flat[here.texels], here.press)
     return cover
 
 
