@@ -23,7 +23,12 @@ class OfRequest(Progress):
 
     def __init__(self, hung_up: Callable[[], bool], seconds: float) -> None:
         self.hung_up = hung_up
-        self.seconds, self._until = seconds, time.monotonic() + seconds
+        self.seconds = seconds
+        self.begin()
+
+    def begin(self) -> None:
+        """The time that it may take begins now."""
+        self._until = time.monotonic() + self.seconds
 
     def cancelled(self) -> bool:
         if time.monotonic() > self._until:

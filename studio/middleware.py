@@ -15,6 +15,7 @@ from django.utils.functional import SimpleLazyObject
 from answers.refusals import FULL_DISK, is_full_disk, refuse
 from answers.wanted import answering
 from relief.errors import Cancelled, ReliefError
+from studio.turns import Turns
 
 logger = logging.getLogger(__name__)
 
@@ -23,8 +24,8 @@ COMPUTING = {"bench", "jobs", "catalogue"}
 
 COMPUTING_ON_SHELF = {"keep", "pixels", "swatch", "set", "mend"}
 
-MOMENT = 0.1
-"""Seconds after which a request that waits for its turn asks whether it is still wanted."""
+UNHURRIED, BEARABLE = {"measured", "histogram", "repeats", "adviser", "facts"}, 0.6
+"""What a page asks for when the hand rests, and the seconds for which it lets go first what follows a hand."""
 
 BUSY = "The studio is busy with other requests. Nothing was changed; try again in a moment."
 
@@ -82,35 +83,38 @@ def one_after_the_other(get_response):
 
     One that waits and whose page has gone is not answered any more.
     """
-    turns = threading.BoundedSemaphore(settings.COMPUTING_AT_ONCE)
+    turns = Turns(settings.COMPUTING_AT_ONCE)
     places = threading.BoundedSemaphore(settings.COMPUTING_AND_WAITING)
 
     def answer(request):
-        if not _computes(request):
+        kind = _what_computes(request)
+        if not kind:
             return get_response(request)
         with answering(request) as progress:
             if not places.acquire(blocking=False):
                 return refuse(request, 503, "Busy", BUSY)
             try:
-                while not turns.acquire(timeout=MOMENT):
-                    if progress.hung_up():
-                        return HttpResponse(status=204)
+                if not turns.take(BEARABLE if kind in UNHURRIED else 0, progress.hung_up):
+                    return HttpResponse(status=204)
                 try:
+                    progress.begin()
                     return get_response(request)
                 finally:
-                    turns.release()
+                    turns.give_back()
             finally:
                 places.release()
 
     return answer
 
 
-def _computes(request) -> bool:
+def _what_computes(request):
+    """The name of the page, where it is one that may compute."""
     try:
         match = resolve(request.path_info)
     except Resolver404:
-        return False
-    return match.app_name in COMPUTING or (match.app_name == "shelf" and match.url_name in COMPUTING_ON_SHELF)
+        return None
+    computes = match.app_name in COMPUTING or (match.app_name == "shelf" and match.url_name in COMPUTING_ON_SHELF)
+    return match.url_name if computes else None
 
 
 def local_artist(get_response):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -10,7 +11,7 @@ import numpy as np
 from relief.height import HeightField
 from relief.inspect.finding import Finding, Mend, say_length
 from relief.inspect.readings import SHARPEST_SHARE, Readings, readings
-from relief.inspect.repeats import telltales
+from relief.inspect.repeats import Telltale, telltales
 from relief.inspect.source_findings import source_findings
 from relief.inspect.thresholds import (
     BANDS_ABOVE,
@@ -59,21 +60,57 @@ def measure_and_find(
     compute = partial(readings, amplitude=relief.amplitude, midlevel=relief.midlevel)
     taking = Stage("Taking readings", compute, [relief.amplitude, relief.midlevel], (pipeline.height(),), reports=True)
     measured, height = engine.run(taking, progress), engine.run(pipeline.height(), progress)
-    picture = engine.run(pipeline.picture()) if relief.layers[0].source else None
-    cut = engine.run(_cut_off(pipeline)) if picture else 0.0
-    found = findings(relief, height, measured, picture, cut, bits)
-    return measured, found + (source_findings(pipeline, engine) if picture else [])
+    marks: list[Telltale] = []
+    shot, cut = None, 0.0
+    if relief.layers[0].source:
+        marks = engine.run(Stage("Looking for telltales", telltales_of_tile, None, (pipeline.height(),)), progress)
+        shot = engine.run(Stage("Counting grey levels", Shot.of, None, (pipeline.picture(),)))
+        cut = engine.run(_cut_off(pipeline))
+    found = findings(relief, height, measured, marks, shot, cut, bits)
+    return measured, found + (source_findings(pipeline, engine) if shot else [])
+
+
+@dataclass(frozen=True)
+class Shot:
+    """What the samples of a picture hold.
+
+    Attributes:
+        black, white: share of pixels that are so in all channels.
+        levels: its grey levels, 0 to 1, where they are few.
+        grain: the least step of its numbers, 0 to 1.
+    """
+
+    black: float
+    white: float
+    levels: np.ndarray | None
+    grain: float
+
+    @classmethod
+    def of(cls, picture: Picture) -> Shot:
+        """That of a picture."""
+        return cls(*measure_clipped_light(picture.pixels), few_levels(picture.pixels), picture.grain)
+
+
+def telltales_of_tile(height: HeightField) -> list[Telltale]:
+    """Places which the eye finds again in every repeat; none where nothing repeats."""
+    return telltales(height) if all(height.edges.wraps) else []
 
 
 def findings(
-    relief: Relief, height: HeightField, measured: Readings, picture: Picture | None, cut: float = 0, bits: int = 8
+    relief: Relief,
+    height: HeightField,
+    measured: Readings,
+    marks: list[Telltale],
+    shot: Shot | None,
+    cut: float = 0,
+    bits: int = 8,
 ) -> list[Finding]:
     """What is to be said of a finished height field at full size.
 
     Args:
         relief, height: what is looked at, and its finished height.
-        measured: the readings of that.
-        picture: that of the ground, where it is one.
+        measured, marks: the readings of that, and what stands out in the repeats of a picture.
+        shot: what the picture of the ground holds, where it is one.
         cut: share of its samples that levels cut off.
         bits: those that the normal map is delivered with.
     """
@@ -86,15 +123,14 @@ def findings(
         seam(relief, measured),
         too_strong(relief, measured),
         bands(relief, measured, bits),
-        telltale(relief, height),
+        telltale(marks),
         repeated(relief),
         unlinked(relief),
     ]
-    if picture:
-        found += [clipped(relief, picture, cut), cliffs(relief, measured)]
-    levels = few_levels(picture.pixels) if picture else None
-    if picture and levels is not None:
-        found.append(steps(relief, height, levels, picture.grain))
+    if shot:
+        found += [clipped(relief, shot, cut), cliffs(relief, measured)]
+    if shot and shot.levels is not None:
+        found.append(steps(relief, height, shot.levels, shot.grain))
     return [finding for finding in found if finding]
 
 
@@ -145,14 +181,14 @@ def weak(relief: Relief, measured: Readings) -> Finding | None:
     )
 
 
-def clipped(relief: Relief, picture: Picture, cut: float) -> Finding | None:
+def clipped(relief: Relief, shot: Shot, cut: float) -> Finding | None:
     """A photo holds places without shades, or its levels make some; plateaus of a height image are meant.
 
     Both are measured before anything is softened, which hides plateaus and leaves them flat.
     """
     if relief.picture is None or relief.picture.reading != "photo":
         return None
-    low, high = measure_clipped_light(picture.pixels)
+    low, high = shot.black, shot.white
     if max(low, high) > CLIPPED_ABOVE:
         reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
         return Finding("clipped", "Clipped", f"{reason} It was {'under' if low > high else 'over'}exposed there.")
@@ -271,11 +307,8 @@ def swell(height: HeightField, measured: Readings) -> Finding | None:
     )
 
 
-def telltale(relief: Relief, height: HeightField) -> Finding | None:
+def telltale(listed: list[Telltale]) -> Finding | None:
     """A place in a picture that tiles which the eye finds again in every repeat."""
-    if not relief.layers[0].source or not all(height.edges.wraps):
-        return None
-    listed = telltales(height)
     places = [place for place in listed if place.strength > TELLTALE_ABOVE]
     if not 0 < len(places) <= FEW_TELLTALES:
         return None
