@@ -19,7 +19,7 @@ from browser.driver import BrowserTestCase
 from browser.pictures import png16, save, waves
 from catalogue import tasks
 from catalogue.supplier import Supplier
-from catalogue.textures import TEXTURES
+from relief.made.textures import TEXTURES
 from shelf.intake import keep_source
 from shelf.models import Piece, Source, TextureSet
 from shelf.tests.case import png, set_files, zipped

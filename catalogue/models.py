@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from catalogue.textures import TEXTURES, Texture
+from relief.made.textures import TEXTURES, Texture
 from shelf.models import TextureSet
 from work.models import Work
 

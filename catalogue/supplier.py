@@ -16,8 +16,8 @@ from functools import lru_cache
 
 import numpy as np
 
-from catalogue.textures import MAPS, SIZES, TEXTURES, Texture, maps
 from relief.deliver.images import png
+from relief.made.textures import MAPS, SIZES, TEXTURES, Texture, maps
 from relief.progress import Progress
 
 SLOW = 1.5

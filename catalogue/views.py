@@ -11,10 +11,10 @@ from answers.packet import packet
 from catalogue.models import Order
 from catalogue.supplier import SupplierError
 from catalogue.tasks import SUPPLIER
-from catalogue.textures import MAPS, SIZES, TEXTURES, Texture
 from relief.deliver.images import png
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.swatch import swatch
+from relief.made.textures import MAPS, SIZES, TEXTURES, Texture
 from shelf.search import FAMILIES
 from work.tasks import begin
 

@@ -136,7 +136,7 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
             fields = _with_names(fields, revision)
         fields = [_with_size(item, revision) for item in fields]
         if fields:
-            shown.append(_with_folds(Group(title, fields), recipe, step.seldom))
+            shown.append(_with_folds(_with_tools(Group(title, fields), recipe), recipe, step.seldom))
     if step.name == "maps":
         shown += more_maps(recipe.shown) + packs(recipe.shown)
     return shown + (of_layer(revision, layer) + treatments(recipe.shown, layer) if step.name == "relief" else [])
@@ -153,6 +153,14 @@ def _with_size(item: Field, revision: Revision) -> Field:
         return replace(item, zero=f"{GROUND} px")
     cut = max(relief.final_footprint.sides) / max(relief.footprint.sides)
     return replace(item, zero=f"{item.control.zero}, {max(source.facts.columns, source.facts.rows) * cut:.0f} px")
+
+
+def _with_tools(group: Group, recipe: Recipe) -> Group:
+    """The group with the tools of the model that all of its parameters belong to."""
+    owners = {item.path.rpartition(".")[0] for item in group.fields}
+    owner = owners.pop() if len(owners) == 1 else ""
+    tools = recipe.owner(group.fields[0].path).tools if owner else ()
+    return replace(group, owner=owner, tools=tools) if tools else group
 
 
 def _with_folds(group: Group, document: Document, seldom: tuple[str, ...] = ()) -> Group:

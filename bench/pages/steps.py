@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from relief.depth.from_light import FromLight
 from relief.filters.bands import Bands
 from relief.parameters import controls
 from relief.recipe.layer import Picture
@@ -21,6 +22,7 @@ class View:
 
 
 REMOVED_LIGHT, SEEN = View("light", "Removed light"), View("seen", "Where it is seen")
+PAINT, CERTAIN = View("paint", "Paint"), View("certain", "Certainty")
 LIT, HEIGHT, SLOPE = View("lit", "Lit"), View("height", "Height"), View("slope", "Slope")
 MAPS = tuple(View(name, TITLES[name]) for name in ("normal", "bump", "displacement"))
 
@@ -47,6 +49,7 @@ STEPS = (
                 f"{CONTENT_PATH}.{name}"
                 for name in ("source", "grey", "hue", "channel", "green", "rebuild_blue", "transfer")
             ),
+            "Light": tuple(f"{CONTENT_PATH}.light.{name}" for name in FromLight.model_fields),
             "Footprint": ("footprint.width", "footprint.height", "footprint.keep_aspect"),
             "Edges of the picture": ("edges.across", "edges.down"),
             "Packed channels": tuple(
@@ -109,5 +112,7 @@ def views(recipe: Recipe, step: Step) -> list[View]:
     if step.name in ("maps", "deliver"):
         shown = {view.name for view in step.views}
         return [*step.views, *(View(name, title) for name, title in titles(relief).items() if name not in shown)]
+    if step.name == "source" and relief.picture and relief.picture.reading == "light":
+        return [*step.views, PAINT, CERTAIN]
     more = [REMOVED_LIGHT] if evened and at_relief else []
     return [*step.views, *more, *([SEEN] if at_relief and len(relief.layers) > 1 else [])]

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from bench.requests import whole_number
+from relief.depth.shading import Parted, certainty
 from relief.filters.resample import resample
 from relief.height import HeightField
 from relief.inspect.differences import angles_apart, height_difference
@@ -93,6 +95,30 @@ def _colour_by_sign(distance: np.ndarray) -> np.ndarray:
     """Ochre above zero, blue below; the strongest colour at the farthest of both."""
     farthest = max(float(np.abs(distance).max()), 1e-9)
     return HEIGHT_RAMP[np.rint((distance / farthest * 0.5 + 0.5) * (SHADES - 1)).astype(np.uint8)]
+
+
+def _parted(pipeline: Pipeline) -> Parted:
+    """The ground's photo parted into light and paint.
+
+    Raises:
+        KeyError: the ground is no picture.
+    """
+    content = pipeline.relief.picture
+    if content is None:
+        raise KeyError("paint")
+    return get_engine().run(pipeline.parted(content, pipeline.longest))
+
+
+def _paint(pipeline: Pipeline) -> np.ndarray:
+    """What was taken for paint: middle grey where its brightness is the mean, a quarter or four times that at the ends."""
+    paint = _parted(pipeline).paint
+    return np.rint(np.clip(paint / (2 * math.log(4)) + 0.5, 0, 1) * (SHADES - 1)).astype(np.uint8)
+
+
+def _certain(pipeline: Pipeline) -> np.ndarray:
+    """How far the depth of each place can be trusted: ochre where it can, blue where it is filled in."""
+    told = certainty(_parted(pipeline))
+    return HEIGHT_RAMP[np.rint(told * (SHADES - 1)).astype(np.uint8)]
 
 
 def _light(pipeline: Pipeline) -> np.ndarray:
@@ -190,6 +216,8 @@ VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "height": _colour_height,
     "slope": _slope,
     "light": _light,
+    "paint": _paint,
+    "certain": _certain,
     "shaded": _shade,
     "tangent": _tangent,
 }

@@ -15,9 +15,9 @@ from PIL import Image
 from catalogue import tasks
 from catalogue.models import Order
 from catalogue.supplier import EVERY_FAILED, Supplier, SupplierError
-from catalogue.textures import MAPS, TEXTURES, maps
 from relief.errors import Cancelled
 from relief.inspect.sets import set_findings
+from relief.made.textures import MAPS, TEXTURES, maps
 from relief.progress import Progress
 from relief.sources.colour import full_scale
 from relief.sources.facts import mean_colour

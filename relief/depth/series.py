@@ -19,14 +19,17 @@ from relief.progress import Progress
 from relief.sources.colour import linear_light, luminance
 from relief.sources.picture import Picture
 
-LOOKED_AT = 768
-"""Texels on the long side that shifts are measured at."""
+LOOKED_AT = (128, 128, 256, 256, 512)
+"""Texels on the long side that shifts are measured at, one after the other."""
 
 FARTHEST = 0.02
 """Of the long side: a shift larger than this is no shake of a camera."""
 
-BETTER = 0.8
-"""How much less two photos must differ after a shift, so that it is taken for one."""
+LEAST = 0.25
+"""Texels: what is less is left as it is, as moving a photo softens it."""
+
+FEW_COUNT = 0.2
+"""Share of a photo that must lie neither in shadow nor in shine, so that it can be laid on."""
 
 ALIGNED_AT_ONCE = 2
 """Photos that are laid on the first at the same time."""
@@ -76,38 +79,51 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
     return tuple(light_of_ball(luminance(photo, encoded=False), ball) for photo in photos)
 
 
-def measure_shift(first: np.ndarray, other: np.ndarray) -> tuple[float, float]:
-    """How far a photo lies to the right of and below the first, in texels; nothing where that cannot be told.
+def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[tuple[float, float]]:
+    """How far each photo lies to the right of and below the first, in texels; nothing where that cannot be told.
 
-    By the enhanced correlation coefficient (Evangelidis & Psarakis 2008, IEEE Trans. PAMI 30), on how strongly each
-    place differs from its surroundings: which side of it is lit changes with the light.
+    Photos with the light elsewhere cannot be laid on each other: edges and their shadows look moved where only the
+    light was. So each is laid on what the surface as it is known so far looks like under its own light, by the enhanced
+    correlation coefficient (Evangelidis & Psarakis 2008, IEEE Trans. PAMI 30), shadows and shine left out; and again
+    with the surface that comes of it.
 
     Args:
-        first, other: linear light, float32 (rows, columns).
+        greys: linear light, float32 (rows, columns) each.
+        directions: unit vectors towards the lights, (photos, 3).
     """
-    scale = min(1.0, LOOKED_AT / max(first.shape))
-    one, two = (_outlines(each, scale) for each in (first, other))
-    moved: Any = np.eye(2, 3, dtype=np.float32)
-    ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 1e-3)
+    shape = greys[0].shape
+    shifts = np.zeros((len(greys), 2))
+    for longest in LOOKED_AT:
+        scale = min(1.0, longest / max(shape))
+        small = [cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys]
+        moved = [move_back(grey, (x, y)) for grey, (x, y) in zip(small, shifts * scale, strict=True)]
+        known = solve_series(np.stack(moved), directions)
+        with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
+            more = pool.map(partial(_shift_left, known, directions, moved), range(len(moved)))
+        shifts += np.array(list(more)) / scale
+        shifts -= shifts[0]
+    shifts[np.abs(shifts).max(axis=1) > FARTHEST * max(shape)] = 0
+    shifts[np.abs(shifts).max(axis=1) < LEAST] = 0
+    return [(float(x), float(y)) for x, y in shifts]
+
+
+def _shift_left(
+    known: Solution, directions: np.ndarray, photos: Sequence[np.ndarray], number: int
+) -> tuple[float, float]:
+    """How far a photo still lies off what is known of the surface under its light, in texels."""
+    lit = np.maximum(known.normals @ directions[number].astype(np.float32), 0) + np.float32(known.around)
+    expected = cv2.GaussianBlur(known.brightness * lit, (0, 0), 1)
+    counts = np.ascontiguousarray((known.weights[number] > 127).astype(np.uint8))
+    if counts.mean() < FEW_COUNT:
+        return 0.0, 0.0
+    found: Any = np.eye(2, 3, dtype=np.float32)
+    ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 30, 1e-4)
     find: Any = cv2.findTransformECC
     try:
-        alike, moved = find(one, two, moved, cv2.MOTION_TRANSLATION, ends, None, 5)
+        _, found = find(expected, photos[number], found, cv2.MOTION_TRANSLATION, ends, counts, 5)
     except cv2.error:  # it does not settle
         return 0.0, 0.0
-    across, down = float(moved[0, 2]) / scale, float(moved[1, 2]) / scale
-    # where the light alone differs a shift brings little
-    before = cv2.computeECC(one, two)
-    if 1 - alike > BETTER * (1 - before) or max(abs(across), abs(down)) > FARTHEST * max(first.shape):
-        return 0.0, 0.0
-    return across, down
-
-
-def _outlines(grey: np.ndarray, scale: float) -> np.ndarray:
-    """How strongly each place differs from its surroundings, whichever way: float32."""
-    small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else grey
-    logarithm = np.log(np.maximum(small, 1e-3))
-    across, down = (cv2.Scharr(logarithm, cv2.CV_32F, *way) for way in ((1, 0), (0, 1)))
-    return cv2.GaussianBlur(np.sqrt(across**2 + down**2), (0, 0), 1.5)
+    return float(found[0, 2]), float(found[1, 2])
 
 
 def move_back(photo: np.ndarray, shift: tuple[float, float]) -> np.ndarray:
@@ -171,15 +187,14 @@ def measure_series(
     progress = progress or Progress()
     greys = [luminance(photo, encoded=False) for photo in photos]
     progress.step(0, "Laying the photos on each other")
-    with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
-        shifts = [(0.0, 0.0), *pool.map(partial(measure_shift, greys[0]), greys[1:])]
+    directions = np.array([light.direction for light in lights])
+    shifts = measure_shifts(greys, directions)
     for number, shift in enumerate(shifts):
         photos[number], greys[number] = move_back(photos[number], shift), move_back(greys[number], shift)
     if near:
         for number, plane in enumerate(even_out(greys)):
             greys[number] = greys[number] / plane
             photos[number] = photos[number] / plane[..., None]
-    directions = np.array([light.direction for light in lights])
     solution = solve_series(np.stack(greys), directions, progress)
     colours = colours_of_series(photos, directions, solution)
     normals = solution.normals

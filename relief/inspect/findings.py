@@ -186,7 +186,7 @@ def clipped(relief: Relief, shot: Shot, cut: float) -> Finding | None:
 
     Both are measured before anything is softened, which hides plateaus and leaves them flat.
     """
-    if relief.picture is None or relief.picture.reading != "photo":
+    if relief.picture is None or not relief.picture.is_photo:
         return None
     low, high = shot.black, shot.white
     if max(low, high) > CLIPPED_ABOVE:

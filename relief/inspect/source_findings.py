@@ -80,7 +80,7 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
     """Data is read as colour, or colour as data."""
     coloured = has_colours(picture)
     guess = guess_role(picture, filename, coloured)
-    if content.reading == "photo" and guess.role in DATA:
+    if content.is_photo and guess.role in DATA:
         data, light = (float(grey.mean()) for grey in (grey_of_data(picture), grey_of_photo(picture, "luminance")))
         right = READING_OF[guess.role]
         return Finding(

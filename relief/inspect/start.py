@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from relief.depth.from_light import GUESSED, true_amplitude
 from relief.errors import RecipeError
 from relief.filters.resample import shrunk
 from relief.filters.statistics import deviations, percentiles
@@ -23,7 +24,7 @@ from relief.maps.slopes import steepness
 from relief.parameters import Parameters
 from relief.recipe.layer import Layer, Picture, SourceReference, Unpacked
 from relief.recipe.recipe import Recipe
-from relief.recipe.relief import TREATMENTS_PATH, Relief
+from relief.recipe.relief import CONTENT_PATH, TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.run.stages import read_grey
@@ -91,8 +92,8 @@ def first_recipe(
     """A recipe for a source or a texture set, with the paths it suggested.
 
     A photo gets levels from percentiles and a touch of soften; the samples of a height image are taken as they are,
-    unless they leave 0 to 1; a normal map keeps its own slopes. Midlevel is the median, and otherwise the amplitude
-    lets the steepest 5 % stand near 40 degrees.
+    unless they leave 0 to 1; a normal map keeps its own slopes, and so does the light in a photo. Midlevel is the
+    median, and otherwise the amplitude lets the steepest 5 % stand near 40 degrees.
 
     Raises:
         PictureError: the source cannot be read.
@@ -107,6 +108,8 @@ def first_recipe(
     looked_at = full_scale(np.ascontiguousarray(picture.channel("green" if picture.is_colour else "")))
     edges = _suggest_edges(looked_at)
     relief = relief.model_copy(update={"footprint": footprint, "edges": edges, "suggested": _paths("edges", edges)})
+    if content.reading == "light":
+        return Recipe.of(_start_from_light(relief, content, sources, read_source, engine), sources)
     large = max(picture.rows, picture.columns) > LOOKED_AT
     pipeline = Pipeline(relief, sources, read_source, LOOKED_AT if large else None)
     field = engine.run(pipeline.untreated())
@@ -121,6 +124,20 @@ def first_recipe(
     else:
         amplitude = _suggest_amplitude(height, _parts(relief, picture) if large else [height])
     return Recipe.of(_with_depth(relief, height, amplitude), sources)
+
+
+def _start_from_light(
+    relief: Relief, content: Picture, sources: Mapping[str, SourceReference], read_source: ReadSource, engine: Engine
+) -> Relief:
+    """The relief of a photo by its light, at the amplitude where slopes are true. Where it stood is guessed."""
+    pipeline = Pipeline(relief, sources, read_source, LOOKED_AT)
+    light, _ = engine.run(pipeline.guessed_light())
+    relief = relief.with_changes({f"{CONTENT_PATH}.light.{name}": getattr(light, name) for name in GUESSED})
+    marked = (*relief.suggested, *(f"{CONTENT_PATH}.light.{name}" for name in GUESSED))
+    relief = relief.model_copy(update={"suggested": marked})
+    relief = _with_fresh(relief, [Levels(on=False), Soften(on=False), Invert(on=False)])
+    height = engine.run(replace(pipeline, relief=relief).height())
+    return _with_depth(relief, height, true_amplitude(relief.footprint))
 
 
 def start_from_nothing(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
@@ -147,7 +164,12 @@ def set_from_statistics(pipeline: Pipeline, engine: Engine) -> Relief:
     kept = [number for number, item in enumerate(relief.layers[0].treatments) if isinstance(item, Placement)]
     relief = relief.with_treatments(kept)
     field = engine.run(replace(pipeline, relief=relief).treated())
-    if getattr(relief.layers[0].content, "reading", "photo") != "photo":
+    reading = getattr(relief.layers[0].content, "reading", "photo")
+    if reading == "light":  # its slopes are true as they are
+        relief = _with_fresh(relief, [EvenLight(on=False), Levels(on=False), Soften(on=False)])
+        height = engine.run(replace(pipeline, relief=relief).height())
+        return _with_depth(relief, height, true_amplitude(relief.footprint))
+    if reading != "photo":
         # data has no light in it, and its grain may be meant
         fresh = [EvenLight(on=False), _suggest_levels(field.samples, "height"), Soften(on=False)]
     else:

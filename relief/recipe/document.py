@@ -82,6 +82,10 @@ class Document(Parameters):
         """What the parameter at a path belongs to, as it is called in a sentence; empty where that is the whole."""
         return next((owner.heading for owner, _ in reversed(self._way(path)) if owner.heading), "")
 
+    def owner(self, path: str) -> Parameters:
+        """The model that the parameter at a path belongs to."""
+        return self._way(path)[-1][0]
+
     def is_used(self, path: str, around: Surroundings) -> bool:
         """Whether the parameter at a path does something as the others are set."""
         return not any(name in owner.unused(around) for owner, name in self._way(path))

@@ -13,6 +13,7 @@ from relief.compose.layout import Layout
 from relief.compose.masks import Mask
 from relief.compose.strokes import Strokes
 from relief.content import Content
+from relief.depth.from_light import FromLight
 from relief.generate import AnyGenerator
 from relief.parameters import Parameters, Surroundings, choice, number, switch
 from relief.sources.colour import GREY_NAMES, TRANSFER_NAMES, Grey, Transfer
@@ -97,8 +98,8 @@ class Picture(Content):
     source: str = choice("picture", {}, label="Height from", help="Which picture of the texture set becomes height.")
     reading: Reading = choice(
         "photo", READING_NAMES, label="Read as",
-        help="A photo holds contrast, of which grey is made. A height image is data, taken as it is. From a normal map "
-        "the height is found that has its slopes.",
+        help="A photo holds contrast, of which grey is made; or its light is read, which tells true slopes. A height "
+        "image is data, taken as it is. From a normal map the height is found that has its slopes.",
     )  # fmt: skip
     grey: Grey = choice(
         "luminance", GREY_NAMES, label="Grey from",
@@ -114,6 +115,7 @@ class Picture(Content):
         help="Colour is stored with a display curve, which is taken off; data never is. Overrule it when a file was "
         "saved wrongly.",
     )  # fmt: skip
+    light: FromLight = FromLight()
     companions: dict[str, str] = Field(default_factory=dict)
     """Sources that go where the height goes, by their role: colour, normal, roughness, occlusion."""
     unpacked: Unpacked = Unpacked()
@@ -129,14 +131,24 @@ class Picture(Content):
 
     @property
     def called(self) -> str:
-        return {"photo": "photo", "height": "height image", "normal": "normal map"}[self.reading]
+        return {"height": "height image", "normal": "normal map"}.get(self.reading, "photo")
 
     def unused(self, around: Surroundings) -> set[str]:
-        unused = {"photo": {"channel"}, "height": {"grey", "hue"}, "normal": {"channel", "grey", "hue", "transfer"}}
+        unused = {
+            "photo": {"channel", "light"},
+            "light": {"channel", "grey", "hue", "transfer"},
+            "height": {"grey", "hue", "light"},
+            "normal": {"channel", "grey", "hue", "transfer", "light"},
+        }
         found = unused[self.reading] | (set() if self.grey == "hue" else {"hue"})
         if self.reading != "normal":
             found |= {"rebuild_blue"} | (set() if "normal" in self.beside else {"green"})
         return found | (set() if around.sources > 1 else {"source"})
+
+    @property
+    def is_photo(self) -> bool:
+        """Whether it is a photo, however its height is made."""
+        return self.reading in ("photo", "light")
 
     @property
     def beside(self) -> dict[str, Beside]:

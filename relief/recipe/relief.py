@@ -152,7 +152,7 @@ class Relief(Document):
     @property
     def has_colours(self) -> bool:
         """Whether colours go along: those of a texture set, or of a photo."""
-        return "colour" in self.companion_roles() or (self.picture is not None and self.picture.reading == "photo")
+        return "colour" in self.companion_roles() or (self.picture is not None and self.picture.is_photo)
 
     def source_keys(self) -> set[str]:
         """The keys of the sources that it is made of."""

@@ -14,6 +14,7 @@ from functools import partial
 
 from relief.compose.imprints import Imprints, cost_of_presses, stamp
 from relief.compose.masks import FOLLOWS
+from relief.depth.from_light import guess_light, part_picture
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
 from relief.recipe.layer import Beside, Layer, Picture, SourceReference
@@ -117,9 +118,37 @@ class Pipeline:
         if content.reading == "normal":
             compute = partial(stages.integrate_normals, content, footprint, edges, longest)
             return Stage("Finding the height", compute, [read, place, longest], (picture, *fitting))
+        if content.reading == "light":
+            return self._from_light(content, footprint, edges, grid)
         made = Stage("Making grey", partial(stages.read_grey, content, longest), [read, longest], (picture,))
         compute = partial(stages.height_of_grey, content, footprint, edges, longest)
         return Stage("Laying it out", compute, [read, place, longest], (made, picture, *fitting))
+
+    def parted(self, content: Picture, longest: int | None) -> Stage:
+        """A photo parted into light and paint: a `Parted`."""
+        paint = content.light.paint
+        compute = partial(part_picture, paint, longest)
+        return Stage("Parting paint from light", compute, [paint, longest], (self.picture(content.source),))
+
+    def guessed_light(self) -> Stage:
+        """Where the light of the ground's photo stood as far as it tells, and how sure that is."""
+        content = self.relief.picture
+        assert content is not None
+        return Stage("Looking where the light stood", guess_light, None, (self.parted(content, PROXY),))
+
+    def _from_light(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
+        """The field that the light in a photo tells, on its own footprint, or on that of one repeat."""
+        longest = self._longest_of_source if grid is None else self.longest
+        place = [footprint.model_dump(), edges.model_dump()] if grid is None else None
+        fitting = () if grid is None else (grid,)
+        picture = self.picture(content.source)
+        parted = self.parted(content, longest)
+        waves = Stage(
+            "Making waves", partial(stages.make_waves, footprint, edges), [place, longest], (parted, *fitting)
+        )
+        told = [content.light.model_dump(), place, longest]
+        compute = partial(stages.height_of_light, content, footprint, edges, longest)
+        return Stage("Finding the depth", compute, told, (waves, picture, *fitting))
 
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""

@@ -15,6 +15,8 @@ from relief.compose.layout import Layout
 from relief.compose.pressing import press_stamp
 from relief.compose.strokes import Stroke, count_texels, draw_strokes
 from relief.cost import Cost
+from relief.depth.from_light import samples_of, waves_of
+from relief.depth.shading import Parted, Waves
 from relief.filters.resample import Method, as_type, resample, resample_field, shrunk
 from relief.generate.generator import Generator, Grid
 from relief.height import Edges, Footprint, HeightField, fit_size
@@ -299,6 +301,22 @@ def height_of_grey(
         of_photo = content.grey if content.reading == "photo" else None
         levels = heights_of_levels(levels, picture, of_photo, content.transfer)
     return HeightField(grey, footprint, edges, read_alpha(picture, longest), picture.grain, levels=levels)
+
+
+def make_waves(footprint: Footprint, edges: Edges, parted: Parted, cell: Grid | None = None) -> Waves:
+    """A parted photo as waves, to which a light is then applied."""
+    return waves_of(cell.footprint if cell else footprint, edges.wraps, parted)
+
+
+def height_of_light(
+    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, waves: Waves, picture: pictures.Picture,
+    cell: Grid | None = None,
+) -> HeightField:  # fmt: skip
+    """The height that the light in a photo tells, at the photo's size."""
+    footprint = cell.footprint if cell else footprint
+    size = fit_size(picture.rows, picture.columns, longest)
+    samples = samples_of(content.light, footprint, size, waves)
+    return HeightField(samples, footprint, edges, read_alpha(picture, longest))
 
 
 def read_alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:

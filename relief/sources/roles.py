@@ -35,8 +35,10 @@ NAMES_IN_A_SENTENCE = {
     "mask": "a mask",
     "packed": "several maps in the channels of one picture",
 }
-Reading = Literal["photo", "height", "normal"]
-READING_NAMES = {"photo": "Photo", "height": "Height image", "normal": "Normal map"}
+Reading = Literal["photo", "light", "height", "normal"]
+READING_NAMES = {
+    "photo": "Photo, by brightness", "light": "Photo, by its light", "height": "Height image", "normal": "Normal map"
+}  # fmt: skip
 READING_OF: dict[Role, Reading] = {
     "photo": "photo", "colour": "photo", "normal": "normal",
     "height": "height", "roughness": "height", "occlusion": "height", "metalness": "height", "mask": "height",

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from catalogue.motifs import (
+from relief.filters.gaussian import gaussian
+from relief.height import Edges, Footprint, HeightField
+from relief.made.motifs import (
     Motif,
     Sheet,
     cells,
@@ -21,8 +23,6 @@ from catalogue.motifs import (
     tiles,
     weave,
 )  # fmt: skip
-from relief.filters.gaussian import gaussian
-from relief.height import Edges, Footprint, HeightField
 from relief.maps.normal import Normal, normal_map
 
 SIZES = (512, 1024, 2048, 4096)
@@ -62,10 +62,10 @@ class Texture:
 
 def _texture(name: str, words: str, family: str, first: str, second: str, motif: Motif, **more: float) -> Texture:
     key = name.lower().replace(" ", "-")
-    return Texture(key, name, words, family, _colour(first), _colour(second), motif, **more)
+    return Texture(key, name, words, family, _three_levels(first), _three_levels(second), motif, **more)
 
 
-def _colour(text: str) -> tuple[int, int, int]:
+def _three_levels(text: str) -> tuple[int, int, int]:
     return int(text[:2], 16), int(text[2:4], 16), int(text[4:], 16)
 
 
@@ -126,7 +126,7 @@ def maps(
         tell("normal")
         field = HeightField(height, Footprint(width=texture.width, height=texture.width), WRAPPED)
         made["normal"] = normal_map(field, texture.depth, Normal())
-    hollow = _hollow(height) if {"colour", "roughness", "occlusion"} & {*wanted} else None
+    hollow = _hollow(height)
     if "occlusion" in wanted:
         tell("occlusion")
         made["occlusion"] = np.rint(np.clip(1 - 2.2 * hollow, 0.1, 1) * 255).astype(np.uint8)
@@ -135,7 +135,7 @@ def maps(
         made["roughness"] = np.rint(np.clip(1 - texture.shine + 0.6 * hollow, 0.05, 1) * 255).astype(np.uint8)
     if "colour" in wanted:
         tell("colour")
-        made["colour"] = _colour(texture, tone, hollow, Sheet(size, seed + 1))
+        made["colour"] = _paint(texture, tone, hollow, Sheet(size, seed + 1))
     return made
 
 
@@ -145,10 +145,11 @@ def _hollow(height: np.ndarray) -> np.ndarray:
     return np.clip(gaussian(height, (wide, wide), (True, True)) - height, 0, 1)
 
 
-def _colour(texture: Texture, tone: np.ndarray, hollow: np.ndarray, sheet: Sheet) -> np.ndarray:
+def _paint(texture: Texture, tone: np.ndarray, hollow: np.ndarray, sheet: Sheet) -> np.ndarray:
     """The two colours mixed, darker in hollows, with a little weather."""
     weather = 1 + 0.10 * sheet.rough(6, 5)
     shade = (weather * (1 - 0.9 * hollow))[..., None]
     mix = np.clip(tone, 0, 1)[..., None].astype(np.float32)
-    colour = np.float32(texture.first) * (1 - mix) + np.float32(texture.second) * mix
+    first, second = (np.array(colour, np.float32) for colour in (texture.first, texture.second))
+    colour = first * (1 - mix) + second * mix
     return np.rint(np.clip(colour * shade, 0, 255)).astype(np.uint8)

@@ -1,4 +1,4 @@
-"""A small renderer for the tests of depth from light: it shares no code with what is tested.
+"""A small renderer for tests of depth from light: it shares no code with what is tested.
 
 Radiance = colour x (sky x openness + sun x max(0, n . l) x visibility), linear light; cast shadows by marching along
 the light over bilinear samples, openness as the mean of cos^2 of the horizon's elevation in eight directions.
@@ -34,16 +34,24 @@ def horizon(height: np.ndarray, texel: float, azimuth: float, farthest: int) -> 
     return highest
 
 
+def how_open(height: np.ndarray, texel: float) -> np.ndarray:
+    """How much of the sky each place sees, 0 to 1."""
+    ways = [np.arctan(horizon(height, texel, way, 16)) for way in range(0, 360, 45)]
+    return np.mean([np.cos(way) ** 2 for way in ways], axis=0)
+
+
 def photograph(
     height: np.ndarray, texel: float, azimuth: float, elevation: float, colour: np.ndarray | float = 0.8,
-    sky: float = 0.0, farthest: int = 40,
+    sky: float = 0.0, farthest: int = 40, openness: np.ndarray | None = None,
 ) -> np.ndarray:  # fmt: skip
-    """Linear light, float32 (rows, columns, 3); `sky` is the share of the light that comes from everywhere."""
+    """Linear light, float32 (rows, columns, 3); `sky` is the share of the light that comes from everywhere.
+
+    Of many photos of one surface `openness` is that of `how_open`, which is then found once.
+    """
     lit = np.maximum(true_normals(height, texel) @ light_vector(azimuth, elevation), 0)
     lit = lit * (horizon(height, texel, azimuth, farthest) < np.tan(np.radians(elevation)))
     if sky:
-        ways = [np.arctan(horizon(height, texel, way, 16)) for way in range(0, 360, 45)]
-        openness = np.mean([np.cos(way) ** 2 for way in ways], axis=0)
+        openness = how_open(height, texel) if openness is None else openness
         lit = (1 - sky) * lit + sky * openness
     return (np.asarray(colour) * lit[..., None] * np.ones(3)).astype(np.float32)
 

@@ -1,0 +1,55 @@
+"""Print how far from the truth each way of making height of photos is, on surfaces whose relief is known."""
+
+from __future__ import annotations
+
+import argparse
+import os
+
+import numpy as np
+
+from relief.errors import ReliefError
+from relief.made.textures import TEXTURES
+from relief.made.truth import WAYS, Row, measure
+
+SHORT = ("flat", "brightn.", "started", "given", "estim.", "4", "8", "16")
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Adds the options that this command takes."""
+    parser.add_argument("surfaces", nargs="*", metavar="SURFACE", help="keys of surfaces; all thirty if none are named")
+    parser.add_argument("--size", type=int, default=512, help="texels on their sides (512)")
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """Prints angles and correlations, surface by surface, and their means."""
+    unknown = [key for key in chosen.surfaces if key not in TEXTURES]
+    if unknown:
+        raise ReliefError(f"There is no surface “{unknown[0]}”. There are: {', '.join(TEXTURES)}.")
+    if not 64 <= chosen.size <= 2048:
+        raise ReliefError("A surface has 64 to 2048 texels on a side.")
+    keys = chosen.surfaces or list(TEXTURES)
+    print("Mean angle between made and true normals in degrees; in brackets how alike made and true height are.")
+    print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off")
+    rows = []
+    for row in measure(keys, chosen.size, min(os.cpu_count() or 1, len(keys))):
+        rows.append(row)
+        print(_line(row), flush=True)
+    print(_line(_mean(rows)))
+    worse = {way: max(row.angles[way] - row.angles["flat"] for row in rows) for way in WAYS[1:]}
+    print("\nAt most this much worse than flat: " + ", ".join(f"{way} {most:.1f}" for way, most in worse.items()))
+    near = sum(row.off <= 20 for row in rows)
+    print(f"Azimuth estimated within 20 degrees: {near} of {len(rows)}")
+
+
+def _line(row: Row) -> str:
+    told = (f"{row.angles[way]:6.1f}" + (f" ({row.alike[way]:4.2f})" if way in row.alike else " " * 7) for way in WAYS)
+    return f"{row.name[:22]:22}" + "".join(told) + f"   {row.off:5.0f}"
+
+
+def _mean(rows: list[Row]) -> Row:
+    return Row(
+        "mean",
+        {way: float(np.mean([row.angles[way] for row in rows])) for way in WAYS},
+        {way: float(np.mean([row.alike[way] for row in rows])) for way in WAYS[1:]},
+        float(np.mean([row.off for row in rows])),
+    )

@@ -1,0 +1,173 @@
+"""How far from the truth each way of making height of photos is, on made-up surfaces whose relief is known.
+
+They are photographed with sun and sky, cast shadows, two paints, grain and JPEG, by a renderer that shares no code with
+what reads the photos; light comes from eight sides.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+
+import cv2
+import numpy as np
+
+from relief.depth.light import Light
+from relief.depth.series import measure_series, photos_of
+from relief.inspect.start import set_from_statistics, suggest_start
+from relief.made.motifs import Sheet
+from relief.made.rendering import how_open, photograph, true_normals
+from relief.made.textures import TEXTURES, Texture
+from relief.recipe.recipe import Recipe
+from relief.recipe.relief import CONTENT_PATH
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
+from relief.sources.decode import decode
+
+ELEVATION = 40.0
+"""Of the lights over the surface, degrees."""
+
+SKY = 0.3
+"""Share of the light that comes from everywhere."""
+
+GRAIN, QUALITY = 0.006, 92
+"""Deviation of the grain in linear light, white being 1; and of the JPEG."""
+
+SIDES = (135, 45, 100, 160, 20, 250, 190, 315)
+"""Azimuths that single photos are lit from, in turn."""
+
+SERIES = (4, 8, 16)
+"""Photos of a lit series."""
+
+WAYS = ("flat", "brightness", "started off", "light given", "light estimated", *(f"{many} photos" for many in SERIES))
+"""The ways that are compared: a plain flat map; the brightness of one photo at its first start, and started off from
+its statistics; its light, where that is known, or estimated; and several photos with known lights."""
+
+
+@dataclass(frozen=True)
+class Row:
+    """What came of one surface.
+
+    Attributes:
+        name: of the surface.
+        angles: degrees between made and true normals, the mean over all texels, by way.
+        alike: correlation of made and true height, by way; none of a flat map.
+        off: degrees between the estimated azimuth and the true one.
+    """
+
+    name: str
+    angles: dict[str, float]
+    alike: dict[str, float]
+    off: float
+
+
+def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
+    """The rows of the table, as they come.
+
+    Args:
+        keys: surfaces of the supplier.
+        size: texels on their sides.
+        workers: processes that work at once; none for this one.
+    """
+    numbered = list(enumerate(keys))
+    if workers:
+        with ProcessPoolExecutor(workers) as pool:
+            yield from pool.map(partial(measure_one, size), numbered)
+    else:
+        yield from map(partial(measure_one, size), numbered)
+
+
+def measure_one(size: int, numbered: tuple[int, str]) -> Row:
+    """The row of one surface; its number says which side its light comes from."""
+    number, key = numbered
+    made = Made.of(TEXTURES[key], size)
+    truth = true_normals(made.height, made.texel)
+    azimuth = SIDES[number % len(SIDES)]
+    photo = made.photo(azimuth, number)
+    fields: dict[str, np.ndarray] = {"flat": np.zeros_like(made.height)}
+    measured: dict[str, np.ndarray] = {}  # a series measures normals, of which height is made
+    engine = Engine()
+    first = suggest_start("0" * 64, "photo.jpg", "photo", lambda _: photo, engine)
+    height = partial(_height_of, read=lambda _: photo, engine=engine, width=made.texel * size)
+    fields["brightness"] = height(first)
+    fields["started off"] = height(first, anew=True)
+    lit = suggest_start("0" * 64, "photo.jpg", "light", lambda _: photo, engine)
+    content = lit.main.picture
+    assert content is not None
+    guessed = content.light.azimuth
+    given = {f"{CONTENT_PATH}.light.azimuth": azimuth, f"{CONTENT_PATH}.light.elevation": ELEVATION}
+    fields["light given"], fields["light estimated"] = height(lit.with_changes(given)), height(lit)
+    for many in SERIES:
+        lights = [Light((360 * i / many + 11) % 360, ELEVATION if i % 2 else 55) for i in range(many)]
+        files = [made.photo(light.azimuth, i, light.elevation) for i, light in enumerate(lights)]
+        photos = photos_of([decode(file, "photo.jpg") for file in files])
+        solved = measure_series(photos, lights, (made.texel, made.texel))
+        fields[f"{many} photos"] = solved.height
+        measured[f"{many} photos"] = solved.solution.normals
+    return Row(
+        TEXTURES[key].name,
+        {way: angle_to(truth, measured.get(way, true_normals(fields[way], made.texel))) for way in WAYS},
+        {
+            way: float(np.corrcoef(field.ravel(), made.height.ravel())[0, 1])
+            for way, field in fields.items()
+            if field.any()
+        },
+        abs((guessed - azimuth + 180) % 360 - 180),
+    )
+
+
+def angle_to(truth: np.ndarray, normals: np.ndarray) -> float:
+    """Mean angle in degrees between two fields of unit vectors."""
+    return float(np.degrees(np.arccos(np.clip((truth * normals).sum(axis=2), -1, 1))).mean())
+
+
+def _height_of(
+    recipe: Recipe, read: Callable[[str], bytes], engine: Engine, width: float, anew: bool = False
+) -> np.ndarray:
+    """The height in mm of a recipe's relief over its real width, whatever width it was started with."""
+    pipeline = Pipeline.of(recipe, read)
+    if anew:
+        recipe = recipe.with_relief(set_from_statistics(pipeline, engine))
+        pipeline = Pipeline.of(recipe, read)
+    relief = recipe.main
+    return engine.run(pipeline.height()).samples * (relief.amplitude * width / relief.footprint.width)
+
+
+@dataclass(frozen=True)
+class Made:
+    """A made-up surface.
+
+    Attributes:
+        height: mm, float64 (rows, columns).
+        texel: its size, mm.
+        paint: its colours in linear light, (rows, columns, 3).
+        openness: how much of the sky each place sees.
+    """
+
+    height: np.ndarray
+    texel: float
+    paint: np.ndarray
+    openness: np.ndarray
+
+    @classmethod
+    def of(cls, texture: Texture, size: int) -> Made:
+        """A surface of the supplier with its two paints."""
+        height, tone = texture.motif(Sheet(size, sum(map(ord, texture.key))))
+        height = np.broadcast_to(height, (size, size)).astype(float)
+        height = (height - height.min()) / np.ptp(height) * texture.depth
+        mix = np.clip(np.broadcast_to(tone, (size, size)), 0, 1)[..., None]
+        first, second = ((np.array(colour) / 255) ** 2.2 for colour in (texture.first, texture.second))
+        texel = texture.width / size
+        return cls(height, texel, first * (1 - mix) + second * mix, how_open(height, texel))
+
+    def photo(self, azimuth: float, seed: int, elevation: float = ELEVATION) -> bytes:
+        """A JPEG of it, lit from one side."""
+        light = photograph(
+            self.height, self.texel, azimuth, elevation, self.paint, sky=SKY, openness=self.openness
+        )  # fmt: skip
+        light = light * (0.8 / np.percentile(self.paint.max(axis=2), 99))
+        light = light + np.random.default_rng(seed).normal(0, GRAIN, light.shape)
+        shown = np.rint(np.clip(light, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
+        return cv2.imencode(".jpg", shown[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY])[1].tobytes()
