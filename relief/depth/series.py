@@ -19,7 +19,7 @@ from relief.progress import Progress
 from relief.sources.colour import linear_light, luminance
 from relief.sources.picture import Picture
 
-LOOKED_AT = (128, 128, 256, 256, 512)
+LOOKED_AT = (128, 128, 256, 256, 256, 512)
 """Texels on the long side that shifts are measured at, one after the other."""
 
 FARTHEST = 0.02

