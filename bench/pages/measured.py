@@ -145,7 +145,7 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
 def _read_through(known: Facts, content: Picture) -> str:
     """In words, which transfer function the samples are read through, and why."""
     said = known.transfer or "none tagged"
-    if content.reading != "photo":
+    if not content.is_photo:
         return f"{said}; sRGB taken off, as you asked" if content.transfer == "srgb" else f"{said}; read as data"
     if content.transfer == "none" or (known.linear and content.transfer == "auto"):
         return f"{said}; read as linear"

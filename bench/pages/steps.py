@@ -49,7 +49,7 @@ STEPS = (
                 f"{CONTENT_PATH}.{name}"
                 for name in ("source", "grey", "hue", "channel", "green", "rebuild_blue", "transfer")
             ),
-            "Light": tuple(f"{CONTENT_PATH}.light.{name}" for name in FromLight.model_fields),
+            "Light": tuple(f"{CONTENT_PATH}.light.{known.name}" for known in controls(FromLight)),
             "Footprint": ("footprint.width", "footprint.height", "footprint.keep_aspect"),
             "Edges of the picture": ("edges.across", "edges.down"),
             "Packed channels": tuple(

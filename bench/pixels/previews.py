@@ -110,7 +110,7 @@ def _parted(pipeline: Pipeline) -> Parted:
 
 
 def _paint(pipeline: Pipeline) -> np.ndarray:
-    """What was taken for paint: middle grey where its brightness is the mean, a quarter or four times that at the ends."""
+    """What was taken for paint: middle grey at its mean, the ends a quarter and four times as bright."""
     paint = _parted(pipeline).paint
     return np.rint(np.clip(paint / (2 * math.log(4)) + 0.5, 0, 1) * (SHADES - 1)).astype(np.uint8)
 

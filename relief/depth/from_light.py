@@ -6,6 +6,7 @@ from typing import ClassVar
 
 import cv2
 import numpy as np
+from pydantic import Field
 
 from relief.depth.light import Light
 from relief.depth.shading import Parted, Waves, estimate_light, height_of_waves, make_waves, part_paint
@@ -21,8 +22,8 @@ FINEST = 4096
 GUESSED = ("azimuth", "elevation")
 """What a photo tells of its light."""
 
-DEPTH = 0.1
-"""The amplitude at which slopes are those that the light tells, as a part of the footprint's longer side."""
+SPARE = 1.25
+"""The reach of a height over its range at the start, so that there is room for what another light tells."""
 
 
 class FromLight(Parameters):
@@ -49,6 +50,10 @@ class FromLight(Parameters):
         "both, 1 from darkness alone.",
     )  # fmt: skip
 
+    reach: float = Field(30.0, gt=0, le=100_000)
+    """mm from 0 to 1: the amplitude at which slopes are those that the light tells. It does not depend on the light, so
+    that a sun can be dragged and all slopes stay true."""
+
     @property
     def light(self) -> Light:
         """Where the light stood."""
@@ -73,17 +78,14 @@ def waves_of(footprint: Footprint, wraps: tuple[bool, bool], parted: Parted) -> 
     return make_waves(parted.light, (footprint.width / columns, footprint.height / rows), wraps)
 
 
-def samples_of(content: FromLight, footprint: Footprint, size: tuple[int, int], waves: Waves) -> np.ndarray:
-    """The height as samples about 0.5, in parts of `true_amplitude`: float32 of a size (rows, columns)."""
+def samples_of(content: FromLight, size: tuple[int, int], waves: Waves) -> np.ndarray:
+    """The height as samples about 0.5, in parts of its reach: float32 of a size (rows, columns)."""
     height = height_of_waves(waves, content.light, content.fill)
     if height.shape != size:
         height = cv2.resize(height, size[::-1], interpolation=cv2.INTER_CUBIC)
-    return height / np.float32(true_amplitude(footprint)) + np.float32(0.5)
+    return height / np.float32(content.reach) + np.float32(0.5)
 
 
-def true_amplitude(footprint: Footprint) -> float:
-    """The amplitude in mm at which a height from light has the slopes that its light tells.
-
-    It does not depend on the light, so that a sun can be dragged and all slopes stay true.
-    """
-    return DEPTH * max(footprint.sides)
+def reach_for(content: FromLight, samples: np.ndarray) -> float:
+    """The reach in which samples of the height have some room."""
+    return float(f"{max(SPARE * content.reach * float(np.ptp(samples)), 1e-3):.3g}")

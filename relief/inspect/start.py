@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.depth.from_light import GUESSED, true_amplitude
+from relief.depth.from_light import GUESSED, FromLight, reach_for
 from relief.errors import RecipeError
 from relief.filters.resample import shrunk
 from relief.filters.statistics import deviations, percentiles
@@ -132,12 +132,19 @@ def _start_from_light(
     """The relief of a photo by its light, at the amplitude where slopes are true. Where it stood is guessed."""
     pipeline = Pipeline(relief, sources, read_source, LOOKED_AT)
     light, _ = engine.run(pipeline.guessed_light())
-    relief = relief.with_changes({f"{CONTENT_PATH}.light.{name}": getattr(light, name) for name in GUESSED})
+    relief = _with_light(relief, content, light)
     marked = (*relief.suggested, *(f"{CONTENT_PATH}.light.{name}" for name in GUESSED))
     relief = relief.model_copy(update={"suggested": marked})
     relief = _with_fresh(relief, [Levels(on=False), Soften(on=False), Invert(on=False)])
-    height = engine.run(replace(pipeline, relief=relief).height())
-    return _with_depth(relief, height, true_amplitude(relief.footprint))
+    reach = reach_for(light, engine.run(replace(pipeline, relief=relief).untreated()).samples)
+    relief = _with_light(relief, content, light.model_copy(update={"reach": reach}))
+    return _with_depth(relief, engine.run(replace(pipeline, relief=relief).height()), reach)
+
+
+def _with_light(relief: Relief, content: Picture, light: FromLight) -> Relief:
+    """The relief whose ground is read by some light."""
+    ground = relief.layers[0].model_copy(update={"content": content.model_copy(update={"light": light})})
+    return relief.model_copy(update={"layers": (ground, *relief.layers[1:])})
 
 
 def start_from_nothing(kind: str, read_source: ReadSource, engine: Engine) -> Recipe:
@@ -164,12 +171,12 @@ def set_from_statistics(pipeline: Pipeline, engine: Engine) -> Relief:
     kept = [number for number, item in enumerate(relief.layers[0].treatments) if isinstance(item, Placement)]
     relief = relief.with_treatments(kept)
     field = engine.run(replace(pipeline, relief=relief).treated())
-    reading = getattr(relief.layers[0].content, "reading", "photo")
-    if reading == "light":  # its slopes are true as they are
+    content = relief.picture
+    if content and content.reading == "light":  # its slopes are true as they are
         relief = _with_fresh(relief, [EvenLight(on=False), Levels(on=False), Soften(on=False)])
         height = engine.run(replace(pipeline, relief=relief).height())
-        return _with_depth(relief, height, true_amplitude(relief.footprint))
-    if reading != "photo":
+        return _with_depth(relief, height, content.light.reach)
+    if content and content.reading != "photo":
         # data has no light in it, and its grain may be meant
         fresh = [EvenLight(on=False), _suggest_levels(field.samples, "height"), Soften(on=False)]
     else:

@@ -315,7 +315,7 @@ def height_of_light(
     """The height that the light in a photo tells, at the photo's size."""
     footprint = cell.footprint if cell else footprint
     size = fit_size(picture.rows, picture.columns, longest)
-    samples = samples_of(content.light, footprint, size, waves)
+    samples = samples_of(content.light, size, waves)
     return HeightField(samples, footprint, edges, read_alpha(picture, longest))
 
 

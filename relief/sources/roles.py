@@ -37,7 +37,7 @@ NAMES_IN_A_SENTENCE = {
 }
 Reading = Literal["photo", "light", "height", "normal"]
 READING_NAMES = {
-    "photo": "Photo, by brightness", "light": "Photo, by its light", "height": "Height image", "normal": "Normal map"
+    "photo": "Photo, brightness", "light": "Photo, light", "height": "Height image", "normal": "Normal map"
 }  # fmt: skip
 READING_OF: dict[Role, Reading] = {
     "photo": "photo", "colour": "photo", "normal": "normal",

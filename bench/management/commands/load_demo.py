@@ -5,12 +5,12 @@ from collections.abc import Callable
 from django.core.management.base import BaseCommand
 from django.utils.text import slugify
 
-from bench.beginning import begin_piece, begin_piece_of_set
+from bench.beginning import begin_piece, begin_piece_of_set, start_anew
 from bench.models import Revision
 from relief.inspect.start import set_from_statistics
 from relief.recipe import edits
 from relief.run.pipeline import Pipeline
-from shelf.demo import from_nothing, in_space, oyster_plaster, scallops, tin_ceiling
+from shelf.demo import driftwood, from_nothing, in_space, oyster_plaster, scallops, tin_ceiling
 from shelf.engine import get_engine
 from shelf.intake import keep_source
 from shelf.models import Piece, Source, read_source
@@ -34,12 +34,22 @@ class Command(BaseCommand):
             from_nothing.NET: self.net,
             from_nothing.SAND_COURT: self.sand_court,
             scallops.TITLE: self.scallops,
+            driftwood.TITLE: self.driftwood,
         }
         for title, make in pieces.items():
             name = slugify(title)
             if not Piece.objects.filter(owner=artist, demo=name).exists():
                 self.stdout.write(f"Making the demo piece “{title}” …")
                 make(artist, name)
+
+    def driftwood(self, artist, name):
+        """The photo, read by its light."""
+        source = keep_source(artist, driftwood.FILENAME, driftwood.picture())
+        piece = begin_piece(
+            source, driftwood.TITLE, {"footprint.width": driftwood.WIDTH}, remark=driftwood.REMARK, demo=name,
+            guide=driftwood.GUIDE,
+        )  # fmt: skip
+        start_anew(piece, 1, driftwood.READING)
 
     def scallops(self, artist, name):
         """The scan, with the maps that a glTF material wants beside its normals, in one picture."""

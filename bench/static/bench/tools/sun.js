@@ -5,7 +5,7 @@ import { tryOut } from "../controls/controls.js";
 import { draggable, nudged } from "../drag.js";
 import { frame } from "../stage/stage.js";
 import { clamp, svg } from "../svg.js";
-import { input, overlay, path, post } from "./hand.js";
+import { hand, input, overlay, path, post } from "./hand.js";
 
 const RIM = 0.42; // of the picture's shorter side
 const TURN = 2; // degrees that an arrow key turns or lifts it
@@ -30,13 +30,17 @@ export function show() {
     stand();
   };
   draggable(sun, {
+    start: () => (hand.drawing = true), // the stage is framed anew while the relief follows
     move: (event) => {
       const box = overlay.getBoundingClientRect();
       const [right, above] = [event.clientX - box.left - x, y - (event.clientY - box.top)];
       turn(Math.atan2(above, right) / RADIANS, Math.acos(Math.min(1, Math.hypot(right, above) / rim)) / RADIANS);
       tryOut(values());
     },
-    end: () => post(values()),
+    end: () => {
+      hand.drawing = false;
+      post(values());
+    },
   });
   sun.addEventListener("keydown", (event) => {
     const by = nudged(event, TURN);
