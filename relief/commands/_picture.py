@@ -55,6 +55,16 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
     """The options of the picture and of its relief."""
     parser.add_argument("picture", type=Path, metavar="PICTURE", help=f"a {KNOWN}")
     parser.add_argument("--as", dest="reading", choices=get_args(Reading), help="read it as this; guessed otherwise")
+    parser.add_argument(
+        "--depth",
+        choices=("brightness", "light"),
+        help="what a photo's depth is read from: the same as --as photo, light",
+    )
+    parser.add_argument(
+        "--light", nargs=2, type=float, metavar=("AZIMUTH", "ELEVATION"),
+        help="where the light of the photo stood, with --depth light: degrees counter-clockwise from the right edge, "
+        "and over the surface; estimated and printed unless it is said",
+    )  # fmt: skip
     parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
     add_number(parser, "amplitude")
     add_number(parser, "midlevel")
@@ -120,7 +130,7 @@ def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
         relief = recipe.main
         suggested = (*relief.suggested, OPTIONS["source-green"])
         recipe = recipe.with_relief(relief.model_copy(update={"suggested": suggested}))
-    changes = _read_changes(chosen)
+    changes = _read_changes(chosen) | _read_light(chosen, content)
     recipe = recipe.with_changes(changes)
     if chosen.start:
         recipe = recipe.with_relief(set_from_statistics(Pipeline.of(recipe, lambda _: data), engine))
@@ -143,12 +153,27 @@ def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture
     """How the picture is read: as the options say, otherwise as it would be on the bench."""
     guess = guess_role(picture, name, has_colours(picture))
     content = content_of_picture(name, guess.role, guess.green)
-    if chosen.reading:
-        content = content.model_copy(update={"reading": chosen.reading})
+    asked = {"brightness": "photo", "light": "light"}.get(chosen.depth, chosen.reading)
+    if asked:
+        content = content.model_copy(update={"reading": asked})
     green = chosen.source_green
     if green == "auto":
         green = green_of(picture) if content.reading == "normal" else content.green
     return content.model_copy(update={"green": green})
+
+
+def _read_light(chosen: argparse.Namespace, content: Picture) -> dict[str, Any]:
+    """Where the light stood as the options say, by path.
+
+    Raises:
+        ReliefError: a light is told of a picture that is not read by its light.
+    """
+    if not chosen.light:
+        return {}
+    if content.reading != "light":
+        raise ReliefError("A light is told with --depth light only.")
+    azimuth, elevation = chosen.light
+    return {f"{CONTENT_PATH}.light.azimuth": azimuth % 360, f"{CONTENT_PATH}.light.elevation": elevation}
 
 
 def _read_changes(chosen: argparse.Namespace) -> dict[str, Any]:
@@ -230,5 +255,8 @@ def print_results(recipe: Recipe, **results: Any) -> None:
         "treatments": [treatment.model_dump(mode="json") for treatment in relief.layers[0].treatments],
         **{name: recipe.value(path) for name, path in OPTIONS.items()},
     }
+    if relief.picture and relief.picture.reading == "light":
+        used["light"] = [relief.picture.light.azimuth, relief.picture.light.elevation]
     suggested = [name for name, path in OPTIONS.items() if path in relief.suggested]
+    suggested += ["light"] if f"{CONTENT_PATH}.light.azimuth" in relief.suggested else []
     print(json.dumps({**results, "used": used, "suggested": suggested}, indent=2))

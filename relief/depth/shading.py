@@ -293,7 +293,7 @@ def estimate_light(parted: Parted, elevation: float = 45) -> tuple[Light, float]
     azimuth = math.degrees(math.atan2(above, right)) / 2 % 180  # that of its end above
     height = height_of_waves(waves, Light(azimuth, elevation), 0)
     deepest = np.minimum(lit, 0) ** 3
-    if not (height.any() and deepest.any()):
+    if min(float(height.std()), float(deepest.std())) < 1e-9:
         return Light(azimuth, elevation), 0.0
     told = float(np.corrcoef(height.ravel(), deepest.ravel())[0, 1])
     if told < -PLAIN:

@@ -8,12 +8,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.depth.from_light import GUESSED, FromLight, reach_for
+from relief.depth.from_light import GUESSED, FromLight, guess_light, reach_for, waves_of
+from relief.depth.shading import height_of_waves
 from relief.errors import RecipeError
-from relief.filters.resample import shrunk
+from relief.filters.resample import resample_field, shrunk
 from relief.filters.statistics import deviations, percentiles
 from relief.generate import GENERATORS
-from relief.height import Edges, Footprint, HeightField
+from relief.height import Edges, Footprint, HeightField, fit_size
 from relief.inspect.findings import factor_for
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.repeats import motif
@@ -56,6 +57,10 @@ PHOTO_SOFTEN = 1.0
 
 FROM_NOTHING = Footprint(width=600, height=600)
 """The footprint of relief that begins with no picture."""
+
+CALMED_AT, CALMED_TO, CALMED_IN = 512, 0.5, 4
+"""Texels on the long side at which brightness is compared with light; the part of its mean steepness that it may have;
+and the steps in which it is brought there, as angles do not grow with slopes."""
 
 UNEVEN_ABOVE = 0.04
 """Part of the mean by which the light of a photo may vary (standard deviation) before it is evened out."""
@@ -123,6 +128,8 @@ def first_recipe(
         _, amplitude = height_from_normals(shrunk(picture.pixels, LOOKED_AT), content.green, field.spacing, edges.wraps)
     else:
         amplitude = _suggest_amplitude(height, _parts(relief, picture) if large else [height])
+        if photo:
+            amplitude = _calm(amplitude, height, replace(pipeline, relief=relief), engine)
     return Recipe.of(_with_depth(relief, height, amplitude), sources)
 
 
@@ -184,7 +191,12 @@ def set_from_statistics(pipeline: Pipeline, engine: Engine) -> Relief:
         evened = light.treat(field) if light.on else field
         levels = _suggest_levels(evened.samples, "photo")
         fresh = [light, levels, Soften(radius=_suggest_soften(evened))]
-    return _set_depth(replace(pipeline, relief=_with_fresh(relief, fresh)), engine)
+    relief = _with_fresh(relief, fresh)
+    height = engine.run(replace(pipeline, relief=relief).height())
+    amplitude = _suggest_amplitude(height, [height])
+    if content and content.reading == "photo":
+        amplitude = _calm(amplitude, height, replace(pipeline, relief=relief), engine)
+    return _with_depth(relief, height, amplitude)
 
 
 def _with_fresh(relief: Relief, treatments: list[Treatment]) -> Relief:
@@ -255,6 +267,28 @@ def _suggest_amplitude(height: HeightField, parts: list[HeightField]) -> float:
     # a sine as deep as 1 has a root mean square of 1 / sqrt(8)
     depth = math.sqrt(8) * deviations(height.samples).root_mean_square
     return min(by_slope, width * math.tan(math.radians(COMFORTABLE)) / (math.pi * depth))
+
+
+def _calm(amplitude: float, height: HeightField, pipeline: Pipeline, engine: Engine) -> float:
+    """The amplitude of a photo's brightness, brought down to half of the steepness that its light tells.
+
+    Brightness is not height. As bold as its contrast would have it, its normals lie farther from the truth than those
+    of a level plate on half of the surfaces of `relief.made`; in these bounds they do on none by more than a degree.
+    """
+    content = pipeline.relief.picture
+    assert content is not None
+    parted = engine.run(pipeline.parted(content.model_copy(update={"light": FromLight()}), CALMED_AT))
+    light, _ = guess_light(parted)
+    footprint = pipeline.relief.footprint
+    told = height_of_waves(waves_of(footprint, pipeline.relief.edges.wraps, parted), light.light)
+    most = CALMED_TO * float(steepness(HeightField(told, footprint, pipeline.relief.edges), 1.0).mean())
+    rows, columns = fit_size(height.samples.shape[0], height.samples.shape[1], CALMED_AT)
+    small = resample_field(height, rows, columns, "area")
+    for _ in range(CALMED_IN):
+        now = float(steepness(small, amplitude).mean())
+        if now > most:
+            amplitude = factor_for(most, now, amplitude)
+    return amplitude
 
 
 def _suggest_levels(samples: np.ndarray, reading: Reading) -> Levels:
