@@ -50,9 +50,9 @@ class FromLight(Parameters):
         "both, 1 from darkness alone.",
     )  # fmt: skip
 
-    reach: float = Field(30.0, gt=0, le=100_000)
-    """mm from 0 to 1: the amplitude at which slopes are those that the light tells. It does not depend on the light, so
-    that a sun can be dragged and all slopes stay true."""
+    reach: float = Field(0.1, gt=0, le=10)
+    """The amplitude at which slopes are those that the light tells, as a part of the footprint's longer side. It does
+    not depend on the light, so that a sun can be dragged and all slopes stay true."""
 
     @property
     def light(self) -> Light:
@@ -79,13 +79,18 @@ def waves_of(footprint: Footprint, wraps: tuple[bool, bool], parted: Parted) -> 
 
 
 def samples_of(content: FromLight, size: tuple[int, int], waves: Waves) -> np.ndarray:
-    """The height as samples about 0.5, in parts of its reach: float32 of a size (rows, columns)."""
+    """The height as samples about 0.5, in parts of the true amplitude: float32 of a size (rows, columns)."""
     height = height_of_waves(waves, content.light, content.fill)
     if height.shape != size:
         height = cv2.resize(height, size[::-1], interpolation=cv2.INTER_CUBIC)
-    return height / np.float32(content.reach) + np.float32(0.5)
+    return height / np.float32(content.reach * waves.longest) + np.float32(0.5)
 
 
 def reach_for(content: FromLight, samples: np.ndarray) -> float:
     """The reach in which samples of the height have some room."""
-    return float(f"{max(SPARE * content.reach * float(np.ptp(samples)), 1e-3):.3g}")
+    return float(f"{max(SPARE * content.reach * float(np.ptp(samples)), 1e-5):.3g}")
+
+
+def true_amplitude(content: FromLight, footprint: Footprint) -> float:
+    """The amplitude in mm at which a height from light has the slopes that its light tells."""
+    return content.reach * max(footprint.sides)

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.depth.from_light import GUESSED, FromLight, guess_light, reach_for, waves_of
+from relief.depth.from_light import GUESSED, FromLight, guess_light, reach_for, true_amplitude, waves_of
 from relief.depth.shading import height_of_waves
 from relief.errors import RecipeError
 from relief.filters.resample import resample_field, shrunk
@@ -144,8 +144,10 @@ def _start_from_light(
     relief = relief.model_copy(update={"suggested": marked})
     relief = _with_fresh(relief, [Levels(on=False), Soften(on=False), Invert(on=False)])
     reach = reach_for(light, engine.run(replace(pipeline, relief=relief).untreated()).samples)
-    relief = _with_light(relief, content, light.model_copy(update={"reach": reach}))
-    return _with_depth(relief, engine.run(replace(pipeline, relief=relief).height()), reach)
+    light = light.model_copy(update={"reach": reach})
+    relief = _with_light(relief, content, light)
+    height = engine.run(replace(pipeline, relief=relief).height())
+    return _with_depth(relief, height, true_amplitude(light, relief.footprint))
 
 
 def _with_light(relief: Relief, content: Picture, light: FromLight) -> Relief:
@@ -182,7 +184,7 @@ def set_from_statistics(pipeline: Pipeline, engine: Engine) -> Relief:
     if content and content.reading == "light":  # its slopes are true as they are
         relief = _with_fresh(relief, [EvenLight(on=False), Levels(on=False), Soften(on=False)])
         height = engine.run(replace(pipeline, relief=relief).height())
-        return _with_depth(relief, height, content.light.reach)
+        return _with_depth(relief, height, true_amplitude(content.light, relief.footprint))
     if content and content.reading != "photo":
         # data has no light in it, and its grain may be meant
         fresh = [EvenLight(on=False), _suggest_levels(field.samples, "height"), Soften(on=False)]
