@@ -18,6 +18,7 @@ register_converter(StepConverter, "step")
 app_name = "bench"
 urlpatterns = [
     path("pieces", views.begin, name="begin"),
+    path("series/<int:pk>/measure", views.measure_lit_series, name="measure-series"),
     path("piece/<int:pk>/", views.piece, name="piece"),
     path("piece/<int:pk>/<step:name>/", views.step, name="step"),
     path("piece/<int:pk>/change", changes.change, name="change"),

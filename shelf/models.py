@@ -53,6 +53,23 @@ class TextureSet(Kept):
         return found
 
 
+class LitSeries(Kept):
+    """Photos of one surface from one place, the light moved between them."""
+
+    name = models.CharField(max_length=120)
+    made = models.DateTimeField(auto_now_add=True)
+    lights = models.JSONField(default=list)
+    """Where the light of each photo stood: azimuth and elevation, degrees."""
+    ball = models.JSONField(null=True, blank=True)
+    """The outline of a mirrored ball that is in all of them: x, y, radius in pixels."""
+
+    class Meta:
+        ordering = ["-made", "-pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Source(Kept):
     """A picture as it came in, never altered, known by the hash of its bytes; and what the artist says it is."""
 
@@ -66,6 +83,9 @@ class Source(Kept):
     texture_set = models.ForeignKey(
         TextureSet, null=True, blank=True, on_delete=models.SET_NULL, related_name="members"
     )
+    lit_series = models.ForeignKey(LitSeries, null=True, blank=True, on_delete=models.SET_NULL, related_name="photos")
+    place = models.PositiveSmallIntegerField(default=0)
+    """Its number in the lit series."""
     added = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from django.db.models import Q, QuerySet
 
 from relief.sources.roles import ROLE_NAMES
-from shelf.models import Piece, Source, TextureSet
+from shelf.models import LitSeries, Piece, Source, TextureSet
 
 FAMILIES = ("red", "orange", "yellow", "green", "blue", "violet", "brown", "grey", "black", "white")
 GREY_BELOW = 0.08
@@ -66,11 +66,21 @@ def texture_sets(owner, look: Wanted) -> list[TextureSet]:
     return [item for item in found.distinct() if look.only_words or any(_fits(m, look) for m in item.members.all())]
 
 
+def lit_series(owner, look: Wanted) -> list[LitSeries]:
+    """Lit series whose name or tags have the words; where something else is looked for, none."""
+    if not look.only_words:
+        return []
+    found = LitSeries.objects.filter(owner=owner, removed=None).prefetch_related("photos")
+    for word in look.word.split():
+        found = found.filter(Q(name__icontains=word) | Q(tags__icontains=word))
+    return list(found)
+
+
 def sources(owner, look: Wanted) -> list[Source]:
     """Sources that stand alone, and where something is looked for those in sets too."""
     found = Source.objects.filter(owner=owner, removed=None).prefetch_related("pieces")
     if look == Wanted():
-        found = found.filter(texture_set=None)
+        found = found.filter(texture_set=None, lit_series=None)
     for word in look.word.split():
         found = found.filter(Q(filename__icontains=word) | Q(tags__icontains=word))
     return [item for item in found if _fits(item, look)]

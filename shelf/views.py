@@ -13,13 +13,15 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
 
 from answers.packet import packet
-from relief.errors import PictureError
+from answers.refusals import refuse
+from relief.depth import stereo
+from relief.errors import PictureError, ReliefError
 from relief.generate import GENERATORS
 from relief.sources.decode import ENDINGS
 from relief.sources.mesh.read import ENDINGS as MESHES
 from relief.sources.roles import ROLE_NAMES
-from shelf import looks, search, sets
-from shelf.models import Piece, Source, TextureSet
+from shelf import looks, search, series, sets
+from shelf.models import LitSeries, Piece, Source, TextureSet
 from shelf.uploads import keep_uploads
 
 SHARPEST = 2048
@@ -28,7 +30,7 @@ SHARPEST = 2048
 STARTS = ("gradient_noise", "cellular_noise", "courses", "waves")
 """Noises and patterns that the shelf offers to begin with; the bench has the others."""
 
-KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "source": Source}
+KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "series": LitSeries, "source": Source}
 
 
 @require_safe
@@ -39,6 +41,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
         "look": look,
         "pieces": search.pieces(request.artist, look),
         "sets": search.texture_sets(request.artist, look),
+        "series": search.lit_series(request.artist, look),
         "sources": search.sources(request.artist, look),
         "roles": ROLE_NAMES,
         "families": search.FAMILIES,
@@ -92,6 +95,37 @@ def mend(request: HttpRequest, pk: int) -> HttpResponse:
     one = _of(request, TextureSet, pk)
     sets.mend(one, request.POST.get("finding", ""))
     return _set_page(request, one)
+
+
+@require_safe
+def lit_series(request: HttpRequest, pk: int) -> HttpResponse:
+    """A lit series: its photos, each with its sun, and the ball."""
+    return _series_page(request, _of(request, LitSeries, pk))
+
+
+@require_POST
+def put_together(request: HttpRequest) -> HttpResponse:
+    """A lit series of photos that were chosen by hand."""
+    chosen = [number for number in request.POST.getlist("photo") if number.isdecimal()][: stereo.MOST + 1]
+    photos = Source.objects.filter(owner=request.artist, pk__in=chosen, role="photo", removed=None)
+    try:
+        made = series.put_together(list(photos))
+    except ReliefError as problem:
+        return refuse(request, 422, "Not put together", str(problem))
+    return redirect("shelf:series", made.pk)
+
+
+@require_POST
+def light_series(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keeps where the lights of a series stood and where its ball lies; asked for, reads the lights from the ball."""
+    one = _of(request, LitSeries, pk)
+    try:
+        series.keep_lights(one, request.POST)
+        if "read" in request.POST:
+            series.read_lights(one)
+    except ReliefError as problem:
+        return _series_page(request, one, str(problem))
+    return redirect("shelf:series", one.pk)
 
 
 @require_POST
@@ -165,6 +199,19 @@ def _set_page(request: HttpRequest, one: TextureSet) -> HttpResponse:
     except PictureError as problem:
         context["problem"] = str(problem)
     return render(request, "shelf/look.html", context)
+
+
+def _series_page(request: HttpRequest, one: LitSeries, problem: str = "") -> HttpResponse:
+    photos = series.photos_in(one)
+    facts = photos[0].facts if photos else None
+    context = {
+        "series": one,
+        "photos": [(photo, *light) for photo, light in zip(photos, one.lights, strict=False)],
+        "size": facts and (facts.columns, facts.rows),
+        "ball": one.ball or (facts and series.ball_to_begin_with(facts.columns, facts.rows)),
+        "problem": problem,
+    }
+    return render(request, "shelf/series.html", context, status=422 if problem else 200)
 
 
 def _look(title: str, members: list[Source], **more: Any) -> dict[str, Any]:

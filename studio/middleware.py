@@ -22,7 +22,7 @@ logger = logging.getLogger(__name__)
 COMPUTING = {"bench", "jobs", "catalogue"}
 """Apps whose pages may compute; of the shelf only what takes pictures in and shows them does."""
 
-COMPUTING_ON_SHELF = {"keep", "pixels", "swatch", "set", "mend"}
+COMPUTING_ON_SHELF = {"keep", "pixels", "swatch", "set", "mend", "light-series"}
 
 UNHURRIED, BEARABLE = {"measured", "histogram", "repeats", "adviser", "facts"}, 0.6
 """What a page asks for when the hand rests, and the seconds for which it lets go first what follows a hand."""

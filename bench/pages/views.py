@@ -14,7 +14,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from answers.refusals import FULL_DISK, is_full_disk
+from answers.refusals import FULL_DISK, is_full_disk, refuse
+from answers.wanted import progress_of_request
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision
 from bench.pages.groups import field_at, groups, layer_rows
@@ -30,7 +31,8 @@ from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
-from shelf.models import Piece, Source, TextureSet, read_source
+from shelf.models import LitSeries, Piece, Source, TextureSet, read_source
+from shelf.series import gather_series, keep_lights, keep_width, measure
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
 
@@ -50,7 +52,7 @@ def begin(request: HttpRequest) -> HttpResponse:
     if "set" in request.POST:
         texture_set = get_object_or_404(TextureSet, owner=request.artist, pk=whole_number(request.POST["set"]))
         sources, refused = [], []
-        sets, meshes = [texture_set], []
+        sets, series, meshes = [texture_set], [], []
     else:
         sources, refused = keep_uploads(request)
         chosen = [whole_number(pk) for pk in ",".join(request.POST.getlist("source")).split(",") if pk]
@@ -61,6 +63,7 @@ def begin(request: HttpRequest) -> HttpResponse:
         meshes = [source for source in sources if source.is_mesh]
         sources = [source for source in sources if not source.is_mesh]
         sets, sources = gather_sets(sources) if len(sources) > 1 else ([], sources)
+        series, sources = gather_series(sources) if len(sources) > 1 else ([], sources)
     begun = []
     works = [(item.name, partial(begin_piece_of_set, item)) for item in sets]
     works += [(source.filename, _begun_alone(source)) for source in sources]
@@ -77,11 +80,28 @@ def begin(request: HttpRequest) -> HttpResponse:
             refused.append((name, "No piece could be made of it. It is kept on the shelf."))
     alone = begun[0] if len(begun) == 1 else None
     address = reverse("bench:step", args=[alone.pk, "source"]) if alone else reverse("shelf:shelf")
+    if len(series) == 1 and not begun:
+        address = reverse("shelf:series", args=[series[0].pk])
     if "application/json" in request.headers.get("accept", ""):
-        return JsonResponse({"go": address if begun or meshes else None, "refused": refused})
+        return JsonResponse({"go": address if begun or series or meshes else None, "refused": refused})
     if refused:
         return render(request, "bench/refused.html", {"refused": refused, "begun": begun}, status=422)
     return redirect(address)
+
+
+@require_POST
+def measure_lit_series(request: HttpRequest, pk: int) -> HttpResponse:
+    """A new piece of what a lit series measures, in mm."""
+    one = get_object_or_404(LitSeries, owner=request.artist, pk=pk, removed=None)
+    try:
+        keep_lights(one, request.POST)
+        width = keep_width(request.POST.get("width", ""))
+        measured, amplitude = measure(one, width, "near" in request.POST, progress_of_request())
+        changes = {"footprint.width": width, "amplitude": amplitude}
+        begun = begin_piece_of_set(measured, changes, one.name, remark="measured from a lit series")
+    except ReliefError as problem:
+        return refuse(request, 422, "Not measured", str(problem))
+    return redirect("bench:step", begun.pk, "relief")
 
 
 @require_POST

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from relief.depth.light import Ball, Light, light_of_ball
-from relief.depth.stereo import Solution, colours_of_series, solve_series
+from relief.depth.stereo import FEWEST, MOST, Solution, colours_of_series, solve_series
 from relief.errors import ReliefError
 from relief.maps.height_from_normals import height_from_slopes
 from relief.progress import Progress
@@ -24,6 +24,12 @@ LOOKED_AT = (128, 128, 256, 256, 256, 512)
 
 FARTHEST = 0.02
 """Of the long side: a shift larger than this is no shake of a camera."""
+
+TURNS = 4
+"""Times that lights are read from the ball, each time with the shifts that the lights before tell."""
+
+LOWEST = 5.0
+"""Degrees over the surface at least while that goes on."""
 
 LEAST = 0.25
 """Texels: what is less is left as it is, as moving a photo softens it."""
@@ -75,8 +81,34 @@ def photos_of(pictures: Sequence[Picture]) -> list[np.ndarray]:
 
 
 def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
-    """Where the lights stood, read from a mirrored ball that is in every photo. Raises as `light_of_ball` does."""
-    return tuple(light_of_ball(luminance(photo, encoded=False), ball) for photo in photos)
+    """Where the lights stood, read from a mirrored ball that is in every photo.
+
+    Where the camera was shaken the ball lies elsewhere in each photo, and a highlight beside its place in the outline
+    tells another light. So lights and shifts are found in turns.
+
+    Args:
+        photos: as `photos_of` gives them.
+        ball: its outline in the first photo.
+
+    Raises:
+        ReliefError: as `light_of_ball`; or a light lay below the surface.
+    """
+    greys = [luminance(photo, encoded=False) for photo in photos]
+    shifts = [(0.0, 0.0)] * len(greys)
+    lights: list[Light] = []
+    for turn in range(TURNS):
+        balls = [Ball(ball.x + across, ball.y + down, ball.radius) for across, down in shifts]
+        lights = [light_of_ball(grey, moved) for grey, moved in zip(greys, balls, strict=True)]
+        if turn < TURNS - 1 and FEWEST <= len(greys) <= MOST:
+            raised = [Light(light.azimuth, max(light.elevation, LOWEST)) for light in lights]
+            shifts = measure_shifts(greys, np.array([light.direction for light in raised]))
+    for number, light in enumerate(lights, 1):
+        if light.elevation <= 0:
+            raise ReliefError(
+                f"The highlight of photo {number} lies at the rim of the ball, as if its light stood below the "
+                "surface. Is the outline right?"
+            )
+    return tuple(lights)
 
 
 def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[tuple[float, float]]:

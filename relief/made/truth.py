@@ -82,7 +82,7 @@ def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
 def measure_one(size: int, numbered: tuple[int, str]) -> Row:
     """The row of one surface; its number says which side its light comes from."""
     number, key = numbered
-    made = Made.of(TEXTURES[key], size)
+    made = made_surface(TEXTURES[key], size)
     truth = true_normals(made.height, made.texel)
     azimuth = SIDES[number % len(SIDES)]
     photo = made.photo(azimuth, number)
@@ -151,17 +151,6 @@ class Made:
     paint: np.ndarray
     openness: np.ndarray
 
-    @classmethod
-    def of(cls, texture: Texture, size: int) -> Made:
-        """A surface of the supplier with its two paints."""
-        height, tone = texture.motif(Sheet(size, sum(map(ord, texture.key))))
-        height = np.broadcast_to(height, (size, size)).astype(float)
-        height = (height - height.min()) / np.ptp(height) * texture.depth
-        mix = np.clip(np.broadcast_to(tone, (size, size)), 0, 1)[..., None]
-        first, second = ((np.array(colour) / 255) ** 2.2 for colour in (texture.first, texture.second))
-        texel = texture.width / size
-        return cls(height, texel, first * (1 - mix) + second * mix, how_open(height, texel))
-
     def photo(self, azimuth: float, seed: int, elevation: float = ELEVATION) -> bytes:
         """A JPEG of it, lit from one side."""
         light = photograph(
@@ -171,3 +160,14 @@ class Made:
         light = light + np.random.default_rng(seed).normal(0, GRAIN, light.shape)
         shown = np.rint(np.clip(light, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
         return cv2.imencode(".jpg", shown[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY])[1].tobytes()
+
+
+def made_surface(texture: Texture, size: int) -> Made:
+    """A surface of the supplier with its two paints."""
+    height, tone = texture.motif(Sheet(size, sum(map(ord, texture.key))))
+    height = np.broadcast_to(height, (size, size)).astype(float)
+    height = (height - height.min()) / np.ptp(height) * texture.depth
+    mix = np.clip(np.broadcast_to(tone, (size, size)), 0, 1)[..., None]
+    first, second = ((np.array(colour) / 255) ** 2.2 for colour in (texture.first, texture.second))
+    texel = texture.width / size
+    return Made(height, texel, first * (1 - mix) + second * mix, how_open(height, texel))

@@ -10,10 +10,12 @@ from scipy.ndimage import gaussian_filter
 from scipy.ndimage import shift as move
 
 from relief.depth.light import Ball, Light, find_highlight, light_of_ball
-from relief.depth.series import even_out, measure_series, measure_shifts
+from relief.depth.series import even_out, lights_of, measure_series, measure_shifts
 from relief.depth.stereo import solve_series
 from relief.errors import ReliefError
 from relief.made.rendering import light_vector, photograph, photograph_ball, true_normals
+from relief.made.rig import take_series
+from relief.sources.colour import luminance
 from relief.tests.command import CommandTestCase
 
 AROUND = [(40 + 360 * number / 8, 35 + 18 * (number % 2)) for number in range(8)]
@@ -132,6 +134,21 @@ class SeriesTests(TestCase):
             move(photo, (down, across), mode="nearest") for photo, (across, down) in zip(photos, shaken, strict=True)
         ]
         np.testing.assert_allclose(measure_shifts(moved, directions), shaken, atol=0.7)
+
+    def test_a_shaken_camera_moves_the_ball_too(self):
+        """Lights that lie up to over ten degrees off, as the ball lies beside its outline, come out within five."""
+        height = 60 * gaussian_filter(np.random.default_rng(8).random((240, 320)), 6)
+        paint = np.full((240, 320, 3), 0.6)
+        ball = (260.0, 180.0, 46.0)
+        photos = list(take_series(height, 1, paint, AROUND, ball, seed=4))
+
+        def farthest(lights):
+            pairs = zip(lights, AROUND, strict=True)
+            return max(np.degrees(np.arccos(min(1, light.direction @ light_vector(*asked)))) for light, asked in pairs)
+
+        alone = [light_of_ball(luminance(photo, encoded=False), Ball(*ball)) for photo in photos]
+        self.assertGreater(farthest(alone), 7)
+        self.assertLess(farthest(lights_of(photos, Ball(*ball))), 5)
 
     def test_shadows_that_move_with_the_light_are_no_shake(self):
         """Slabs that cast shadows: laid on each other these photos seem moved by over a texel."""

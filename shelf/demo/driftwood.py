@@ -9,6 +9,7 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.made.rendering import how_open, photograph
+from relief.made.rig import take_series
 from relief.sources.colour import srgb_from_linear
 from shelf.demo.drawing import grid, ridge, smoothstep, soft_noise
 
@@ -23,6 +24,9 @@ WIDTH = 420.0
 COLUMNS, ROWS = 840, 630
 AZIMUTH, ELEVATION, SKY = 142.0, 38.0, 0.3
 PETALS, BOARDS = 9, 3
+PHOTOS = 8
+BALL = (760.0, 550.0, 52.0)
+"""x, y and radius of the ball beside the panel, in pixels."""
 
 
 def picture() -> bytes:
@@ -60,3 +64,11 @@ def paint() -> np.ndarray:
     """Its colours in linear light: bare grey wood, and blue paint that is left in broad patches."""
     left = smoothstep(-0.05, 0.15, soft_noise(ROWS, COLUMNS, 38, 43))[..., None]
     return np.array([0.42, 0.34, 0.25]) * (1 - left) + np.array([0.16, 0.30, 0.42]) * left
+
+
+def series() -> dict[str, bytes]:
+    """The panel photographed by the rig: eight JPEGs by name, a mirrored ball beside it, the lamp stepping round."""
+    height, texel = panel(), WIDTH / COLUMNS
+    lights = [(360 * number / PHOTOS + 17, 38 if number % 2 else 52) for number in range(PHOTOS)]
+    shots = take_series(height, texel, paint(), lights, BALL)
+    return {f"driftwood-series-{number}.jpg": developed(shot, number) for number, shot in enumerate(shots, 1)}

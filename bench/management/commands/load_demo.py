@@ -14,6 +14,7 @@ from shelf.demo import driftwood, from_nothing, in_space, oyster_plaster, scallo
 from shelf.engine import get_engine
 from shelf.intake import keep_source
 from shelf.models import Piece, Source, read_source
+from shelf.series import gather_series
 from shelf.sets import gather_sets
 from studio.middleware import the_artist
 
@@ -50,6 +51,7 @@ class Command(BaseCommand):
             guide=driftwood.GUIDE,
         )  # fmt: skip
         start_anew(piece, 1, driftwood.READING)
+        gather_series([keep_source(artist, *file) for file in driftwood.series().items()])
 
     def scallops(self, artist, name):
         """The scan, with the maps that a glTF material wants beside its normals, in one picture."""

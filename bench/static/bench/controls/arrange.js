@@ -1,7 +1,7 @@
 // The order of the treatments: a grip is dragged, or moved with the arrow keys.
 
 import { bench, page } from "../look.js";
-import { draggable } from "../drag.js";
+import { draggable } from "../../studio/drag.js";
 
 let focused = null; // the grip that was moved by key, to be found again where it went
 

@@ -1,8 +1,8 @@
 // Sliders, number boxes and help lines on the left. A slider tries values out while it moves and sets its number box
 // when it is let go; the number box posts itself.
 
-import { nudged } from "../drag.js";
-import { clamp } from "../svg.js";
+import { nudged } from "../../studio/drag.js";
+import { clamp } from "../../studio/svg.js";
 
 const SLIDER_STEPS = 1000;
 let handlers = { draft() {} };

@@ -2,8 +2,8 @@
 
 import { page, ofRelief } from "../look.js";
 import { commit, tryOut } from "./controls.js";
-import { draggable, nudged } from "../drag.js";
-import { clamp, svg } from "../svg.js";
+import { draggable, nudged } from "../../studio/drag.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { askJson } from "../../studio/ask.js";
 
 const OUT = 0.12; // a stop dragged this far out of the graph is taken away

@@ -1,7 +1,7 @@
 // The list of layers: each with its own small section; moved, named, seen alone; and the gallery that new ones come from.
 
 import { bench, look, page, setLook } from "../look.js";
-import { draggable } from "../drag.js";
+import { draggable } from "../../studio/drag.js";
 import { askJson } from "../../studio/ask.js";
 
 const gallery = document.getElementById("gallery");

@@ -2,8 +2,8 @@
 // apart, and in words; up to three more lie beside it.
 
 import { APART, bench, look, page, setLook, ofRelief } from "../look.js";
-import { draggable, nudged } from "../drag.js";
-import { clamp, svg } from "../svg.js";
+import { draggable, nudged } from "../../studio/drag.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { compared, onFramed } from "../stage/stage.js";
 
 const overlay = document.getElementById("wipe");

@@ -1,6 +1,6 @@
 // The section of a surface in space: its outline where the line A to A′ cuts it, over the outline of its base.
 
-import { svg } from "../svg.js";
+import { svg } from "../../studio/svg.js";
 
 const drawing = document.getElementById("cut-drawing");
 const ROOM = 10; // px around it

@@ -1,7 +1,7 @@
 // The light dome: the sun on it is dragged; its rim is light from the horizon.
 
 import { PLAINLY, bench, look, setLook } from "../look.js";
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 
 const dome = document.getElementById("dome");
 const sun = document.getElementById("dome-sun");

@@ -1,8 +1,8 @@
 // The ends A and A′ of the section line, wherever they are shown: handles that are dragged, or moved by keys.
 
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 import { look, setLook } from "../look.js";
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 
 /** Makes both handles. `placeUnder` tells of a pointer which parts of the whole it is at, or nothing where it is on none. */
 export function makeEnds(label, placeUnder) {

@@ -1,8 +1,8 @@
 // The section: the profile along A to A′ drawn as an engineering section. Its datum and arrow heads are dragged.
 
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 import { page } from "../look.js";
-import { svg } from "../svg.js";
+import { svg } from "../../studio/svg.js";
 
 const drawing = document.getElementById("section-drawing");
 const note = document.getElementById("section-note");

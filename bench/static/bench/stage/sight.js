@@ -1,7 +1,7 @@
 // Which part of the stage is looked at: how near, about which place of the relief, and whether it fills the screen.
 
 import { bench, look, setLook } from "../look.js";
-import { clamp } from "../svg.js";
+import { clamp } from "../../studio/svg.js";
 
 const stage = document.getElementById("stage");
 const flat = document.getElementById("flat");

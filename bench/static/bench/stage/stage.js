@@ -2,11 +2,11 @@
 // Beside the piece as it stands up to three others may lie on it, each in a pane of its own, seen at the same place.
 
 import { bench, channelOf, look, setLook } from "../look.js";
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 import { makeEnds, placeEnd } from "./ends.js";
 import { lamp } from "./lamp.js";
 import { onSight, pan, sight, zoom } from "./sight.js";
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { paintPixels } from "../../studio/painting.js";
 
 const stage = document.getElementById("stage");

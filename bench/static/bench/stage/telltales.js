@@ -2,7 +2,7 @@
 
 import { bench, look, page, ofRelief } from "../look.js";
 import { frame, onFramed } from "./stage.js";
-import { svg } from "../svg.js";
+import { svg } from "../../studio/svg.js";
 import { askJson } from "../../studio/ask.js";
 
 const overlay = document.getElementById("telltales");

@@ -2,7 +2,7 @@
 
 import { bench, channelOf, look } from "../look.js";
 import { onFramed, pixelsShown } from "./stage.js";
-import { svg } from "../svg.js";
+import { svg } from "../../studio/svg.js";
 
 const drawing = document.getElementById("tones");
 const LEVELS = 256;

@@ -1,8 +1,8 @@
 // The brush: strokes over places that are meant, to be healed or masked.
 
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 import { frame } from "../stage/stage.js";
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { append, at, controls, FINE, grown, overlay, place, STEP } from "./hand.js";
 
 export const kind = "brush";

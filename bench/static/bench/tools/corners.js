@@ -1,6 +1,6 @@
 // The four corners of something that is a rectangle in reality.
 
-import { svg } from "../svg.js";
+import { svg } from "../../studio/svg.js";
 import { CORNERS, drawn, handle, overlay, place, put, refocus } from "./hand.js";
 
 export const kind = "corners";

@@ -1,9 +1,9 @@
 // The crop: left, top, right, bottom as parts of the relief; free, square, or in whole motifs; and suggestions.
 
 import { page, ofRelief } from "../look.js";
-import { draggable } from "../drag.js";
+import { draggable } from "../../studio/drag.js";
 import { frame } from "../stage/stage.js";
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { askJson } from "../../studio/ask.js";
 import { at, CORNERS, hand, handle, input, overlay, place, post, refocus } from "./hand.js";
 

@@ -2,9 +2,9 @@
 
 import { bench, page } from "../look.js";
 import { commit } from "../controls/controls.js";
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 import { frame } from "../stage/stage.js";
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 
 export const overlay = document.getElementById("tool");
 export const STEP = 0.5; // percent that an arrow key moves a handle

@@ -1,6 +1,6 @@
 // Places that are clicked, dragged and taken away: where imprints lie.
 
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { append, at, drawn, handle, overlay, put, refocus } from "./hand.js";
 
 export const kind = "places";

@@ -2,9 +2,9 @@
 // middle light from straight above.
 
 import { tryOut } from "../controls/controls.js";
-import { draggable, nudged } from "../drag.js";
+import { draggable, nudged } from "../../studio/drag.js";
 import { frame } from "../stage/stage.js";
-import { clamp, svg } from "../svg.js";
+import { clamp, svg } from "../../studio/svg.js";
 import { hand, input, overlay, path, post } from "./hand.js";
 
 const RIM = 0.42; // of the picture's shorter side

@@ -1,0 +1,166 @@
+"""Lit series: photos of one surface from one place, which come in together and are measured together."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+
+import numpy as np
+from django.db import transaction
+
+from relief.deliver.files import safe_stem
+from relief.deliver.formats import picture_file
+from relief.depth.light import Ball, Light
+from relief.depth.series import lights_of, measure_series, photos_of
+from relief.depth.stereo import FEWEST, MOST
+from relief.errors import ReliefError
+from relief.progress import Progress
+from relief.sources.colour import eight_bits, srgb_from_linear
+from relief.sources.roles import role_in_name
+from shelf.intake import keep_source
+from shelf.looks import decode_source
+from shelf.models import LitSeries, Source, TextureSet
+
+NUMBER = re.compile(r"[ _(-]*\d+\)?$")
+"""How a name ends whose photos are counted."""
+
+RING = 40.0
+"""Elevation in degrees that lights have which nobody has told of."""
+
+
+def gather_series(sources: Iterable[Source]) -> tuple[list[LitSeries], list[Source]]:
+    """Makes lit series of photos that are called alike but for a number, and are of one size; and gives the others."""
+    alike: dict[tuple, list[Source]] = defaultdict(list)
+    others = []
+    for source in dict.fromkeys(sources):
+        stem, numbered = NUMBER.subn("", source.filename.rpartition(".")[0])
+        if source.is_mesh or source.role != "photo" or not numbered or role_in_name(source.filename):
+            others.append(source)
+        else:
+            alike[stem.lower(), source.facts.rows, source.facts.columns].append(source)
+    found = []
+    for photos in alike.values():
+        if FEWEST <= len(photos) <= MOST:
+            found.append(put_together(photos))
+        else:
+            others += photos
+    return found, others
+
+
+@transaction.atomic
+def put_together(photos: Sequence[Source]) -> LitSeries:
+    """A lit series of some photos, their lights all around until somebody says where they stood.
+
+    Raises:
+        ReliefError: they are too few or too many, or not of one size.
+    """
+    if not FEWEST <= len(photos) <= MOST:
+        raise ReliefError(f"A lit series has {FEWEST} to {MOST} photos; these are {len(photos)}.")
+    if len({(photo.facts.rows, photo.facts.columns) for photo in photos}) > 1:
+        raise ReliefError("The photos of a lit series have one size.")
+    photos = sorted(photos, key=lambda photo: [int(part) for part in re.findall(r"\d+", photo.filename)])
+    name = NUMBER.sub("", photos[0].filename.rpartition(".")[0]).replace("-", " ").replace("_", " ").strip()
+    lights = [[round(360 * number / len(photos)), RING] for number in range(len(photos))]
+    made = LitSeries.objects.create(owner=photos[0].owner, name=name.capitalize()[:120] or "Lit series", lights=lights)
+    for number, photo in enumerate(photos):
+        photo.lit_series, photo.place = made, number
+        photo.save(update_fields=["lit_series", "place"])
+    return made
+
+
+def photos_in(series: LitSeries) -> list[Source]:
+    """The photos of a series in their order."""
+    return list(series.photos.filter(removed=None).order_by("place", "pk"))
+
+
+def ball_to_begin_with(columns: int, rows: int) -> list[float]:
+    """Where the outline of a ball is drawn before it was set: in the lower right, as it is laid beside the surface."""
+    radius = min(columns, rows) / 10
+    return [columns - 1.4 * radius, rows - 1.4 * radius, radius]
+
+
+def keep_lights(series: LitSeries, values: Mapping[str, str]) -> None:
+    """Keeps lights and ball as a form says them: azimuth-0, elevation-0 and so on, ball-x, ball-y, ball-radius.
+
+    Raises:
+        ReliefError: one of them is no number, or lies out of its bounds.
+    """
+    lights = []
+    for number, (azimuth, elevation) in enumerate(series.lights):
+        azimuth = _number(values.get(f"azimuth-{number}", azimuth), -3600, 3600, "An azimuth")
+        elevation = _number(values.get(f"elevation-{number}", elevation), 1, 90, "The height of a light")
+        lights.append([azimuth % 360, elevation])
+    series.lights = lights
+    if "ball-x" in values:
+        names = (("ball-x", -100_000), ("ball-y", -100_000), ("ball-radius", 2))
+        series.ball = [_number(values.get(name, ""), least, 100_000, "The ball") for name, least in names]
+    series.save(update_fields=["lights", "ball"])
+
+
+def keep_width(said: str) -> float:
+    """The width in mm of what the photos show, as a form says it."""
+    return _number(said, 1, 1e6, "The width in mm")
+
+
+def _number(said: str | float, least: float, most: float, what: str) -> float:
+    try:
+        value = float(said)
+    except ValueError:
+        raise ReliefError(f"{what} is a number.") from None
+    if not least <= value <= most:
+        raise ReliefError(f"{what} lies between {least:g} and {most:g}.")
+    return value
+
+
+def read_lights(series: LitSeries) -> None:
+    """Reads where the lights stood from the series' ball, and keeps that.
+
+    Raises:
+        ReliefError: there is no ball, or it tells nothing.
+    """
+    if not series.ball:
+        raise ReliefError("Mark the ball in the first photo.")
+    photos = photos_of([decode_source(photo) for photo in photos_in(series)])
+    lights = lights_of(photos, Ball(*series.ball))
+    series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
+    series.save(update_fields=["lights"])
+
+
+def measure(series: LitSeries, width: float, near: bool, progress: Progress) -> tuple[TextureSet, float]:
+    """Measures a series; normals, colour and height become a texture set.
+
+    Args:
+        width: of what the photos show, mm.
+        near: whether the lights were near.
+
+    Returns:
+        The set, and the amplitude of its height in mm.
+
+    Raises:
+        ReliefError: photos are gone, or the lights tell nothing.
+        Cancelled: through `progress`.
+    """
+    kept = photos_in(series)
+    if len(kept) != len(series.lights):
+        raise ReliefError("Photos of this series were removed. Put them back, or put the rest together anew.")
+    photos = photos_of([decode_source(photo) for photo in kept])
+    texel = width / photos[0].shape[1]
+    lights = [Light(*angles) for angles in series.lights]
+    found = measure_series(photos, lights, (texel, texel), near=near, progress=progress)
+    amplitude = float(f"{np.ptp(found.height):.4g}")
+    height = (found.height - found.height.min()) / max(amplitude, 1e-9)
+    pixels = {
+        "normal": np.rint((found.solution.normals * 0.5 + 0.5) * 65535).astype(np.uint16),
+        "colour": eight_bits(np.clip(srgb_from_linear(found.colours), 0, 1)),
+        "height": np.rint(height * 65535).astype(np.uint16),
+    }
+    stem = safe_stem(series.name)
+    files = {role: picture_file(made, "png") for role, made in pixels.items()}
+    with transaction.atomic():
+        made = TextureSet.objects.create(owner=series.owner, name=f"{series.name}, measured"[:120])
+        for role, data in files.items():
+            source = keep_source(series.owner, f"{stem}_{role}.png", data)
+            source.texture_set, source.role, source.green = made, role, "up"
+            source.save(update_fields=["texture_set", "role", "green"])
+    return made, amplitude
