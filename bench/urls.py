@@ -13,7 +13,14 @@ class StepConverter(StringConverter):
     regex = "|".join(BY_NAME)
 
 
+class WayConverter(StringConverter):
+    """What stands out: what is bright, or what is dark."""
+
+    regex = "bright|dark"
+
+
 register_converter(StepConverter, "step")
+register_converter(WayConverter, "way")
 
 app_name = "bench"
 urlpatterns = [
@@ -27,6 +34,8 @@ urlpatterns = [
     path("piece/<int:pk>/maps/change", changes.maps, name="change-maps"),
     path("piece/<int:pk>/surface/change", surface.surface, name="change-surface"),
     path("piece/<int:pk>/heal", changes.heal, name="heal"),
+    path("piece/<int:pk>/turn-around", changes.turn_around, name="turn-around"),
+    path("piece/<int:pk>/<int:number>/<way:way>.png", swatches.way_picture, name="way-picture"),
     path("piece/<int:pk>/start-off", changes.start_off, name="start-off"),
     path("piece/<int:pk>/close-guide", changes.close_guide, name="close-guide"),
     path("piece/<int:pk>/mend", changes.mend, name="mend"),

@@ -28,11 +28,14 @@ from relief.errors import Cancelled, ReliefError
 from relief.filters.curve import Curve
 from relief.inspect.adviser import advise
 from relief.inspect.repeats import motif, suggest_crops, telltales
+from relief.inspect.which_way import which_way
 from relief.progress import Progress
 from relief.recipe.layer import Picture
+from relief.recipe.recipe import Recipe
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
+from relief.treat.invert import Invert
 from shelf.engine import get_engine
 from shelf.models import Piece, Source, TextureSet, read_source
 from shelf.sets import findings_of
@@ -134,12 +137,26 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         counts, low, high = histogram(get_engine().run(Pipeline.of(recipe, read_source, PROXY).untreated()).samples)
         context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
+        if content.reading == "photo":
+            context |= _ways(recipe, piece.position)
         texture_set = TextureSet.objects.filter(removed=None, members__pieces=piece).first()
         if texture_set:
             context |= {"texture_set": texture_set, "set_findings": findings_of(texture_set)}
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/facts.html", context)
+
+
+def _ways(recipe: Recipe, number: int) -> dict[str, Any]:
+    """What stands out, what is bright or what is dark: which is chosen, and which is likelier."""
+    looked_at = get_engine().run(Pipeline.of(recipe, read_source, PROXY).untreated())
+    way = which_way(looked_at.samples)
+    turned = any(isinstance(item, Invert) and item.on for item in recipe.shown.layers[0].treatments)
+    ways = [
+        {"way": "bright", "turned": False, "words": "Bright is high", "chosen": not turned, "likely": not way.turned},
+        {"way": "dark", "turned": True, "words": "Dark is high", "chosen": turned, "likely": way.turned},
+    ]
+    return {"way": way, "ways": ways, "number": number}
 
 
 def _read_through(known: Facts, content: Picture) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_safe
@@ -20,11 +22,15 @@ from relief.height import Edges, Footprint, HeightField
 from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
+from relief.recipe import edits
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
 from relief.surface.shapes import SHAPES
 from shelf.engine import get_engine
 from shelf.models import read_source
+
+WAY = 132
+"""Texels on the long side of a picture of one way."""
 
 SWATCH = 512
 """Texels on the long side of a swatch."""
@@ -72,6 +78,20 @@ def _list_gallery(kind: str) -> HeightField:
         raise Http404
     grid = Grid(GALLERY, GALLERY, GALLERY_FOOTPRINT)
     return HeightField(GENERATORS[kind]().draw(grid), GALLERY_FOOTPRINT, Edges(across="wrap", down="wrap"))
+
+
+@require_safe
+@cache_control(private=True, max_age=31_536_000, immutable=True)
+def way_picture(request: HttpRequest, pk: int, number: int, way: str) -> HttpResponse:
+    """A revision's ground lit with what is bright standing out, or what is dark."""
+    revision = revision_of(piece_of(request, pk), number)
+    try:
+        relief, _ = edits.turn_around(revision.read().shown, way == "dark")
+        pipeline = replace(Pipeline.of(revision.read(), read_source, SWATCH), relief=relief)
+        field = get_engine().run(pipeline.treated())
+    except (ReliefError, OSError) as problem:
+        raise Http404 from problem
+    return HttpResponse(png(shrunk(swatch(field, relief.amplitude), WAY)), content_type="image/png")
 
 
 @require_safe

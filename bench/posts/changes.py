@@ -102,6 +102,18 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def turn_around(request: HttpRequest, pk: int) -> HttpResponse:
+    """Whether what is bright stands out, or what is dark."""
+    turned = request.POST.get("turned") == "1"
+
+    def work(recipe: Recipe) -> tuple[Recipe, str]:
+        relief, label = edits.turn_around(recipe.shown, turned)
+        return recipe.with_relief(relief), label
+
+    return carry_out(request, pk, lambda base: _edit_recipe(base, work))
+
+
+@require_POST
 def mend(request: HttpRequest, pk: int) -> HttpResponse:
     """Does what a finding offers. What is then read from elsewhere or otherwise starts anew, as if it were chosen."""
     return carry_out(request, pk, partial(_mend, request.POST.get("finding")))

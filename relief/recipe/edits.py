@@ -16,9 +16,10 @@ from relief.maps.packing import PRESETS, VALUE, Pack
 from relief.maps.unlinked import Unlinked
 from relief.recipe.layer import Layer, Picture, SourceReference
 from relief.recipe.recipe import Recipe
-from relief.recipe.relief import MOST_MAPS, MOST_PACKS, Relief
+from relief.recipe.relief import MOST_MAPS, MOST_PACKS, TREATMENTS_PATH, Relief
 from relief.treat import TREATMENTS
 from relief.treat.heal import Heal, Mark
+from relief.treat.invert import Invert
 from relief.treat.treatment import Treatment
 
 Done = tuple[Relief, str]
@@ -27,6 +28,17 @@ LAID_AT_FIRST = {"imprints": ("add", 0.3), "strokes": ("replace", 1.0), "picture
 
 
 # treatments
+
+
+def turn_around(relief: Relief, turned: bool) -> Done:
+    """The ground's brightness turned around, or as it stands: by the treatment that is there for it, or a new one."""
+    listed = relief.layers[0].treatments
+    number = next((number for number, item in enumerate(listed) if isinstance(item, Invert)), None)
+    if number is not None:
+        relief = relief.with_changes({f"{TREATMENTS_PATH}.{number}.on": turned})
+    elif turned:
+        relief = add_treatment(relief, "invert")[0]
+    return relief, "What is dark stands out" if turned else "What is bright stands out"
 
 
 def add_treatment(relief: Relief, kind: str, layer: int = 0, **values: Any) -> Done:

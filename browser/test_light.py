@@ -1,0 +1,97 @@
+"""Depth from light: a photo's sun is dragged and its brightness turned around; eight photos of a rig become maps."""
+
+from __future__ import annotations
+
+import numpy as np
+import skimage.data
+
+from bench.beginning import begin_piece
+from bench.models import Revision
+from browser.driver import BrowserTestCase
+from browser.pictures import save
+from relief.made.rendering import photograph
+from shelf.intake import keep_source
+from shelf.models import LitSeries, Piece
+from shelf.tests.case import png
+from shelf.tests.test_series import BALL, LIGHTS, jpeg, shots
+from studio.middleware import the_artist
+
+
+class PhotoTests(BrowserTestCase):
+    def begin(self, data: bytes, name: str) -> Piece:
+        piece = begin_piece(keep_source(the_artist(), name, data), "Photo")
+        self.open(f"/piece/{piece.pk}/source/")
+        self.settled()
+        return piece
+
+    def content(self, piece: Piece):
+        return Revision.objects.now(Piece.objects.get(pk=piece.pk)).read().main.picture
+
+    def changed(self, work) -> None:
+        revision = self.revision()
+        work()
+        self.until(lambda: self.revision() != revision, "no revision was made")
+        self.settled()
+
+    def test_a_photo_is_read_by_its_light_and_the_relief_follows_its_sun(self):
+        across, down = np.meshgrid(np.linspace(-3, 3, 240), np.linspace(-2, 2, 160))
+        height = 9 * np.exp(-6 * ((across % 1 - 0.5) ** 2 + (down % 1 - 0.5) ** 2))
+        piece = self.begin(jpeg(photograph(height, 1, 130, 40, 0.7, sky=0.3)), "bumps.jpg")
+        self.changed(self.find("[hx-vals*='\"light\"']").click)
+        self.assertEqual(self.content(piece).reading, "light")
+        for view in ("paint", "certain", "lit"):
+            self.find(f'[data-view="{view}"]').click()
+            self.settled()
+        before = self.middle()
+        self.find('[data-tool="sun"]').click()
+        self.settled()
+        self.changed(lambda: self.drag(self.find(".t-sun"), (90, 60)))
+        light = self.content(piece).light
+        self.assertEqual(
+            self.find("#control-layers-0-content-light-azimuth").get_attribute("value"), f"{light.azimuth:g}"
+        )
+        self.assertGreater(np.abs(self.middle() - before).mean(), 0.01, "the relief follows")
+        self.changed(lambda: self.find(".t-sun").send_keys("\ue012"))  # an arrow to the left turns it on
+        self.assertEqual(self.content(piece).light.azimuth, (light.azimuth + 2) % 360)
+
+    def test_the_likelier_way_is_marked_and_the_other_taken_with_a_click(self):
+        """scikit-image's `brick` (CC0): its joints are bright."""
+        piece = self.begin(png(skimage.data.brick()), "brick.png")
+        self.until(lambda: len(self.all(".ways img")) == 2, "two ways are shown")
+        self.assertIn("likelier", self.all(".ways button")[1].text)
+        self.changed(self.all(".ways button")[1].click)
+        recipe = Revision.objects.now(Piece.objects.get(pk=piece.pk)).read()
+        self.assertTrue(recipe.main.layers[0].treatments[2].on)
+        self.until(lambda: self.all(".ways button")[1].get_attribute("aria-pressed") == "true", "it is chosen")
+
+
+class RigTests(BrowserTestCase):
+    def test_photos_are_dropped_their_ball_is_marked_and_they_become_maps(self):
+        _, photos = shots()
+        paths = [save(self.downloads, f"plate-{number}.jpg", jpeg(photo)) for number, photo in enumerate(photos, 1)]
+        self.open("/")
+        self.find("#pictures").send_keys("\n".join(paths))
+        self.until(lambda: self.all("[data-ball] .s-ball"), "the series is opened")
+        made = LitSeries.objects.get()
+        shown = self.find(".lit.large svg").size["width"] / 160
+        x, y, radius = (
+            float(self.find(f'[name="ball-{name}"]').get_attribute("value")) for name in ("x", "y", "radius")
+        )
+        self.drag(self.find(".s-ball"), (round((BALL[0] - x) * shown), round((BALL[1] - y) * shown)))
+        self.drag(self.find(".s-edge"), (round((radius - BALL[2]) * shown), 0))
+        self.find('[name="read"]').click()
+        self.until(lambda: LitSeries.objects.get(pk=made.pk).lights != made.lights, "the lights are read")
+        made.refresh_from_db()
+        for found, asked in zip(made.lights, LIGHTS, strict=True):
+            self.assertLess(abs((found[0] - asked[0] + 180) % 360 - 180), 15)
+        self.until(lambda: self.all(".s-sun"))
+        before = self.find('[name="azimuth-0"]').get_attribute("value")
+        self.drag(self.all(".s-sun")[0], (0, 12))
+        self.assertNotEqual(self.find('[name="azimuth-0"]').get_attribute("value"), before)
+        self.drag(self.all(".s-sun")[0], (0, -12))
+        self.find(".button.strong").click()
+        self.until(lambda: "/relief/" in self.driver.current_url, "the piece is opened")
+        self.settled()
+        self.assertEqual(
+            set(Piece.objects.get().sources.values_list("role", flat=True)), {"height", "normal", "colour"}
+        )
