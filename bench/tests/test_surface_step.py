@@ -18,6 +18,7 @@ from relief.progress import Progress
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.surface import UNITS
+from relief.tests.long import long
 from shelf.demo import in_space
 from shelf.intake import keep_source
 from shelf.models import Source, read_source
@@ -193,6 +194,7 @@ class SurfaceStepTests(StudioTestCase):
         recipe = self.now(piece)
         return list(delivery_files(recipe, read_source, Engine(), "Dune", Progress()))
 
+    @long
     def test_faces_are_spent_by_a_budget_and_the_adviser_says_what_more_bring(self):
         piece = self.piece()
         self.act(piece, "tessellation", kind="faces")
@@ -339,6 +341,7 @@ class SurfaceStepTests(StudioTestCase):
         offered = json.dumps({"reliefs.main.amplitude": amplitude / 2})[1:-1]
         self.assertContains(page, offered, html=False)
 
+    @long
     def test_the_demo_column_carries_two_reliefs(self):
         engine = Engine()
         recipe = in_space.column(read_source, engine)

@@ -15,6 +15,7 @@ from bench.tests.case import StudioTestCase
 from jobs.forecast import forecast_build
 from jobs.models import Build, Job, builds_folder
 from relief.errors import Cancelled
+from relief.tests.long import long
 from work import carrying, tasks
 from work.models import Work
 
@@ -97,6 +98,7 @@ class BuildTests(StudioTestCase):
             self.assertEqual(bundle.read("Dunes_residual.png"), self.download(build, "Dunes_2_residual.png"))
             self.assertIn("MikkTSpace", bundle.read("READ-ME.txt").decode())
 
+    @long
     def test_a_broken_build_is_made_again(self):
         piece = self.piece()
         self.change(piece, surface__level="1")

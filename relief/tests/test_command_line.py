@@ -12,6 +12,7 @@ from PIL import Image
 
 from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
+from relief.tests.long import long
 
 
 class CommandTests(CommandTestCase):
@@ -209,6 +210,7 @@ class CommandTests(CommandTestCase):
         self.assertIn("The disk is full", complaint)
         self.assertEqual(list((self.folder / "out").iterdir()), [])
 
+    @long
     def test_the_benchmark_prints_its_table(self):
         code, out, _ = self.run_command("bench", "--quick")
         self.assertEqual(code, 0)

@@ -31,6 +31,7 @@ from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.surface.shapes.plane import Plane
 from relief.tests.fields import field, rough
+from relief.tests.long import long
 from relief.tests.surfaces import displace
 from relief.tests.test_inspect import begun
 
@@ -165,6 +166,7 @@ class BundleTests(TestCase):
         for model in COMPANION_MAPS.values():
             self.assertIn(f"Making {model.title.lower()}", messages)
 
+    @long
     def test_with_every_map_it_can_be_cancelled_at_each(self):
         class StopAt(Progress):
             def __init__(self, message):

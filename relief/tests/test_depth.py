@@ -17,6 +17,7 @@ from relief.made.rendering import light_vector, photograph, photograph_ball, tru
 from relief.made.rig import take_series
 from relief.sources.colour import luminance
 from relief.tests.command import CommandTestCase
+from relief.tests.long import long
 
 AROUND = [(40 + 360 * number / 8, 35 + 18 * (number % 2)) for number in range(8)]
 
@@ -59,6 +60,7 @@ class StereoTests(TestCase):
         found = solve_series(photos, np.array(lights))
         self.assertLess(apart(found.normals[inside][None], normals[inside][None]), 0.5)
 
+    @long
     def test_a_real_elevation_model_with_cast_shadows_and_light_from_everywhere(self):
         height = elevation_model()
         truth = true_normals(height, 1)
@@ -123,6 +125,7 @@ class LightTests(TestCase):
 
 
 class SeriesTests(TestCase):
+    @long
     def test_a_shake_of_the_camera_is_taken_out_and_moved_light_is_none(self):
         height = gaussian_filter(np.random.default_rng(4).random((220, 260)), 3) * 20
         spots = 0.2 + 0.6 * (gaussian_filter(np.random.default_rng(5).random((220, 260)), 2.5) > 0.5)[..., None]
@@ -135,6 +138,7 @@ class SeriesTests(TestCase):
         ]
         np.testing.assert_allclose(measure_shifts(moved, directions), shaken, atol=0.7)
 
+    @long
     def test_a_shaken_camera_moves_the_ball_too(self):
         """Lights that lie up to over ten degrees off, as the ball lies beside its outline, come out within five."""
         height = 60 * gaussian_filter(np.random.default_rng(8).random((240, 320)), 6)
@@ -150,6 +154,7 @@ class SeriesTests(TestCase):
         self.assertGreater(farthest(alone), 7)
         self.assertLess(farthest(lights_of(photos, Ball(*ball))), 5)
 
+    @long
     def test_shadows_that_move_with_the_light_are_no_shake(self):
         """Slabs that cast shadows: laid on each other these photos seem moved by over a texel."""
         down, across = np.mgrid[:160, :200]

@@ -29,6 +29,7 @@ from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.tests.fields import WRAP, centres, field, rough
+from relief.tests.long import long
 
 FEWEST_HITS, MOST_ALARMS = 0.95, 1
 
@@ -214,6 +215,7 @@ def said_of_file(name: str, data: bytes) -> list[str]:
 
 
 class TableTests(TestCase):
+    @long
     def test_faults_are_found_and_what_is_well_is_left_alone(self):
         alarms, missed, counts = [], [], {"healthy": 0, "faulty": 0}
         for name, data in healthy_files():

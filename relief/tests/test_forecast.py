@@ -10,6 +10,7 @@ from PIL import Image
 
 from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
+from relief.tests.long import long
 
 
 class SurfaceCommandTestCase(CommandTestCase):
@@ -72,6 +73,7 @@ class FacesCommandTests(SurfaceCommandTestCase):
         self.assertEqual(code, 0, problem)
         return json.loads(printed), trimesh.load(out, process=False)
 
+    @long
     def test_smooth_with_creases(self):
         """A cube: soft it shrinks towards a ball, sharp above 60 degrees it stays."""
         soft, ball = self.mesh("--shape", "box", "--subdivide", "smooth", "--level", 4, "--amplitude", 0)
@@ -83,6 +85,7 @@ class FacesCommandTests(SurfaceCommandTestCase):
         self.assertLess(ball.volume, 0.99e9)
         self.assertEqual(soft["surface"]["subdivision"]["kind"], "smooth")
 
+    @long
     def test_what_is_asked_is_what_comes_out(self):
         budget, spent = self.mesh("--shape", "sphere", "--tessellate", "faces:5000")
         self.assertTrue(4900 <= budget["faces"] == len(spent.faces) <= 5000)

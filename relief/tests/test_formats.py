@@ -28,6 +28,7 @@ from relief.recipe import surface_edits
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase
+from relief.tests.long import long
 
 NOTHING = lambda _: b""  # noqa: E731
 
@@ -229,6 +230,7 @@ class SceneTests(CommandTestCase):
             again = {f.name: f.data for f in delivery_files(self.recipe, NOTHING, Engine(), "Column", Progress())}
         self.assertEqual(again, self.files)
 
+    @long
     def test_the_proof_sheet_is_one_page_and_always_the_same(self):
         recipe = self.recipe.with_changes({"delivery.proof_sheet": True, "delivery.mesh": "none"})
         made = [

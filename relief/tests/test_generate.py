@@ -30,6 +30,7 @@ from relief.height import Footprint
 from relief.parameters import controls, discover, number
 from relief.progress import Progress
 from relief.tests.folders import kinds_written
+from relief.tests.long import long
 
 TILE = Footprint(width=600, height=600)
 OBLONG = Footprint(width=900, height=500)
@@ -128,6 +129,7 @@ class NoiseTests(TestCase):
                 steps = np.abs(np.diff(rolled, axis=axis)).mean(axis=1 - axis)
                 self.assertLess(steps[out.shape[axis] // 2 - 1], 1.8 * np.median(steps), noise)
 
+    @long
     def test_noise_at_contrast_1_stays_from_0_to_1(self):
         for seed in range(2):
             for octaves in (1, 3, 8):
@@ -236,6 +238,7 @@ class PatternTests(TestCase):
 
 
 class EveryGeneratorTests(TestCase):
+    @long
     def test_all_tile_and_look_the_same_at_512_1024_and_2048(self):
         for kind, model in GENERATORS.items():
             for footprint, sizes in ((TILE, (512, 1024)), (OBLONG, (512, 1024, 2048))):

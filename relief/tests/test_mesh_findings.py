@@ -18,6 +18,7 @@ from relief.surface.shapes.plane import Plane
 from relief.surface.shapes.sphere import Sphere
 from relief.surface.shapes.torus import Torus
 from relief.tests.fields import field
+from relief.tests.long import long
 from relief.tests.surfaces import displace
 from relief.tests.test_tessellate import TessellateTestCase
 
@@ -106,6 +107,7 @@ class CoarseTests(TessellateTestCase):
 
 
 class ShareTests(TessellateTestCase):
+    @long
     def test_a_budget_keeps_the_share_that_is_asked_for_with_few_faces(self):
         shape = {"kind": "plane", "segments": 4}
         with mock.patch("relief.inspect.adviser.MOST", 60_000):

@@ -9,6 +9,7 @@ import numpy as np
 from relief.filters.statistics import deviations, draw_some, percentiles
 from relief.inspect.readings import readings
 from relief.tests.fields import field
+from relief.tests.long import long
 from relief.treat.normalise import Normalise
 
 
@@ -44,6 +45,7 @@ class PercentileTests(TestCase):
 class StripeTests(TestCase):
     """Stripes of 16 texels: any sample of n that keeps step with them sees one place of each only."""
 
+    @long
     def test_readings_of_stripes(self):
         """ISO 25178-2: Sq of a square wave of heights 0 and 1 is half, of unequal parts sqrt(p (1 - p))."""
         for high in (8, 2):

@@ -24,6 +24,7 @@ from relief.surface.shapes.sphere import Sphere
 from relief.surface.surface import Surface
 from relief.surface.tessellation import TESSELLATIONS
 from relief.tests.folders import kinds_written
+from relief.tests.long import long
 
 NOTHING = {}.__getitem__
 
@@ -163,6 +164,7 @@ class ScreenTests(TessellateTestCase):
 
 
 class ErrorTests(TessellateTestCase):
+    @long
     def test_no_place_is_farther_off_than_asked(self):
         """On a plane, in 40 000 places that the mesh knows nothing of, against a grid of four quads a texel."""
         grid = self.built("waves", shape={"kind": "plane", "segments": 640}, level=0, longest=160).positions
@@ -184,6 +186,7 @@ class ErrorTests(TessellateTestCase):
 
 
 class BudgetTests(TessellateTestCase):
+    @long
     def test_the_budget_is_kept_and_well_spent(self):
         """Within 2 %; off by less than levels of as many faces, by half where there is flat ground."""
         for kind, most in (

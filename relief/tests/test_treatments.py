@@ -30,6 +30,7 @@ from relief.sources.colour import linear_from_srgb
 from relief.sources.facts import seam_ratios
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 from relief.tests.folders import kinds_written
+from relief.tests.long import long
 from relief.treat import TREATMENTS
 from relief.treat.clamp import Clamp
 from relief.treat.close_seam import WAY_NAMES, CloseSeam
@@ -515,6 +516,7 @@ class EveryTreatmentTests(TestCase):
             )
             self.assertLess(max(seam_ratios(treated)), 1.6, treatment)
 
+    @long
     def test_lengths_in_mm_look_the_same_at_384_768_and_1536(self):
         broad = scipy.ndimage.gaussian_filter(np.random.default_rng(6).random((384, 384)), 6, mode="wrap")
         broad = (broad - broad.min()) / np.ptp(broad)

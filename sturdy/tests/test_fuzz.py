@@ -8,6 +8,7 @@ from bench.models import Revision
 from relief.errors import ReliefError
 from relief.inspect.start import start_from_nothing
 from relief.run.engine import Engine
+from relief.tests.long import long
 from studio.middleware import the_artist
 from sturdy.fuzz import TARGETS, Target, change_bytes, fuzz
 
@@ -15,6 +16,7 @@ CASES = {"picture": 500, "mesh": 400, "archive": 500, "recipe": 250, "post": 60}
 
 
 class FuzzTests(TestCase):
+    @long
     def test_every_entrance_answers_with_a_sentence(self):
         recipe = start_from_nothing("waves", lambda _: b"", Engine())
         Revision.objects.keep_first(the_artist(), "Waves", recipe)
