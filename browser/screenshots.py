@@ -18,11 +18,11 @@ VIEWS = {
     "surface-of-the-catalogue": "/catalogue/fish-basket/",
     "source": "Oyster-shell plaster/source",
     "relief": "Pressed tin ceiling/relief",
-    "crop": "Pressed tin ceiling/relief",
+    "light": "Driftwood panel/source",
+    "lit-series": "series:Driftwood series",
     "layers": "Raked sand court/relief",
     "gallery": "Knotted net/relief",
     "maps": "Scallop tile, north wall/maps",
-    "trial": "Scallop tile, north wall/maps",
     "proofs": "Pressed tin ceiling/maps",
     "texels": "Knotted net/maps",
     "surface": "Scallop tile, north wall/surface",
@@ -36,9 +36,8 @@ VIEWS = {
 
 CLICKS = {
     "set": ["[data-show=lit]"],
-    "crop": ["[data-tool=crop]"],
+    "light": ["#guide button", "set #control-layers-0-content-light-azimuth 142", "[data-tool=sun]", "[data-view=lit]"],
     "gallery": ["#open-gallery"],
-    "trial": ["#open-trial", ".trial-form .button"],
     "proofs": ["#guide button", "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
                "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
     "texels": ["#guide button", *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
@@ -52,8 +51,8 @@ CLICKS = {
 """What is done, one step after the other, before a picture is taken."""
 
 
-def take(address: str) -> None:
-    """Writes one PNG of each view."""
+def take(address: str, only: list[str]) -> None:
+    """Writes one PNG of each view, or of some of them only."""
     PLACE.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         driver = chromium(Path(folder), *WITH_WEBGL)
@@ -62,6 +61,8 @@ def take(address: str) -> None:
             links = driver.find_elements("css selector", ".pieces a")
             known = {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
             for name, view in VIEWS.items():
+                if only and name not in only:
+                    continue
                 driver.get(_address(address, known, view))
                 _shoot(driver, name)
         finally:
@@ -71,8 +72,8 @@ def take(address: str) -> None:
 def _address(address: str, known: dict[str, str], view: str) -> str:
     if view.startswith("/"):
         return address.rstrip("/") + view
-    if view.startswith("set:"):
-        return known[view.removeprefix("set:")]
+    if view.startswith(("set:", "series:")):
+        return known[view.partition(":")[2]]
     title, step = view.split("/")
     return f"{known[title]}{step}/"
 
@@ -94,7 +95,7 @@ def _script(step: str) -> str:
         )
     if action == "into":
         return f"document.querySelector({rest[0]!r}).scrollIntoView()"
-    return f"document.querySelector({step!r}).click()"
+    return f"document.querySelector({step!r})?.click()"  # a guide that was closed before is not there
 
 
 def _shoot(driver, name: str) -> None:
@@ -107,4 +108,4 @@ def _shoot(driver, name: str) -> None:
 
 
 if __name__ == "__main__":
-    take(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000/")
+    take(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000/", sys.argv[2:])
