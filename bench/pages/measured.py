@@ -80,6 +80,7 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
         found = [item for item in found if item not in aside]
         context |= {
             "readings": taken,
+            "lit": _read_by_light(Pipeline.of(recipe, read_source, PROXY)),
             "findings": found,
             "aside": aside,
             **(_cost(surface) if built else {}),
@@ -145,6 +146,16 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "bench/facts.html", context)
+
+
+def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
+    """How sure the app is of the light in a photo, and how far the depth can be trusted in the mean, 0 to 1."""
+    content = pipeline.relief.picture
+    if content is None or content.reading != "light":
+        return None
+    light, sure = get_engine().run(pipeline.guessed_light())
+    own = (content.light.azimuth, content.light.elevation) == (light.azimuth, light.elevation)
+    return {"sure": sure, "own": own, "certain": float(get_engine().run(pipeline.certain()).mean())}
 
 
 def _ways(recipe: Recipe, number: int) -> dict[str, Any]:

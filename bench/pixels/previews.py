@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from bench.requests import whole_number
-from relief.depth.shading import Parted, certainty
+from relief.depth.shading import Parted
 from relief.filters.resample import resample
 from relief.height import HeightField
 from relief.inspect.differences import angles_apart, height_difference
@@ -117,7 +117,9 @@ def _paint(pipeline: Pipeline) -> np.ndarray:
 
 def _certain(pipeline: Pipeline) -> np.ndarray:
     """How far the depth of each place can be trusted: ochre where it can, blue where it is filled in."""
-    told = certainty(_parted(pipeline))
+    if pipeline.relief.picture is None:
+        raise KeyError("certain")
+    told = get_engine().run(pipeline.certain())
     return HEIGHT_RAMP[np.rint(told * (SHADES - 1)).astype(np.uint8)]
 
 

@@ -154,3 +154,34 @@ class MeasuringTests(StudioTestCase):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})
             self.assertEqual(answer.status_code, status)
+
+
+class LightTests(StudioTestCase):
+    def test_a_photo_read_by_its_light_says_how_sure_it_is(self):
+        piece = self.piece()
+        self.post("bench:change", piece, 1, **{"layers.0.content.reading": "light"})
+        said = self.get("bench:measured", piece, base=2, step="source")
+        self.assertContains(said, "Certainty")
+        self.assertContains(said, "estimated, ")
+        self.post("bench:change", piece, 2, **{"layers.0.content.light.azimuth": "211"})
+        self.assertContains(self.get("bench:measured", piece, base=3, step="source"), "as you set it")
+        kept = self.recipe(piece).main
+        self.assertEqual((kept.picture.light.azimuth, kept.picture.reading), (211, "light"))
+        self.assertIn("layers.0.content.light.elevation", kept.suggested)
+        self.assertNotIn("layers.0.content.light.azimuth", kept.suggested)
+        facts = self.get("bench:facts", piece)
+        self.assertNotContains(facts, "Bright is high")
+
+    def test_brightness_is_turned_around_and_back(self):
+        grey = (HEIGHTS.astype(float) / HEIGHTS.max() * 200).astype(np.uint8)
+        piece = self.piece(png(np.dstack([grey, grey, grey // 2])), "wall.png")
+        self.assertContains(self.get("bench:facts", piece), "Bright is high")
+        for way in ("bright", "dark"):
+            picture = self.client.get(reverse("bench:way-picture", args=[piece.pk, 1, way]))
+            self.assertEqual(picture["Content-Type"], "image/png")
+        self.post("bench:turn-around", piece, 1, turned="1")
+        self.assertTrue(any(item.kind == "invert" and item.on for item in self.recipe(piece).main.layers[0].treatments))
+        self.post("bench:turn-around", piece, 2, turned="0")
+        self.assertFalse(
+            any(item.kind == "invert" and item.on for item in self.recipe(piece).main.layers[0].treatments)
+        )

@@ -159,16 +159,20 @@ class Waves:
 
     Attributes:
         light: as parted, gone on with beyond edges that do not wrap; float32 (rows, columns).
-        dark: the waves of the logarithm of that.
+        dark: steepness that is filled in for the logarithm of that, before it is damped.
+        rise: what a steepness of each wave is times to be its height, mm.
         across, up: cycles to a mm, float32 (1, columns) and (rows, 1).
+        cycles: along each wave's own direction, float32 (rows, columns).
         shape: rows and columns of the photo itself, in the upper left corner.
         longest: its longer side, mm.
     """
 
     light: np.ndarray
     dark: np.ndarray
+    rise: np.ndarray
     across: np.ndarray
     up: np.ndarray
+    cycles: np.ndarray
     shape: tuple[int, int]
     longest: float
 
@@ -190,7 +194,14 @@ def make_waves(light: np.ndarray, spacing: tuple[float, float], wraps: tuple[boo
     across = scipy.fft.rfftfreq(wide.shape[1], spacing[0]).astype(np.float32)[None, :]
     up = -scipy.fft.fftfreq(wide.shape[0], spacing[1]).astype(np.float32)[:, None]
     longest = max(columns * spacing[0], rows * spacing[1])
-    return Waves(wide, dark, across, up, (rows, columns), longest)
+    cycles = np.hypot(across, up)
+    cycles[0, 0] = 1
+    on_side = cycles * np.float32(longest)
+    dark *= np.complex64(1j * FILL * DAMPING) * np.minimum(on_side / np.float32(DIPS), 1)
+    # of a wave of steepness s the height is s / (2 pi i f)
+    rise = 1 / (1 + (COARSEST / on_side) ** 2) / (cycles * np.complex64(2j * math.pi))
+    rise[0, 0] = 0
+    return Waves(wide, dark, rise, across, up, cycles, (rows, columns), longest)
 
 
 def _go_on(samples: np.ndarray, axis: int) -> np.ndarray:
@@ -218,18 +229,14 @@ def height_of_waves(waves: Waves, light: Light, fill: float = 0.5) -> np.ndarray
     """
     slopes = scipy.fft.rfft2(_slopes_along(waves.light, light.elevation), workers=-1)
     around = math.radians(light.azimuth)
-    cycles = np.hypot(waves.across, waves.up)
-    cycles[0, 0] = 1
-    along = (waves.across * np.float32(math.cos(around)) + waves.up * np.float32(math.sin(around))) / cycles
-    damped = 1 / (along * along + np.float32(DAMPING))
-    waves_on_side = cycles * np.float32(waves.longest)
-    steepness = min(1, 2 - 2 * fill) * slopes * (along * damped)
-    dips = np.minimum(waves_on_side / np.float32(DIPS), 1) * damped
-    steepness += np.complex64(1j * min(1, 2 * fill) * FILL * DAMPING) * waves.dark * dips
-    # of a wave of steepness s the height is s / (2 pi i f); y and rows run against each other in `up`
-    told = 1 / (1 + (COARSEST / waves_on_side) ** 2)
-    height = steepness * told / (cycles * np.complex64(2j * math.pi))
-    height[0, 0] = 0
+    along = waves.across * np.float32(math.cos(around)) + waves.up * np.float32(math.sin(around))
+    along /= waves.cycles
+    slopes *= along * np.float32(min(1, 2 - 2 * fill))
+    slopes += waves.dark * np.float32(min(1, 2 * fill))
+    along *= along
+    along += np.float32(DAMPING)
+    slopes /= along
+    height = slopes * waves.rise
     rows, columns = waves.shape
     whole = scipy.fft.irfft2(height, waves.light.shape, workers=-1)[:rows, :columns]
     return np.asarray(whole - whole.mean(), np.float32)
@@ -283,7 +290,7 @@ def estimate_light(parted: Parted, elevation: float = 45) -> tuple[Light, float]
     shades = np.clip(np.log(np.maximum(waves.light, 1e-3)), -1.5, 0.5)
     power = np.abs(scipy.fft.rfft2(shades - shades.mean(), workers=-1)) ** 2
     power[:, 1 : (shades.shape[1] + 1) // 2] *= 2  # their mirror images are not listed
-    cycles = np.hypot(waves.across, waves.up)
+    cycles = waves.cycles
     wanted = (cycles > 2 / max(lit.shape)) & (cycles < FINEST_TOLD)
     weights = power[wanted] * cycles[wanted]
     if not weights.any():

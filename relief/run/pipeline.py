@@ -15,6 +15,7 @@ from functools import partial
 from relief.compose.imprints import Imprints, cost_of_presses, stamp
 from relief.compose.masks import FOLLOWS
 from relief.depth.from_light import guess_light, part_picture
+from relief.depth.shading import certainty
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
 from relief.recipe.layer import Beside, Layer, Picture, SourceReference
@@ -135,6 +136,12 @@ class Pipeline:
         content = self.relief.picture
         assert content is not None
         return Stage("Looking where the light stood", guess_light, None, (self.parted(content, PROXY),))
+
+    def certain(self) -> Stage:
+        """How far the depth of each place of the ground's photo can be trusted: float32 (rows, columns), 0 to 1."""
+        content = self.relief.picture
+        assert content is not None
+        return Stage("Judging certainty", certainty, None, (self.parted(content, self.longest),))
 
     def _from_light(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
         """The field that the light in a photo tells, on its own footprint, or on that of one repeat."""
