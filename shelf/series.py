@@ -6,7 +6,6 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
-import numpy as np
 from django.db import transaction
 
 from relief.deliver.files import safe_stem
@@ -16,7 +15,6 @@ from relief.depth.series import lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
 from relief.errors import ReliefError
 from relief.progress import Progress
-from relief.sources.colour import eight_bits, srgb_from_linear
 from relief.sources.roles import role_in_name
 from shelf.intake import keep_source
 from shelf.looks import decode_source
@@ -148,19 +146,12 @@ def measure(series: LitSeries, width: float, near: bool, progress: Progress) -> 
     texel = width / photos[0].shape[1]
     lights = [Light(*angles) for angles in series.lights]
     found = measure_series(photos, lights, (texel, texel), near=near, progress=progress)
-    amplitude = float(f"{np.ptp(found.height):.4g}")
-    height = (found.height - found.height.min()) / max(amplitude, 1e-9)
-    pixels = {
-        "normal": np.rint((found.solution.normals * 0.5 + 0.5) * 65535).astype(np.uint16),
-        "colour": eight_bits(np.clip(srgb_from_linear(found.colours), 0, 1)),
-        "height": np.rint(height * 65535).astype(np.uint16),
-    }
     stem = safe_stem(series.name)
-    files = {role: picture_file(made, "png") for role, made in pixels.items()}
+    files = {role: picture_file(pixels, "png") for role, pixels in found.encode().items()}
     with transaction.atomic():
         made = TextureSet.objects.create(owner=series.owner, name=f"{series.name}, measured"[:120])
         for role, data in files.items():
             source = keep_source(series.owner, f"{stem}_{role}.png", data)
             source.texture_set, source.role, source.green = made, role, "up"
             source.save(update_fields=["texture_set", "role", "green"])
-    return made, amplitude
+    return made, float(f"{found.amplitude:.4g}")

@@ -37,12 +37,14 @@ KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "series": Li
 def shelf(request: HttpRequest) -> HttpResponse:
     """The page, or for a search the list alone."""
     look = search.read_search(request.GET)
+    sources = search.sources(request.artist, look)
     context = {
         "look": look,
         "pieces": search.pieces(request.artist, look),
         "sets": search.texture_sets(request.artist, look),
         "series": search.lit_series(request.artist, look),
-        "sources": search.sources(request.artist, look),
+        "sources": sources,
+        "photos": [source for source in sources if source.role == "photo"],
         "roles": ROLE_NAMES,
         "families": search.FAMILIES,
         "sizes": search.SIZES,

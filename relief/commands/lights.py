@@ -6,8 +6,6 @@ import argparse
 import json
 from pathlib import Path
 
-import numpy as np
-
 from relief.deliver.files import Made, safe_stem, write_all
 from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
@@ -15,7 +13,6 @@ from relief.depth.series import Measured, lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
 from relief.errors import ReliefError
 from relief.inspect.start import LONG_SIDE
-from relief.sources.colour import eight_bits, srgb_from_linear
 from relief.sources.decode import decode
 
 
@@ -50,13 +47,12 @@ def run(chosen: argparse.Namespace) -> None:
         raise ReliefError("A footprint is longer than 0 mm on both sides.")
     measured = measure_series(photos, lights, (width / columns, height / rows), near=chosen.near)
     stem = safe_stem(chosen.photos[0].name)
-    low, amplitude = float(measured.height.min()), float(np.ptp(measured.height))
-    places = write_all(chosen.out, _files(measured, stem, low, amplitude))
+    places = write_all(chosen.out, _files(measured, stem))
     told = {
         "files": [str(place) for place in places],
         "footprint_mm": [width, height],
-        "amplitude_mm": amplitude,
-        "midlevel": -low / amplitude if amplitude else 0.5,
+        "amplitude_mm": measured.amplitude,
+        "midlevel": -measured.low / measured.amplitude if measured.amplitude else 0.5,
         "lights": [[round(light.azimuth, 2), round(light.elevation, 2)] for light in measured.lights],
         "shifts": [[round(side, 2) for side in shift] for shift in measured.shifts],
         "light_from_everywhere": round(measured.solution.around, 3),
@@ -71,9 +67,7 @@ def _light(azimuth: float, elevation: float) -> Light:
     return Light(azimuth % 360, elevation)
 
 
-def _files(measured: Measured, stem: str, low: float, amplitude: float) -> list[Made]:
-    normals = np.rint((measured.solution.normals * 0.5 + 0.5) * 65535).astype(np.uint16)
-    colours = eight_bits(np.clip(srgb_from_linear(measured.colours), 0, 1))
-    heights = np.rint((measured.height - low) / max(amplitude, 1e-9) * 65535).astype(np.uint16)
-    named = {"normal": normals, "colour": colours, "displacement": heights}
-    return [Made(f"{stem}_{name}.png", picture_file(pixels, "png")) for name, pixels in named.items()]
+def _files(measured: Measured, stem: str) -> list[Made]:
+    called = {"height": "displacement"}
+    maps = measured.encode().items()
+    return [Made(f"{stem}_{called.get(name, name)}.png", picture_file(pixels, "png")) for name, pixels in maps]

@@ -16,7 +16,7 @@ from relief.depth.stereo import FEWEST, MOST, Solution, colours_of_series, solve
 from relief.errors import ReliefError
 from relief.maps.height_from_normals import height_from_slopes
 from relief.progress import Progress
-from relief.sources.colour import linear_light, luminance
+from relief.sources.colour import eight_bits, linear_light, luminance, srgb_from_linear
 from relief.sources.picture import Picture
 
 LOOKED_AT = (128, 128, 256, 256, 256, 512)
@@ -61,6 +61,24 @@ class Measured:
     height: np.ndarray
     lights: tuple[Light, ...]
     shifts: tuple[tuple[float, float], ...]
+
+    @property
+    def low(self) -> float:
+        """The lowest height, mm."""
+        return float(self.height.min())
+
+    @property
+    def amplitude(self) -> float:
+        """mm from the lowest to the highest place."""
+        return float(np.ptp(self.height))
+
+    def encode(self) -> dict[str, np.ndarray]:
+        """The maps as they are written: normal uint16 RGB, green up; colour uint8 sRGB; height uint16 over its range."""
+        return {
+            "normal": np.rint((self.solution.normals * 0.5 + 0.5) * 65535).astype(np.uint16),
+            "colour": eight_bits(np.clip(srgb_from_linear(self.colours), 0, 1)),
+            "height": np.rint((self.height - self.low) / max(self.amplitude, 1e-9) * 65535).astype(np.uint16),
+        }
 
 
 def photos_of(pictures: Sequence[Picture]) -> list[np.ndarray]:

@@ -60,10 +60,15 @@ class LitSeriesTests(ShelfTestCase):
         files = [jpeg(photos[0]), jpeg(photos[1]), jpeg(photos[2][:80])]
         self.drop(["a_1.jpg", "a_2.jpg", "a_3.jpg"], files)
         self.assertEqual((LitSeries.objects.count(), Piece.objects.count()), (0, 3))
+        self.assertContains(self.client.get(reverse("shelf:shelf")), "Put photos together as a lit series")
         chosen = [str(pk) for pk in Source.objects.values_list("pk", flat=True)]
         for photos_chosen, words in ((chosen, "one size"), (chosen[:2], "3 to 24 photos")):
             answer = self.client.post(reverse("shelf:put-together"), {"photo": photos_chosen})
             self.assertContains(answer, words, status_code=422)
+        self.drop(["b.jpg"], [jpeg(photos[3])])
+        alike = [str(source.pk) for source in Source.objects.all() if source.facts.rows == 110]
+        self.client.post(reverse("shelf:put-together"), {"photo": alike})
+        self.assertEqual(LitSeries.objects.get().photos.count(), 3)
 
     def test_lights_are_read_from_the_ball_and_the_plate_is_measured_in_mm(self):
         height, made = self.series()
