@@ -73,7 +73,7 @@ class Measured:
         return float(np.ptp(self.height))
 
     def encode(self) -> dict[str, np.ndarray]:
-        """The maps as they are written: normal uint16 RGB, green up; colour uint8 sRGB; height uint16 over its range."""
+        """The maps as they are written: normal uint16 RGB, green up; colour uint8 sRGB; height uint16 in its range."""
         return {
             "normal": np.rint((self.solution.normals * 0.5 + 0.5) * 65535).astype(np.uint16),
             "colour": eight_bits(np.clip(srgb_from_linear(self.colours), 0, 1)),
