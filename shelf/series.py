@@ -13,8 +13,10 @@ from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
 from relief.depth.series import lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
+from relief.depth.unknown import estimate_lights, turned_around
 from relief.errors import ReliefError
 from relief.progress import Progress
+from relief.sources.colour import luminance
 from relief.sources.roles import role_in_name
 from shelf.intake import keep_source
 from shelf.looks import decode_source
@@ -120,7 +122,25 @@ def read_lights(series: LitSeries) -> None:
     if not series.ball:
         raise ReliefError("Mark the ball in the first photo.")
     photos = photos_of([decode_source(photo) for photo in photos_in(series)])
-    lights = lights_of(photos, Ball(*series.ball))
+    _keep(series, lights_of(photos, Ball(*series.ball)))
+
+
+def find_lights(series: LitSeries) -> None:
+    """Estimates where the lights stood from the photos alone, and keeps that.
+
+    Raises:
+        ReliefError: the photos are too few, or tell too little.
+    """
+    photos = photos_of([decode_source(photo) for photo in photos_in(series)])
+    _keep(series, estimate_lights([luminance(photo, encoded=False) for photo in photos]))
+
+
+def turn_lights(series: LitSeries) -> None:
+    """Turns all lights around, so that hollows become hills."""
+    _keep(series, turned_around([Light(*angles) for angles in series.lights]))
+
+
+def _keep(series: LitSeries, lights: Sequence[Light]) -> None:
     series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
     series.save(update_fields=["lights"])
 

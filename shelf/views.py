@@ -30,6 +30,9 @@ SHARPEST = 2048
 STARTS = ("gradient_noise", "cellular_noise", "courses", "waves")
 """Noises and patterns that the shelf offers to begin with; the bench has the others."""
 
+LIGHTINGS = {"read": series.read_lights, "estimate": series.find_lights, "turn": series.turn_lights}
+"""What can be done to the lights of a series beside setting them."""
+
 KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "series": LitSeries, "source": Source}
 
 
@@ -123,8 +126,9 @@ def light_series(request: HttpRequest, pk: int) -> HttpResponse:
     one = _of(request, LitSeries, pk)
     try:
         series.keep_lights(one, request.POST)
-        if "read" in request.POST:
-            series.read_lights(one)
+        for name, work in LIGHTINGS.items():
+            if name in request.POST:
+                work(one)
     except ReliefError as problem:
         return _series_page(request, one, str(problem))
     return redirect("shelf:series", one.pk)

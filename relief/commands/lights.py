@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import argparse
 import json
+from collections.abc import Sequence
 from pathlib import Path
+
+import numpy as np
 
 from relief.deliver.files import Made, safe_stem, write_all
 from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
 from relief.depth.series import Measured, lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
+from relief.depth.unknown import FEWEST as FEWEST_UNKNOWN
+from relief.depth.unknown import estimate_lights, turned_around
 from relief.errors import ReliefError
 from relief.inspect.start import LONG_SIDE
+from relief.sources.colour import luminance
 from relief.sources.decode import decode
 
 
@@ -29,6 +35,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--ball", type=float, nargs=3, metavar=("X", "Y", "RADIUS"),
         help="a mirrored ball in every photo, in pixels from the upper left corner: lights are read from its highlight",
     )  # fmt: skip
+    parser.add_argument(
+        "--turned",
+        action="store_true",
+        help="where lights are estimated: turn them around, so that hollows become hills",
+    )
     parser.add_argument("--near", action="store_true", help="the lights were near: even their brightness out")
     parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
     parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
@@ -38,10 +49,7 @@ def run(chosen: argparse.Namespace) -> None:
     """Writes normal map, colour and displacement map, and prints how they are to be read."""
     photos = photos_of([decode(path.read_bytes(), path.name) for path in chosen.photos])
     rows, columns = photos[0].shape[:2]
-    if bool(chosen.light) == bool(chosen.ball):
-        raise ReliefError("Say where the lights stood: one --light for each photo, or a --ball.")
-    ball = Ball(*chosen.ball) if chosen.ball else None
-    lights = lights_of(photos, ball) if ball else [_light(*angles) for angles in chosen.light]
+    lights = _lights(chosen, photos)
     width, height = chosen.footprint or (side * LONG_SIDE / max(rows, columns) for side in (columns, rows))
     if not (width > 0 and height > 0):
         raise ReliefError("A footprint is longer than 0 mm on both sides.")
@@ -59,6 +67,20 @@ def run(chosen: argparse.Namespace) -> None:
         "photos_that_counted": round(measured.solution.seen, 3),
     }
     print(json.dumps(told, indent=2))
+
+
+def _lights(chosen: argparse.Namespace, photos: list[np.ndarray]) -> Sequence[Light]:
+    if (chosen.light and chosen.ball) or (not (chosen.light or chosen.ball) and len(photos) < FEWEST_UNKNOWN):
+        raise ReliefError(
+            "Say where the lights stood: one --light for each photo, or a --ball. "
+            f"From {FEWEST_UNKNOWN} photos on they are estimated."
+        )
+    if chosen.ball:
+        return lights_of(photos, Ball(*chosen.ball))
+    if chosen.light:
+        return [_light(*angles) for angles in chosen.light]
+    lights = estimate_lights([luminance(photo, encoded=False) for photo in photos])
+    return turned_around(lights) if chosen.turned else lights
 
 
 def _light(azimuth: float, elevation: float) -> Light:

@@ -12,6 +12,7 @@ from scipy.ndimage import shift as move
 from relief.depth.light import Ball, Light, find_highlight, light_of_ball
 from relief.depth.series import even_out, lights_of, measure_series, measure_shifts
 from relief.depth.stereo import solve_series
+from relief.depth.unknown import estimate_lights, turned_around
 from relief.errors import ReliefError
 from relief.made.rendering import light_vector, photograph, photograph_ball, true_normals
 from relief.made.rig import take_series
@@ -189,6 +190,32 @@ class SeriesTests(TestCase):
     def test_photos_and_lights_go_in_pairs(self):
         with self.assertRaisesRegex(ReliefError, "Each photo has one"):
             measure_series([np.ones((4, 4, 3), np.float32)] * 4, [Light(0, 40)] * 3, (1, 1))
+
+
+class UnknownLightsTests(TestCase):
+    def photos(self, sky: float) -> list[np.ndarray]:
+        height = 50 * gaussian_filter(np.random.default_rng(8).random((140, 180)), 4)
+        spots = 0.3 + 0.5 * (gaussian_filter(np.random.default_rng(5).random((140, 180)), 4) > 0.5)[..., None]
+        return [photograph(height, 1, *light, colour=spots, sky=sky)[..., 0] for light in AROUND]
+
+    def test_lights_of_one_strength_are_found_but_for_half_a_turn(self):
+        """Hayakawa 1994; light from everywhere, which that knows nothing of, lifts them a little."""
+        for sky, most in ((0.0, 8), (0.25, 14)):
+            found = estimate_lights(self.photos(sky))
+            off = []
+            for lights in (found, turned_around(found)):
+                pairs = zip(lights, AROUND, strict=True)
+                off.append([np.degrees(np.arccos(min(1, one.direction @ light_vector(*two)))) for one, two in pairs])
+            self.assertLess(min(max(each) for each in off), most)
+
+    def test_photos_that_cannot_tell_are_said(self):
+        for photos, words in (
+            (self.photos(0)[:5], "from 6 photos on"),
+            ([np.full((40, 40), 0.3, np.float32)] * 8, "do not tell"),
+            ([np.zeros((40, 40), np.float32)] * 8, "lies in shadow"),
+        ):
+            with self.assertRaisesRegex(ReliefError, words):
+                estimate_lights(photos)
 
 
 class LightsCommandTests(CommandTestCase):

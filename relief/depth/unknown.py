@@ -1,0 +1,103 @@
+"""Lights that nobody has told of, found from the photos of a series themselves.
+
+Brightness is normal times light, so photos of many texels are a matrix of rank three; it is parted by its singular values.
+Lights of one strength fix that but for a turn (Hayakawa 1994, Photometric stereo under a light source with arbitrary
+motion, J. Optical Society of America A 11). A surface that lies level on the whole fixes which way is up; that normals
+are those of a surface, whose slopes have no curl, fixes the turn about it, but for half a turn: hollows and hills cannot
+be told apart (Belhumeur, Kriegman & Yuille 1999, The bas-relief ambiguity, Int. J. Computer Vision 35).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from relief.depth.light import Light
+from relief.errors import ReliefError
+
+FEWEST = 6
+"""Photos from which on lights of one strength are fixed."""
+
+LOOKED_AT = 160
+"""Texels on the long side that are looked at."""
+
+SHADOW = 0.35
+"""Of a texel's mean over all photos: what is darker lies in shadow, and its texel is left out."""
+
+FLATTEST = 0.25
+"""The least part of a normal that stands out, so that it has a slope."""
+
+
+def turned_around(lights: Sequence[Light]) -> tuple[Light, ...]:
+    """The lights by which hollows are hills."""
+    return tuple(Light((light.azimuth + 180) % 360, light.elevation) for light in lights)
+
+
+def estimate_lights(greys: Sequence[np.ndarray]) -> tuple[Light, ...]:
+    """Where the lights of a series stood, or each of them turned around by half a turn.
+
+    Args:
+        greys: linear light, float32 (rows, columns) each, that lie on each other.
+
+    Raises:
+        ReliefError: they are too few, or tell too little.
+    """
+    if len(greys) < FEWEST:
+        raise ReliefError(f"Lights are estimated from {FEWEST} photos on. Drag their suns, or lay a ball beside them.")
+    scale = min(1.0, LOOKED_AT / max(greys[0].shape))
+    small = np.stack([cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys])
+    count, rows, columns = small.shape
+    seen = small.reshape(count, -1)
+    mean = seen.mean(axis=0)
+    lit = (seen > SHADOW * mean).all(axis=0) & (mean > 1e-4)
+    if lit.sum() < 50 * count:
+        raise ReliefError(
+            "Too much lies in shadow to tell where the lights stood. Drag their suns, or lay a ball beside."
+        )
+    left, values, _ = np.linalg.svd(seen[:, lit] / mean[lit], full_matrices=False)
+    lights = left[:, :3] * values[:3]
+    # lights of one strength: l B l = 1 for a symmetric B of six unknowns
+    x, y, z = lights.T
+    quadratic = np.stack([x * x, y * y, z * z, 2 * x * y, 2 * x * z, 2 * y * z], axis=1)
+    b, *_ = np.linalg.lstsq(quadratic, np.ones(count), rcond=None)
+    shape = np.array([[b[0], b[3], b[4]], [b[3], b[1], b[5]], [b[4], b[5], b[2]]])
+    sizes, ways = np.linalg.eigh(shape)
+    if sizes[0] <= 1e-6 * sizes[-1]:
+        raise ReliefError("The photos do not tell where the lights stood. Drag their suns, or lay a ball beside them.")
+    lights = lights @ (ways * np.sqrt(sizes)) @ ways.T
+    normals, *_ = np.linalg.lstsq(lights, seen, rcond=None)
+    normals = (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-9)).T
+    upright = _turn_upright(np.median(normals[lit], axis=0))
+    lights, normals = lights @ upright.T, (normals @ upright.T).reshape(rows, columns, 3)
+    mirrors = (np.eye(3), np.diag([1.0, -1.0, 1.0]))
+    mirror, (_, turn) = min(
+        ((each, _with_least_curl(normals @ each)) for each in mirrors), key=lambda found: found[1][0]
+    )
+    lights = lights @ mirror @ turn.T
+    lights[:, 2] = np.maximum(lights[:, 2], 0.05)
+    return tuple(Light.towards(light) for light in lights)
+
+
+def _turn_upright(middle: np.ndarray) -> np.ndarray:
+    """The turn that brings a direction to (0, 0, 1)."""
+    up = middle / np.linalg.norm(middle)
+    right = np.cross([0.0, 1, 0] if abs(up[1]) < 0.9 else [1.0, 0, 0], up)
+    right /= np.linalg.norm(right)
+    return np.stack([right, np.cross(up, right), up])
+
+
+def _with_least_curl(normals: np.ndarray) -> tuple[float, np.ndarray]:
+    """How much curl the slopes have at least when they are turned about the upright, and that turn."""
+    upright = np.maximum(normals[..., 2], FLATTEST)
+    across, above = -normals[..., 0] / upright, -normals[..., 1] / upright
+    across_down, across_right = np.gradient(across)
+    above_down, above_right = np.gradient(above)
+    # turned by t, curl and divergence of the slopes mix as (cos t, sin t)
+    curl, spread = above_right + across_down, across_right - above_down
+    # single edges count for as much as they can, no more
+    both = np.clip([[curl * curl, curl * spread], [curl * spread, spread * spread]], -1, 1).mean(axis=(2, 3))
+    values, ways = np.linalg.eigh(both)
+    c, s = ways[:, 0]
+    return float(values[0] / max(values[1], 1e-12)), np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
