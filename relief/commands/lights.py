@@ -36,10 +36,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="a mirrored ball in every photo, in pixels from the upper left corner: lights are read from its highlight",
     )  # fmt: skip
     parser.add_argument(
-        "--turned",
-        action="store_true",
+        "--turned", action="store_true",
         help="where lights are estimated: turn them around, so that hollows become hills",
-    )
+    )  # fmt: skip
     parser.add_argument("--near", action="store_true", help="the lights were near: even their brightness out")
     parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
     parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")

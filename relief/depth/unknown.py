@@ -1,10 +1,10 @@
 """Lights that nobody has told of, found from the photos of a series themselves.
 
-Brightness is normal times light, so photos of many texels are a matrix of rank three; it is parted by its singular values.
+Brightness is normal times light, so photos of many texels are a matrix of rank three, which its singular values part.
 Lights of one strength fix that but for a turn (Hayakawa 1994, Photometric stereo under a light source with arbitrary
 motion, J. Optical Society of America A 11). A surface that lies level on the whole fixes which way is up; that normals
-are those of a surface, whose slopes have no curl, fixes the turn about it, but for half a turn: hollows and hills cannot
-be told apart (Belhumeur, Kriegman & Yuille 1999, The bas-relief ambiguity, Int. J. Computer Vision 35).
+are those of a surface, whose slopes have no curl, fixes the turn about it, but for half a turn: hollows and hills
+cannot be told apart (Belhumeur, Kriegman & Yuille 1999, The bas-relief ambiguity, Int. J. Computer Vision 35).
 """
 
 from __future__ import annotations

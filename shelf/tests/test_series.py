@@ -91,7 +91,8 @@ class LitSeriesTests(ShelfTestCase):
         lights, measured = (reverse(name, args=[made.pk]) for name in ("shelf:light-series", "bench:measure-series"))
         for address, values, words in (
             (lights, {"azimuth-0": "x"}, "is a number"), (lights, {"elevation-1": "120"}, "between 1 and 90"),
-            (lights, {"read": "1"}, "Mark the ball"), (lights, {"estimate": "1"}, "from 6 photos on"), (measured, {"width": "-3"}, "The width in mm"),
+            (lights, {"read": "1"}, "Mark the ball"),
+            (lights, {"estimate": "1"}, "from 6 photos on"), (measured, {"width": "-3"}, "The width in mm"),
             (lights, {"ball-x": "9000", "ball-y": "9", "ball-radius": "9", "read": "1"}, "outside of the picture"),
         ):  # fmt: skip
             self.assertContains(self.client.post(address, values), words, status_code=422)
