@@ -26,6 +26,8 @@ def take_series(
     lights: Sequence[tuple[float, float]],
     ball: tuple[float, float, float],
     seed: int | None = None,
+    farthest: int = 40,
+    openness: np.ndarray | None = None,
 ) -> Iterator[np.ndarray]:
     """One photo after the other: linear light, float32 (rows, columns, 3).
 
@@ -35,15 +37,17 @@ def take_series(
         paint: the surface's colours in linear light, (rows, columns, 3).
         lights: azimuth and elevation of the lamp, degrees.
         ball: x, y and radius of the ball in texels.
+        farthest: texels that shadows may be long.
+        openness: how much of the sky each place sees; found where it is not given.
         seed: of the shakes and the blur that sometimes spoil a photo; none for a steady rig.
     """
     rows, columns = height.shape
     down, across = np.ogrid[:rows, :columns]
     inside = ((across + 0.5 - ball[0]) ** 2 + (down + 0.5 - ball[1]) ** 2 <= ball[2] ** 2)[..., None]
-    openness = how_open(height, texel)
+    openness = how_open(height, texel) if openness is None else openness
     rng = np.random.default_rng(seed)
     for number, (azimuth, elevation) in enumerate(lights):
-        photo = photograph(height, texel, azimuth, elevation, paint, sky=SKY, openness=openness)
+        photo = photograph(height, texel, azimuth, elevation, paint, SKY, farthest, openness)
         mirrored = photograph_ball(rows, columns, ball, light_vector(azimuth, elevation))
         photo = np.where(inside, mirrored[..., None], photo)
         if seed is not None and number:

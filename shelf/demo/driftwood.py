@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from functools import cache
 
 import numpy as np
 from PIL import Image
@@ -21,18 +22,20 @@ READING = {"layers.0.content.reading": "light"}
 WIDTH = 420.0
 """mm."""
 
-COLUMNS, ROWS = 840, 630
+COLUMNS, ROWS = 640, 480
 AZIMUTH, ELEVATION, SKY = 142.0, 38.0, 0.3
 PETALS, BOARDS = 9, 3
 PHOTOS = 8
-BALL = (760.0, 550.0, 52.0)
+SHADOWS = 26
+"""Texels that they are long at most."""
+BALL = (580.0, 420.0, 42.0)
 """x, y and radius of the ball beside the panel, in pixels."""
 
 
 def picture() -> bytes:
     """The panel photographed once: a colour JPEG."""
     height, texel = panel(), WIDTH / COLUMNS
-    light = photograph(height, texel, AZIMUTH, ELEVATION, paint(), sky=SKY, openness=how_open(height, texel))
+    light = photograph(height, texel, AZIMUTH, ELEVATION, paint(), SKY, SHADOWS, _openness())
     return developed(light, 31)
 
 
@@ -43,6 +46,12 @@ def developed(light: np.ndarray, seed: int) -> bytes:
     data = io.BytesIO()
     Image.fromarray(pixels).save(data, "JPEG", quality=93)
     return data.getvalue()
+
+
+@cache
+def _openness() -> np.ndarray:
+    """How much of the sky each place of the panel sees."""
+    return how_open(panel(), WIDTH / COLUMNS)
 
 
 def panel() -> np.ndarray:
@@ -70,5 +79,5 @@ def series() -> dict[str, bytes]:
     """The panel photographed by the rig: eight JPEGs by name, a mirrored ball beside it, the lamp stepping round."""
     height, texel = panel(), WIDTH / COLUMNS
     lights = [(360 * number / PHOTOS + 17, 38 if number % 2 else 52) for number in range(PHOTOS)]
-    shots = take_series(height, texel, paint(), lights, BALL)
+    shots = take_series(height, texel, paint(), lights, BALL, farthest=SHADOWS, openness=_openness())
     return {f"driftwood-series-{number}.jpg": developed(shot, number) for number, shot in enumerate(shots, 1)}
