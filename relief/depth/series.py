@@ -31,8 +31,11 @@ TURNS = 4
 LOWEST = 5.0
 """Degrees over the surface at least while that goes on."""
 
+STILL = 0.1
+"""Texels: shifts that change by less are not measured at the same size again."""
+
 LEAST = 0.25
-"""Texels: what is less is left as it is, as moving a photo softens it."""
+"""Texels, of the size that is looked at: what is less is left as it is, as moving a photo softens it."""
 
 FEW_COUNT = 0.2
 """Share of a photo that must lie neither in shadow nor in shine, so that it can be laid on."""
@@ -143,17 +146,21 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
     """
     shape = greys[0].shape
     shifts = np.zeros((len(greys), 2))
+    settled = 0
     for longest in LOOKED_AT:
+        if longest == settled:
+            continue
         scale = min(1.0, longest / max(shape))
         small = [cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys]
         moved = [move_back(grey, (x, y)) for grey, (x, y) in zip(small, shifts * scale, strict=True)]
         known = solve_series(np.stack(moved), directions)
         with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
-            more = pool.map(partial(_shift_left, known, directions, moved), range(len(moved)))
-        shifts += np.array(list(more)) / scale
+            more = np.array(list(pool.map(partial(_shift_left, known, directions, moved), range(len(moved)))))
+        settled = longest if np.abs(more).max() < STILL else 0
+        shifts += more / scale
         shifts -= shifts[0]
     shifts[np.abs(shifts).max(axis=1) > FARTHEST * max(shape)] = 0
-    shifts[np.abs(shifts).max(axis=1) < LEAST] = 0
+    shifts[np.abs(shifts).max(axis=1) < LEAST * max(1.0, max(shape) / LOOKED_AT[-1])] = 0
     return [(float(x), float(y)) for x, y in shifts]
 
 
