@@ -13,7 +13,7 @@ from relief.deliver.formats import picture_file
 from relief.depth.stereo import FEWEST, MOST
 from relief.errors import ReliefError
 from relief.made.rig import take_series
-from relief.made.textures import TEXTURES
+from relief.made.textures import texture_called
 from relief.made.truth import made_surface
 from relief.sources.colour import eight_bits, srgb_from_linear
 
@@ -31,11 +31,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Writes the photos and prints where ball and lights are."""
-    if chosen.surface not in TEXTURES:
-        raise ReliefError(f"There is no surface “{chosen.surface}”. There are: {', '.join(TEXTURES)}.")
+    texture = texture_called(chosen.surface)
     if not FEWEST <= chosen.photos <= MOST or not 64 <= chosen.size <= 2048:
         raise ReliefError(f"A rig takes {FEWEST} to {MOST} photos of 64 to 2048 pixels.")
-    surface = made_surface(TEXTURES[chosen.surface], chosen.size)
+    surface = made_surface(texture, chosen.size)
     lights = [(360 * number / chosen.photos + 11, ELEVATIONS[number % 2]) for number in range(chosen.photos)]
     radius = chosen.size / 12
     ball = (chosen.size - 1.3 * radius, chosen.size - 1.3 * radius, radius)

@@ -8,7 +8,7 @@ import os
 import numpy as np
 
 from relief.errors import ReliefError
-from relief.made.textures import TEXTURES
+from relief.made.textures import TEXTURES, texture_called
 from relief.made.truth import WAYS, Row, measure
 
 SHORT = ("flat", "brightn.", "started", "given", "estim.", "4", "8", "16")
@@ -22,9 +22,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Prints angles and correlations, surface by surface, and their means."""
-    unknown = [key for key in chosen.surfaces if key not in TEXTURES]
-    if unknown:
-        raise ReliefError(f"There is no surface “{unknown[0]}”. There are: {', '.join(TEXTURES)}.")
+    for key in chosen.surfaces:
+        texture_called(key)
     if not 64 <= chosen.size <= 2048:
         raise ReliefError("A surface has 64 to 2048 texels on a side.")
     keys = chosen.surfaces or list(TEXTURES)

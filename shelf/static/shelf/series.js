@@ -1,11 +1,8 @@
 // A lit series: a sun is dragged over each photo, and the outline of the ball over the first.
 
 import { draggable, nudged } from "../studio/drag.js";
+import { lightAt, placeOfLight, RIM, TURN } from "../studio/sun.js";
 import { clamp, svg } from "../studio/svg.js";
-
-const RIM = 0.42; // of a photo's shorter side
-const RADIANS = Math.PI / 180;
-const TURN = 2; // degrees that an arrow key turns or lifts a sun
 
 const form = document.getElementById("lit-series");
 
@@ -30,8 +27,8 @@ function sunOver(over) {
   over.append(svg("circle", { class: "s-rim", cx: x, cy: y, r: rim }), ray, sun);
   const show = () => {
     const [azimuth, elevation] = boxes.map((box) => box.valueAsNumber || 0);
-    const far = rim * Math.cos(elevation * RADIANS);
-    const to = [x + far * Math.cos(azimuth * RADIANS), y - far * Math.sin(azimuth * RADIANS)];
+    const [right, above] = placeOfLight(azimuth, elevation, rim);
+    const to = [x + right, y - above];
     sun.setAttribute("cx", to[0]);
     sun.setAttribute("cy", to[1]);
     sun.setAttribute("aria-valuenow", Math.round(azimuth));
@@ -46,10 +43,7 @@ function sunOver(over) {
   draggable(sun, {
     move: (event) => {
       const [right, down] = at(over, event);
-      turn(
-        Math.atan2(y - down, right - x) / RADIANS,
-        Math.acos(Math.min(1, Math.hypot(right - x, y - down) / rim)) / RADIANS,
-      );
+      turn(...lightAt(right - x, y - down, rim));
     },
   });
   sun.addEventListener("keydown", (event) => {

@@ -1,15 +1,12 @@
-// Where the light of a photo stood: a sun that is dragged over the picture. Its rim is light from the horizon, its
-// middle light from straight above.
+// Where the light of a photo stood: a sun that is dragged over the picture.
 
 import { tryOut } from "../controls/controls.js";
 import { draggable, nudged } from "../../studio/drag.js";
 import { frame } from "../stage/stage.js";
+import { lightAt, placeOfLight, RIM, TURN } from "../../studio/sun.js";
 import { clamp, svg } from "../../studio/svg.js";
 import { hand, input, overlay, path, post } from "./hand.js";
 
-const RIM = 0.42; // of the picture's shorter side
-const TURN = 2; // degrees that an arrow key turns or lifts it
-const RADIANS = Math.PI / 180;
 const RAYS = 8;
 
 export const kind = "sun";
@@ -34,7 +31,7 @@ export function show() {
     move: (event) => {
       const box = overlay.getBoundingClientRect();
       const [right, above] = [event.clientX - box.left - x, y - (event.clientY - box.top)];
-      turn(Math.atan2(above, right) / RADIANS, Math.acos(Math.min(1, Math.hypot(right, above) / rim)) / RADIANS);
+      turn(...lightAt(right, above, rim));
       tryOut(values());
     },
     end: () => {
@@ -51,8 +48,8 @@ export function show() {
   });
 
   function stand() {
-    const far = rim * Math.cos(elevation * RADIANS);
-    const to = [x + far * Math.cos(azimuth * RADIANS), y - far * Math.sin(azimuth * RADIANS)];
+    const [right, above] = placeOfLight(azimuth, elevation, rim);
+    const to = [x + right, y - above];
     ray.setAttribute("d", `M${to.join(" ")}L${x} ${y}`);
     sun.setAttribute("transform", `translate(${to.join(" ")})`);
     sun.setAttribute("aria-valuenow", azimuth);
