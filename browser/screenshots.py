@@ -34,19 +34,21 @@ VIEWS = {
 }
 """What each picture shows: an address, or a piece and its step, or a set."""
 
+GUIDE = "#guide button"
+
 CLICKS = {
     "set": ["[data-show=lit]"],
-    "light": ["#guide button", "set #control-layers-0-content-light-azimuth 142", "[data-tool=sun]", "[data-view=lit]"],
+    "light": [GUIDE, "set #control-layers-0-content-light-azimuth 142", "[data-tool=sun]", "[data-view=lit]"],
     "gallery": ["#open-gallery"],
-    "proofs": ["#guide button", "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
+    "proofs": [GUIDE, "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
                "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
-    "texels": ["#guide button", *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
-    "surface": ["#guide button", "[hx-vals*='\"kind\": \"faces\"']", "set #overlay edges", "#adviser button",
+    "texels": [GUIDE, *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
+    "surface": [GUIDE, "[hx-vals*='\"kind\": \"faces\"']", "set #overlay edges", "#adviser button",
                 "into #group-faces"],
-    "regions": ["#guide button", "set #overlay grid", "[data-toggle=figure]", "into #group-regions"],
+    "regions": [GUIDE, "set #overlay grid", "[data-toggle=figure]", "into #group-regions"],
     "own-mesh": ["set #overlay reversed"],
-    "ground": ["#guide button", "[data-raking]", "[data-toggle=figure]"],
-    "four-ways": ["#guide button", "[data-view=ways]", "[data-camera=along]"],
+    "ground": [GUIDE, "[data-raking]", "[data-toggle=figure]"],
+    "four-ways": [GUIDE, "[data-view=ways]", "[data-camera=along]"],
 }  # fmt: skip
 """What is done, one step after the other, before a picture is taken."""
 
@@ -95,7 +97,9 @@ def _script(step: str) -> str:
         )
     if action == "into":
         return f"document.querySelector({rest[0]!r}).scrollIntoView()"
-    return f"document.querySelector({step!r})?.click()"  # a guide that was closed before is not there
+    if step == GUIDE:  # one that was closed before is not there
+        return f"document.querySelector({step!r})?.click()"
+    return f"document.querySelector({step!r}).click()"
 
 
 def _shoot(driver, name: str) -> None:
