@@ -8,6 +8,7 @@ from django.urls import reverse
 
 from bench.beginning import begin_piece
 from bench.tests.case import HEIGHTS, StudioTestCase, png
+from relief.tests.long import long
 from shelf.intake import keep_source
 from shelf.models import Piece, Source
 from studio.middleware import the_artist
@@ -54,6 +55,7 @@ class BeginTests(StudioTestCase):
         self.assertContains(answer, "It is too large.", status_code=422)
         self.assertEqual(Source.objects.count(), 0)
 
+    @long
     def test_a_constant_and_a_one_pixel_picture_become_pieces_that_can_be_looked_at(self):
         for name, pixels in (("flat.png", np.full((9, 9), 70, np.uint8)), ("dot.png", np.zeros((1, 1), np.uint8))):
             self.drop((name, png(pixels)))

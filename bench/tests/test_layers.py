@@ -9,6 +9,7 @@ from django.urls import reverse
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from relief.generate import GENERATORS
+from relief.tests.long import long
 from shelf.intake import keep_source
 from shelf.models import Piece, read_source
 from shelf.sets import gather_sets
@@ -64,6 +65,7 @@ class LayerTests(StudioTestCase):
             answer = self.client.get(reverse("bench:step", args=[piece.pk, "relief"]), {"layer": layer})
             self.assertEqual(answer.status_code, 200)
 
+    @long
     def test_every_kind_of_layer_is_shown_with_its_controls(self):
         piece = self.piece()
         for number, kind in enumerate((*GENERATORS, "imprints", "strokes"), start=1):
@@ -207,6 +209,7 @@ class LookTests(StudioTestCase):
 
 
 class FromNothingTests(StudioTestCase):
+    @long
     def test_a_piece_begins_with_noise_and_goes_through_every_step(self):
         answer = self.client.post(reverse("bench:from-nothing"), {"kind": "cellular_noise"})
         piece = Piece.objects.get()

@@ -11,6 +11,8 @@ from unittest import TestCase
 
 from django.conf import settings
 
+from relief.tests.long import long
+
 SLOPE = '''"""Slope: a pattern of one file."""
 
 from typing import ClassVar, Literal
@@ -52,6 +54,7 @@ print(json.dumps({"shown": shown, "code": code, "label": known.label}))
 
 
 class NewFileTests(TestCase):
+    @long
     def test_one_more_file_is_found_everywhere(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         # with what is compiled, so that no kernel is compiled again

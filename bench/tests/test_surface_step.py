@@ -37,6 +37,7 @@ class SurfaceStepTests(StudioTestCase):
         piece.refresh_from_db()
         return self.recipe(piece)
 
+    @long
     def test_a_shape_is_chosen_and_its_parts_become_regions(self):
         piece = self.piece()
         page = self.client.get(f"/piece/{piece.pk}/surface/")
@@ -74,6 +75,7 @@ class SurfaceStepTests(StudioTestCase):
                 self.assertEqual(self.act(piece, action, **values).status_code, status)
         self.assertEqual(piece.position, 1)
 
+    @long
     def test_lengths_are_typed_in_another_unit_and_kept_in_mm(self):
         piece = self.piece()
         self.act(piece, "shape", kind="box")
@@ -93,6 +95,7 @@ class SurfaceStepTests(StudioTestCase):
             self.get("bench:mesh", piece, base=piece.position, **{"d.surface.level@ell": 1}).status_code, 404
         )
 
+    @long
     def test_a_second_relief_is_worked_on_in_place(self):
         piece = self.piece()
         before = self.now(piece).main
@@ -132,6 +135,7 @@ class SurfaceStepTests(StudioTestCase):
         self.assertEqual(self.now(here).reliefs[key].amplitude, 33)
         self.assertNotContains(self.client.get(f"/piece/{here.pk}/surface/", {"relief": key}), "has moved on")
 
+    @long
     def test_an_own_mesh_comes_in_is_measured_and_mended(self):
         piece = self.piece()
         file = SimpleUploadedFile("bollard.obj", in_space.bollard_file())
@@ -153,6 +157,7 @@ class SurfaceStepTests(StudioTestCase):
         self.assertEqual(self.client.get(reverse("shelf:swatch", args=[source.pk])).status_code, 200)
         self.assertContains(self.client.get(reverse("shelf:shelf")), "bollard.obj")
 
+    @long
     def test_a_broken_mesh_gets_a_sentence_and_leaves_no_source(self):
         piece = self.piece()
         for name, data in (
@@ -170,6 +175,7 @@ class SurfaceStepTests(StudioTestCase):
         self.assertFalse(Source.objects.filter(role="mesh").exists())
         self.assertEqual(piece.position, 1)
 
+    @long
     def test_a_companion_is_unlinked_on_purpose_found_and_linked_again(self):
         files = set_files(green="up")
         (texture_set,), _ = gather_sets([keep_source(the_artist(), *file) for file in files.items()])
@@ -221,6 +227,7 @@ class SurfaceStepTests(StudioTestCase):
         self.assertEqual(self.act(piece, "tessellation", kind="magic").status_code, 422)
         self.assertEqual(self.act(piece, "take-faces", kind="levels", count=99).status_code, 422)
 
+    @long
     def test_base_edges_are_picked_where_the_surface_is_clicked(self):
         piece = self.piece()
         self.act(piece, "shape", kind="box")

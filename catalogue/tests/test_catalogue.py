@@ -22,6 +22,7 @@ from relief.progress import Progress
 from relief.sources.colour import full_scale
 from relief.sources.facts import mean_colour
 from relief.sources.picture import Picture
+from relief.tests.long import long
 from shelf.models import TextureSet
 from shelf.search import FAMILIES, colour_family
 from studio.middleware import the_artist
@@ -36,6 +37,7 @@ class SurfaceTests(TestCase):
     def test_there_are_surfaces_of_every_colour(self):
         self.assertEqual({texture.family for texture in TEXTURES.values()}, set(FAMILIES))
 
+    @long
     def test_each_has_the_colour_it_says_its_maps_agree_and_it_tiles(self):
         for key, texture in TEXTURES.items():
             made = {role: picture(pixels) for role, pixels in maps(texture, 256).items()}
@@ -61,6 +63,7 @@ class SupplierTests(TestCase):
         self.assertEqual({texture.family for texture in supplier.search("", "blue")}, {"blue"})
         self.assertEqual(supplier.search("spaceship"), [])
 
+    @long
     def test_every_fifth_package_breaks_off_and_goes_through_when_asked_for_again(self):
         supplier = Supplier()
         for number in range(1, EVERY_FAILED + 2):
@@ -121,6 +124,7 @@ class OrderTests(TestCase):
         with self.assertRaises(Cancelled):
             progress.step(0.4, "Receiving colour")
 
+    @long
     def test_pages_and_what_is_not_there(self):
         self.assertContains(self.client.get(reverse("catalogue:catalogue")), "Surfaces")
         found = self.client.get(reverse("catalogue:catalogue"), {"q": "cloth"}, headers={"hx-request": "true"})

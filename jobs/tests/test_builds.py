@@ -68,6 +68,7 @@ class BuildTests(StudioTestCase):
             self.build(piece)
         self.assertFalse(Build.objects.exists())
 
+    @long
     def test_a_tessellation_that_is_too_much_offers_what_fits(self):
         piece = self.piece()
         for kind, path, value in (("faces", "faces", 9_000_000), ("edge", "edge", 0.35), ("error", "error", 0.003)):
@@ -83,6 +84,7 @@ class BuildTests(StudioTestCase):
                     self.change(piece, **{name.replace(".", "__"): str(value) for name, value in changes.items()})
                     self.assertEqual(forecast_build(Revision.objects.now(piece)).problem, "")
 
+    @long
     def test_a_delivery_takes_the_mesh_that_was_built(self):
         piece = self.piece()
         self.change(piece, surface__final_level="3", surface__residual="256", delivery__mesh_format="ply")

@@ -13,6 +13,7 @@ from bench.models import Revision
 from bench.tests.case import HEIGHTS, StudioTestCase, png
 from jobs.models import Job
 from relief.errors import Cancelled
+from relief.tests.long import long
 from shelf.intake import keep_source
 from shelf.models import source_path
 from work.carrying import WorkProgress, carry_out_once
@@ -29,6 +30,7 @@ class DeliveryTests(StudioTestCase):
     def start(self, piece, base=1):
         return self.client.post(reverse("jobs:start", args=[piece.pk]), {"base": base})
 
+    @long
     def test_a_bundle_is_built_and_downloaded(self):
         answer = self.start(self.piece())
         self.assertContains(answer, "Download ZIP")
@@ -38,6 +40,7 @@ class DeliveryTests(StudioTestCase):
         with zipfile.ZipFile(io.BytesIO(b"".join(download.streaming_content))) as bundle:
             self.assertIn("Dunes_normal.png", bundle.namelist())
 
+    @long
     def test_the_same_state_is_not_built_twice_but_again_when_its_file_is_gone(self):
         piece = self.piece()
         self.start(piece)
@@ -64,6 +67,7 @@ class DeliveryTests(StudioTestCase):
         job.refresh_from_db()
         self.assertEqual(job.state, Job.State.CANCELLED)
 
+    @long
     def test_a_missing_source_and_a_full_disk_are_said(self):
         piece = self.piece()
         full = mock.patch("os.fsync", side_effect=OSError(28, "No space left on device"))
@@ -72,6 +76,7 @@ class DeliveryTests(StudioTestCase):
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
         self.assertContains(self.start(piece), "is missing")
 
+    @long
     def test_a_killed_worker_leaves_a_job_that_can_be_built_again(self):
         piece = self.piece()
         values = {"state": Job.State.RUNNING, "attempts": MOST_ATTEMPTS}

@@ -17,6 +17,7 @@ from bench.tests.case import StudioTestCase
 from jobs.clearing import clear_away
 from jobs.models import Job, Profile
 from relief.receive.arrive import FAULTS
+from relief.tests.long import long
 
 
 class DeliveryPageTests(StudioTestCase):
@@ -44,6 +45,7 @@ class DeliveryPageTests(StudioTestCase):
     def fetch(self, name: str, *args, **headers):
         return self.client.get(reverse(f"jobs:{name}", args=args), headers=headers)
 
+    @long
     def test_maps_are_left_out_and_names_follow_a_pattern(self):
         piece = self.piece()
         self.assertIn("Dunes_bump.png", self.panel(piece))
@@ -63,6 +65,7 @@ class DeliveryPageTests(StudioTestCase):
         answer = self.post("bench:change", piece, piece.position, step="deliver", **{"delivery.pattern": "{glitter}"})
         self.assertContains(answer, "File names know no", status_code=422)
 
+    @long
     def test_what_is_told_beforehand_is_about_what_comes(self):
         piece = self.piece()
         shown = self.panel(piece)
@@ -71,6 +74,7 @@ class DeliveryPageTests(StudioTestCase):
             size = sum(item.file_size for item in bundle.infolist())
         self.assertAlmostEqual(told / size, 1, delta=0.3)
 
+    @long
     def test_a_profile_is_taken_kept_and_removed(self):
         piece = self.piece()
         self.act(piece, "take-profile", profile="Film close-up")
@@ -97,6 +101,7 @@ class DeliveryPageTests(StudioTestCase):
         self.post("bench:mend", piece, 2, finding="eight-bits")
         self.assertEqual(self.recipe(piece).delivery.displacement_bits, 16)
 
+    @long
     def test_a_download_goes_on_where_it_broke_off_and_single_files_come_out(self):
         """RFC 9110, section 14: 206 and Content-Range for one range, 416 beyond the end, all of it otherwise."""
         job = self.delivered(self.piece())

@@ -1,4 +1,4 @@
-"""A small renderer for tests of depth from light: it shares no code with what is tested.
+"""A small renderer for made surfaces: it shares no code with what is tested.
 
 Radiance = colour x (sky x openness + sun x max(0, n . l) x visibility), linear light; cast shadows by marching along
 the light over bilinear samples, openness as the mean of cos^2 of the horizon's elevation in eight directions.
@@ -6,8 +6,9 @@ the light over bilinear samples, openness as the mean of cos^2 of the horizon's 
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
-from scipy.ndimage import map_coordinates
 
 
 def light_vector(azimuth: float, elevation: float) -> np.ndarray:
@@ -25,13 +26,27 @@ def true_normals(height: np.ndarray, texel: float) -> np.ndarray:
 
 def horizon(height: np.ndarray, texel: float, azimuth: float, farthest: int) -> np.ndarray:
     """Tangent of the elevation of the horizon towards an azimuth; 0 where nothing rises."""
-    rows, columns = np.mgrid[: height.shape[0], : height.shape[1]].astype(float)
     across, down = np.cos(np.radians(azimuth)), -np.sin(np.radians(azimuth))
-    highest = np.zeros_like(height, float)
+    around = np.pad(np.asarray(height, float), farthest + 1, mode="edge")
+    highest = np.zeros(height.shape)
     for step in range(1, farthest + 1):
-        there = map_coordinates(height, [rows + down * step, columns + across * step], order=1, mode="nearest")
+        there = _moved(around, farthest + 1, down * step, across * step)
         highest = np.maximum(highest, (there - height) / (step * texel))
     return highest
+
+
+def _moved(around: np.ndarray, border: int, down: float, across: float) -> np.ndarray:
+    """What stands so many texels further down and across: bilinear samples of a field with a border around it."""
+    top, left = math.floor(down), math.floor(across)
+    rows, columns = (size - 2 * border for size in around.shape)
+
+    def cut(row: int, column: int) -> np.ndarray:
+        return around[border + row : border + row + rows, border + column : border + column + columns]
+
+    below, right = down - top, across - left
+    upper = (1 - right) * cut(top, left) + right * cut(top, left + 1)
+    lower = (1 - right) * cut(top + 1, left) + right * cut(top + 1, left + 1)
+    return (1 - below) * upper + below * lower
 
 
 def how_open(height: np.ndarray, texel: float) -> np.ndarray:

@@ -1,4 +1,4 @@
-"""Tests that take seconds each: `bin/test --fast` leaves them out."""
+"""Tests that take a second or more each: `bin/test --fast` leaves them out."""
 
 from __future__ import annotations
 
@@ -9,6 +9,6 @@ Test = TypeVar("Test", bound=Callable[..., Any])
 
 
 def long(test: Test) -> Test:
-    """Tags a test as Django's runner knows tags; that of Django itself is not for the computation's tests."""
+    """Tags a test, or all of a class, as Django's runner reads it; the computation's tests do not import Django."""
     test.tags = {"long"}  # type: ignore[attr-defined]
     return test

@@ -18,12 +18,14 @@ from relief.height import Footprint
 from relief.parameters import controls
 from relief.run.engine import Engine, Stage
 from relief.tests.fields import WRAP, field
+from relief.tests.long import long
 
 TILE = Footprint().resize(600, 450)
 GRID = Grid(180, 240, TILE)
 
 
 class ImprintTests(TestCase):
+    @long
     def test_imprints_over_each_other_cost_about_what_they_cover(self):
         """Domes as wide as half the tile: of 400 that lie over each texel in the mean few are looked at."""
         imprints = Imprints(size=300, count=2000, spacing=0, vary=0.4, turn=180)
@@ -103,6 +105,7 @@ class BudgetTests(TestCase):
         self.assertLess(count_texels(ground, short), 50)
         self.assertGreater(count_texels(ground, long), 499 * 100 * 120)
 
+    @long
     def test_two_numbers_at_their_ends_are_drawn_or_refused(self):
         """Every pair of ends of every noise and pattern, on few texels."""
         grid = Grid(12, 16, TILE)

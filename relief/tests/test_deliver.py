@@ -143,9 +143,11 @@ class BundleTests(TestCase):
             mask = np.asarray(Image.open(io.BytesIO(archive.read("sand_mask.png"))))
         np.testing.assert_array_equal(mask, alpha)
 
+    @long
     def test_made_twice_it_is_the_same_bytes(self):
         self.assertEqual(self.packed(), self.packed())
 
+    @long
     def test_with_every_map_it_is_the_same_bytes_too_and_tells_how_far_it_is(self):
         class Heard(Progress):
             def __init__(self):
@@ -182,6 +184,7 @@ class BundleTests(TestCase):
             with self.assertRaises(Cancelled):
                 self.packed(StopAt(f"Making {model.title.lower()}"), everything=True)
 
+    @long
     def test_the_note_says_how_each_file_is_read(self):
         with zipfile.ZipFile(io.BytesIO(self.packed())) as archive:
             self.assertIsNone(archive.testzip())
@@ -195,6 +198,7 @@ class BundleTests(TestCase):
             self.assertIn(words, note)
         self.assertLessEqual(max(len(line) for line in note.splitlines()), 120)
 
+    @long
     def test_it_can_be_cancelled_at_every_step(self):
         class StopAt(Progress):
             def __init__(self, count):

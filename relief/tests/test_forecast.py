@@ -37,6 +37,7 @@ class ForecastCommandTests(SurfaceCommandTestCase):
         self.assertEqual(told["asked"]["fits"], told["asked"]["peak_memory"] <= told["limit"]["memory"])
         self.assertFalse(told["ladder"][-1]["fits"])
 
+    @long
     def test_it_is_what_is_built(self):
         asked = {
             "level": ("--shape", "torus", "--level", 2),

@@ -185,6 +185,7 @@ class SceneTests(CommandTestCase):
         )
         self.assertLessEqual(np.abs(down[..., 1] + up[..., 1] - 255).max(), 1, "green is turned around")
 
+    @long
     def test_beside_a_glb_every_file_has_the_right_size_in_its_own_unit(self):
         """OpenUSD, MaterialX and trimesh read back: the size of the cylinder, and the rise of its relief, in metres."""
         recipe = self.recipe.with_changes({"delivery.mesh_format": "glb", "delivery.unit": "cm"})

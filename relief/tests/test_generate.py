@@ -262,6 +262,7 @@ class EveryGeneratorTests(TestCase):
             for known in controls(model):
                 self.assertRegex(known.help, r"\.$", (kind, known.name))
 
+    @long
     def test_the_smallest_and_largest_values_draw_something_finite(self):
         for kind, model in GENERATORS.items():
             numeric = [known for known in controls(model) if known.kind == "number" and known.name != "octaves"]

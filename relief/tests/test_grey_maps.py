@@ -35,6 +35,7 @@ from relief.run.engine import Engine
 from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.long import long
 
 
 def bowl(size: int, radius: float, side: float) -> np.ndarray:
@@ -94,6 +95,7 @@ class OcclusionTests(TestCase):
         # between two rows along a column SciPy weighs the same two samples; nothing else lies between
         np.testing.assert_allclose(got, total, atol=2e-4)
 
+    @long
     def test_a_wall_one_texel_wide_hides_its_share_of_the_sky_however_far_it_is(self):
         """A long wall of height H at distance D: as the V groove's, on one side: (1 + cos a) / 2 with tan a = H / D."""
         for side, thick, far in ((512, 1, 30), (512, 2, 77), (1023, 1, 201), (1023, 3, 333)):

@@ -22,6 +22,7 @@ from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.long import long
 
 
 def png(pixels: np.ndarray) -> bytes:
@@ -68,6 +69,7 @@ class ReadingTests(TestCase):
         self.assertAlmostEqual(finest, 5, delta=0.1)
         self.assertAlmostEqual(coarsest, 100, delta=2)
 
+    @long
     def test_a_large_field_is_measured_in_parts_with_the_same_result(self):
         """Noise of two breadths on 2600 x 1700 texels that are not square, against its transform as a whole."""
         rng = np.random.default_rng(3)

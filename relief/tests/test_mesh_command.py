@@ -8,6 +8,7 @@ import trimesh
 from PIL import Image
 
 from relief.tests.command import CommandTestCase
+from relief.tests.long import long
 
 
 class MeshCommandTests(CommandTestCase):
@@ -26,6 +27,7 @@ class MeshCommandTests(CommandTestCase):
         read = trimesh.load(place, process=False, maintain_order=True, force="mesh")
         return trimesh.Trimesh(read.vertices, read.faces, visual=read.visual, process=False), json.loads(out)
 
+    @long
     def test_sizes_of_every_shape_are_those_of_a_white_relief_on_it(self):
         expected = {
             ("plane",): (300, 200), ("plane", 500, 400): (500, 400), ("sphere", 400): (420,) * 3,

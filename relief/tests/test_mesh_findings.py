@@ -158,6 +158,7 @@ class EdgeTests(TestCase):
 
 
 class OutlineTests(TessellateTestCase):
+    @long
     def test_rays_meet_the_built_mesh_where_they_meet_the_true_one(self):
         """A second opinion on the error: along rays (embreex) the outlines of a budget and of a fine mesh of levels lie
         as far apart as the deviation says."""

@@ -21,6 +21,7 @@ from relief.surface.orient import find_reversed
 from relief.surface.shapes.own_mesh import OwnMesh
 from relief.surface.subdivide import subdivide_flat
 from relief.tests.fields import field, rough
+from relief.tests.long import long
 from relief.tests.surfaces import displace_own
 
 CUBE = """# a box of 2 x 4 x 6 with groups and materials
@@ -299,6 +300,7 @@ class OwnShapeTests(TestCase):
         mesh = displace_own(base, field(rough(40, 50), width=30, height=30), 4, 0.5)
         self.assertTrue(trimesh.Trimesh(mesh.positions, mesh.corners[mesh.triangles()], process=False).is_watertight)
 
+    @long
     def test_300_000_faces_without_uv_go_through(self):
         grid = trimesh.creation.icosphere(subdivisions=7)  # 327 680
         mesh = read_mesh(grid.export(file_type="ply"), "fine.ply")

@@ -20,6 +20,7 @@ from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
+from relief.tests.long import long
 
 NOTHING = lambda _: b""  # noqa: E731
 
@@ -42,6 +43,7 @@ class ReceiveTestCase(CommandTestCase):
 
 
 class ArrivalTests(ReceiveTestCase):
+    @long
     def test_every_format_and_depth_arrives_as_it_was_meant(self):
         for ways in (
             {},
@@ -99,6 +101,7 @@ class ArrivalTests(ReceiveTestCase):
         self.assertLess(np.abs(off).max(), 0.01 * np.ptp(moved))
         np.testing.assert_allclose(mesh.extents[:2], [300, 180], rtol=1e-5)
 
+    @long
     def test_a_damaged_file_and_a_wrong_green_in_the_files_are_said(self):
         arrived = self.deliver(self.recipe())
         arrived.files["Wall_bump.png"] += b"x"
@@ -127,6 +130,7 @@ class ArrivalTests(ReceiveTestCase):
 
 
 class ProfileTests(ReceiveTestCase):
+    @long
     def test_every_profile_that_ships_delivers_and_arrives(self):
         for name, values in SHIPPED.items():
             with self.subTest(name):

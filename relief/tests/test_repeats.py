@@ -20,6 +20,7 @@ from relief.sources.facts import facts, seam_ratios
 from relief.sources.picture import Picture
 from relief.sources.roles import family, green_of, guess_role, role_in_name
 from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.long import long
 from relief.tests.test_inspect import png
 from relief.treat.crop import Crop
 from relief.treat.even_light import EvenLight
@@ -61,6 +62,7 @@ class RoleTests(TestCase):
             self.assertEqual(guess_role(picture(photo), "x.png", True).role, "photo")
             self.assertEqual(guess_role(picture(photo), "x_normal.png", True).role, "photo")
 
+    @long
     def test_a_photo_is_not_taken_for_data_because_of_its_name(self):
         """An arm can be a limb. Channels of a photo have their details in common, those of packed maps do not."""
         photos = (skimage.data.astronaut(), skimage.data.coffee(), skimage.data.chelsea(), skimage.data.rocket())
@@ -183,6 +185,7 @@ class RepeatTests(TestCase):
         self.assertAlmostEqual(found[0].x, 0.7, delta=0.03)
         self.assertAlmostEqual(found[0].y, 0.3, delta=0.03)
 
+    @long
     def test_suggested_crops_are_squares_that_tile_better_than_the_picture(self):
         """scikit-image's `brick` and `grass` (CC0)."""
         for photo in (skimage.data.brick(), skimage.data.grass()):
@@ -197,6 +200,7 @@ class RepeatTests(TestCase):
 
 
 class StartTests(TestCase):
+    @long
     def test_one_click_on_real_photos_gives_what_a_person_would_keep(self):
         """scikit-image's `brick`, `grass` and `gravel` (CC0): slopes that stand, a mean near midlevel, no swell from
         the light."""

@@ -13,11 +13,13 @@ from relief.surface.edges import find_edges
 from relief.surface.tangents import with_tangents
 from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
+from relief.tests.long import long
 from relief.tests.test_own_mesh import CUBE
 from relief.tests.test_tessellate import TessellateTestCase
 
 
 class SplitTests(TessellateTestCase):
+    @long
     def test_together_they_have_the_normals_of_a_mesh_of_a_million_faces(self):
         """On a plane whose relief is not square, in 20 000 random places: 95 % under 2 degrees, in 16 bits."""
         surface = {"shape": {"kind": "plane", "width": 700, "height": 410, "segments": 7}}

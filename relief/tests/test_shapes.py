@@ -32,6 +32,7 @@ from relief.surface.shapes.torus import Torus
 from relief.surface.subdivide import count_flat, subdivide_flat
 from relief.surface.surface import Surface
 from relief.tests.fields import WRAP, field, rough
+from relief.tests.long import long
 from relief.tests.surfaces import displace
 
 FOOTPRINT = Footprint(width=70, height=45)
@@ -66,6 +67,7 @@ class ShapeTests(TestCase):
                 self.assertAlmostEqual(fine.area / area, 1, delta=2e-3)
                 self.assertLessEqual(abs(fine.volume / volume - 1), abs(coarse.volume / volume - 1) + 1e-6)
 
+    @long
     def test_every_closed_shape_is_watertight_at_every_level_with_the_right_euler_characteristic(self):
         """V - E + F: 2 for what is like a ball, 0 for a ring."""
         for kind, shape in OURS.items():

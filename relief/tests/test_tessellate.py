@@ -86,6 +86,7 @@ class EveryWayTests(TessellateTestCase):
     def test_every_file_of_the_folder_is_found(self):
         self.assertEqual(sorted(TESSELLATIONS), kinds_written("surface/tessellation"))
 
+    @long
     def test_every_closed_shape_stays_closed_and_keeps_its_parts(self):
         for kind in ("box", "cylinder", "sphere", "torus", "room"):
             for way in ({"kind": "faces", "faces": 5000}, {"kind": "edge", "edge": 60}):
@@ -207,6 +208,7 @@ class BudgetTests(TessellateTestCase):
                 print(f"{kind}: {count} faces, off by {off[0]:.3g} mm where levels are by {off[1]:.3g}")
                 self.assertLess(off[0] / off[1], most)
 
+    @long
     def test_more_faces_are_never_farther_off(self):
         off = [
             self.engine.run(
@@ -220,6 +222,7 @@ class BudgetTests(TessellateTestCase):
 
 
 class RegionTests(TessellateTestCase):
+    @long
     def test_pinned_regions_meet_without_a_crack(self):
         surface = {
             "shape": {"kind": "cylinder", "diameter": 400, "height": 500},

@@ -171,6 +171,7 @@ class DetailTests(TestCase):
                 expected = scipy.ndimage.median_filter(samples, 2 * radius + 1, mode=mode)
                 np.testing.assert_array_equal(median(samples, (radius, radius), wraps), expected)
 
+    @long
     def test_a_wide_median_is_that_of_its_whole_window(self):
         """`scipy.ndimage.median_filter`, on texels of every shape: 1e-4 of the range in the mean, 1e-3 at most."""
         grain = np.random.default_rng(4).normal(0, 0.03, (97, 141))

@@ -12,6 +12,7 @@ from scipy.ndimage import gaussian_filter
 
 from bench.models import Revision
 from relief.made.rig import take_series
+from relief.tests.long import long
 from shelf.models import LitSeries, Piece, Source
 from shelf.tests.case import ShelfTestCase, png
 
@@ -70,6 +71,7 @@ class LitSeriesTests(ShelfTestCase):
         self.client.post(reverse("shelf:put-together"), {"photo": alike})
         self.assertEqual(LitSeries.objects.get().photos.count(), 3)
 
+    @long
     def test_lights_are_read_from_the_ball_and_the_plate_is_measured_in_mm(self):
         height, made = self.series()
         ball = dict(zip(("ball-x", "ball-y", "ball-radius"), BALL, strict=True))

@@ -18,6 +18,7 @@ from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import seam_ratios
 from relief.sources.picture import Picture
+from relief.tests.long import long
 from shelf.intake import keep_source, measure_anew
 from shelf.models import Piece, Source, TextureSet, read_source, source_path
 from shelf.sets import findings_of
@@ -56,6 +57,7 @@ class SourceTests(ShelfTestCase):
         self.assertFalse(source_path(hashlib.sha256(b"no picture").hexdigest()).exists())
 
 
+@long
 class LoadedDemoTests(TestCase):
     """The demo pieces, made once for all tests here."""
 

@@ -23,6 +23,7 @@ from django.test import RequestFactory, TestCase, override_settings
 from answers.wanted import TooLongError, answering
 from relief.errors import Cancelled
 from relief.run.engine import Stage
+from relief.tests.long import long
 from shelf.engine import StudioEngine
 from studio import demo
 from studio.middleware import faults_in_words, one_after_the_other
@@ -193,6 +194,7 @@ class StartingTests(PlainTestCase):
 
 
 class EndingTests(PlainTestCase):
+    @long
     def test_children_end_with_a_parent_that_is_killed(self):
         """Linux's PR_SET_PDEATHSIG: a child of a process that gets SIGKILL is gone too."""
         child = "import os, time; from work.child import end_with_parent; end_with_parent(os.getppid()); "
