@@ -38,7 +38,11 @@ STATE = """return JSON.stringify({
 ABORTED = ("htmx:sendAbort", "htmx:afterRequest")
 """What htmx says of a request that its page took back for a newer one; of one that failed it says more."""
 
-WITH_WEBGL = ("--use-angle=swiftshader", "--enable-unsafe-swiftshader")
+WITH_WEBGL = (
+    "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu-rasterization",
+    "--disable-accelerated-2d-canvas",
+)  # fmt: skip
+"""WebGL by a software renderer, which draws nothing else of the page: that took a third of the tests' time."""
 WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
 
 

@@ -15,6 +15,7 @@ from relief.maps.packing import PRESETS
 from relief.recipe import edits
 from shelf.intake import keep_source
 from shelf.models import Piece
+from shelf.series import put_together
 from shelf.sets import gather_sets
 from shelf.tests.case import set_files
 from studio.middleware import the_artist
@@ -45,6 +46,8 @@ class AccessibilityTests(BrowserTestCase):
         Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gather_sets([keep_source(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
+        shots = [keep_source(the_artist(), f"shot-{number}.png", png16(waves() / number)) for number in (1, 2, 3)]
+        pages += (f"/series/{put_together(shots).pk}/", "/rig/")
         for theme in ("light", "dark"):
             feature = {"name": "prefers-color-scheme", "value": theme}
             self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})

@@ -62,6 +62,8 @@ class LitSeries(Kept):
     """Where the light of each photo stood: azimuth and elevation, degrees."""
     ball = models.JSONField(null=True, blank=True)
     """The outline of a mirrored ball that is in all of them: x, y, radius in pixels."""
+    width = models.FloatField(default=300)
+    """Of what the photos show, mm."""
 
     class Meta:
         ordering = ["-made", "-pk"]

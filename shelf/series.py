@@ -80,8 +80,8 @@ def ball_to_begin_with(columns: int, rows: int) -> list[float]:
     return [columns - 1.4 * radius, rows - 1.4 * radius, radius]
 
 
-def keep_lights(series: LitSeries, values: Mapping[str, str]) -> None:
-    """Keeps lights and ball as a form says them: azimuth-0, elevation-0 and so on, ball-x, ball-y, ball-radius.
+def keep_set_up(series: LitSeries, values: Mapping[str, str]) -> None:
+    """Keeps what a form says: lights as azimuth-0, elevation-0 and so on, ball-x, ball-y, ball-radius, width in mm.
 
     Raises:
         ReliefError: one of them is no number, or lies out of its bounds.
@@ -95,12 +95,9 @@ def keep_lights(series: LitSeries, values: Mapping[str, str]) -> None:
     if "ball-x" in values:
         names = (("ball-x", -100_000), ("ball-y", -100_000), ("ball-radius", 2))
         series.ball = [_number(values.get(name, ""), least, 100_000, "The ball") for name, least in names]
-    series.save(update_fields=["lights", "ball"])
-
-
-def keep_width(said: str) -> float:
-    """The width in mm of what the photos show, as a form says it."""
-    return _number(said, 1, 1e6, "The width in mm")
+    if "width" in values:
+        series.width = _number(values["width"], 1, 1e6, "The width in mm")
+    series.save(update_fields=["lights", "ball", "width"])
 
 
 def _number(said: str | float, least: float, most: float, what: str) -> float:
@@ -145,11 +142,11 @@ def _keep(series: LitSeries, lights: Sequence[Light]) -> None:
     series.save(update_fields=["lights"])
 
 
-def measure(series: LitSeries, width: float, near: bool, progress: Progress) -> tuple[TextureSet, float]:
+def measure(series: LitSeries, near: bool, progress: Progress) -> tuple[TextureSet, float]:
     """Measures a series; normals, colour and height become a texture set.
 
     Args:
-        width: of what the photos show, mm.
+        series: its lights and its width are kept.
         near: whether the lights were near.
 
     Returns:
@@ -163,7 +160,7 @@ def measure(series: LitSeries, width: float, near: bool, progress: Progress) -> 
     if len(kept) != len(series.lights):
         raise ReliefError("Photos of this series were removed. Put them back, or put the rest together anew.")
     photos = photos_of([decode_source(photo) for photo in kept])
-    texel = width / photos[0].shape[1]
+    texel = series.width / photos[0].shape[1]
     lights = [Light(*angles) for angles in series.lights]
     found = measure_series(photos, lights, (texel, texel), near=near, progress=progress)
     stem = safe_stem(series.name)

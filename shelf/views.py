@@ -122,10 +122,10 @@ def put_together(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def light_series(request: HttpRequest, pk: int) -> HttpResponse:
-    """Keeps where the lights of a series stood and where its ball lies; asked for, reads the lights from the ball."""
+    """Keeps where the lights of a series stood, its ball and its width; asked for, reads the lights from the ball."""
     one = _of(request, LitSeries, pk)
     try:
-        series.keep_lights(one, request.POST)
+        series.keep_set_up(one, request.POST)
         for name, work in LIGHTINGS.items():
             if name in request.POST:
                 work(one)

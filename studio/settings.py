@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "work",
     "shelf",
     "catalogue",
+    "rig",
     "bench",
     "jobs",
 ]

@@ -3,6 +3,7 @@ from django.urls import include, path
 urlpatterns = [
     path("", include("shelf.urls")),
     path("", include("catalogue.urls")),
+    path("", include("rig.urls")),
     path("", include("bench.urls")),
     path("", include("jobs.urls")),
 ]

@@ -32,7 +32,7 @@ from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
 from shelf.models import LitSeries, Piece, Source, TextureSet, read_source
-from shelf.series import gather_series, keep_lights, keep_width, measure
+from shelf.series import gather_series, keep_set_up, measure
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
 
@@ -94,10 +94,9 @@ def measure_lit_series(request: HttpRequest, pk: int) -> HttpResponse:
     """A new piece of what a lit series measures, in mm."""
     one = get_object_or_404(LitSeries, owner=request.artist, pk=pk, removed=None)
     try:
-        keep_lights(one, request.POST)
-        width = keep_width(request.POST.get("width", ""))
-        measured, amplitude = measure(one, width, "near" in request.POST, progress_of_request())
-        changes = {"footprint.width": width, "amplitude": amplitude}
+        keep_set_up(one, request.POST)
+        measured, amplitude = measure(one, "near" in request.POST, progress_of_request())
+        changes = {"footprint.width": one.width, "amplitude": amplitude}
         begun = begin_piece_of_set(measured, changes, one.name, remark="measured from a lit series")
     except ReliefError as problem:
         return refuse(request, 422, "Not measured", str(problem))

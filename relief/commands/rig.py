@@ -6,18 +6,9 @@ import argparse
 import json
 from pathlib import Path
 
-import numpy as np
-
-from relief.deliver.files import Made, write_all
-from relief.deliver.formats import picture_file
-from relief.depth.stereo import FEWEST, MOST
-from relief.errors import ReliefError
-from relief.made.rig import take_series
+from relief.deliver.files import write_all
+from relief.made.rig import ball_beside, lights_around, photograph_texture
 from relief.made.textures import texture_called
-from relief.made.truth import made_surface
-from relief.sources.colour import eight_bits, srgb_from_linear
-
-ELEVATIONS = 38.0, 52.0
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -32,22 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> None:
     """Writes the photos and prints where ball and lights are."""
     texture = texture_called(chosen.surface)
-    if not FEWEST <= chosen.photos <= MOST or not 64 <= chosen.size <= 2048:
-        raise ReliefError(f"A rig takes {FEWEST} to {MOST} photos of 64 to 2048 pixels.")
-    surface = made_surface(texture, chosen.size)
-    lights = [(360 * number / chosen.photos + 11, ELEVATIONS[number % 2]) for number in range(chosen.photos)]
-    radius = chosen.size / 12
-    ball = (chosen.size - 1.3 * radius, chosen.size - 1.3 * radius, radius)
-    shots = take_series(surface.height, surface.texel, surface.paint, lights, ball, chosen.shaken)
-    brightest = float(np.percentile(surface.paint, 99.5))
-    files = [
-        Made(f"{chosen.surface}-{number}.png", picture_file(_developed(shot / brightest), "png"))
-        for number, shot in enumerate(shots, 1)
-    ]
-    places = write_all(chosen.out, files)
-    told = {"files": [str(place) for place in places], "width_mm": surface.texel * chosen.size, "ball": ball}
-    print(json.dumps(told | {"lights": lights}, indent=2))
-
-
-def _developed(light: np.ndarray) -> np.ndarray:
-    return eight_bits(srgb_from_linear(np.clip(0.8 * light, 0, 1)))
+    photos = photograph_texture(texture, chosen.photos, chosen.size, chosen.shaken or 0, chosen.shaken is not None)
+    places = write_all(chosen.out, photos)
+    told = {"files": [str(place) for place in places], "width_mm": texture.width, "ball": ball_beside(chosen.size)}
+    print(json.dumps(told | {"lights": lights_around(chosen.photos)}, indent=2))

@@ -7,7 +7,14 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 from scipy.ndimage import gaussian_filter, shift
 
+from relief.deliver.files import Made
+from relief.deliver.formats import picture_file
+from relief.depth.stereo import FEWEST, MOST
+from relief.errors import ReliefError
 from relief.made.rendering import how_open, light_vector, photograph, photograph_ball
+from relief.made.textures import Texture
+from relief.made.truth import GRAIN, made_surface
+from relief.sources.colour import eight_bits, srgb_from_linear
 
 SKY = 0.25
 """Share of the light that comes from everywhere in the room."""
@@ -17,6 +24,53 @@ SHAKE = 1.5
 
 BLUR = 1.2
 """Deviation in texels of a photo that was blurred."""
+
+ELEVATIONS = 38.0, 52.0
+"""Of the lamp over the surface, in turn, degrees."""
+
+SMALLEST, LARGEST = 64, 2048
+"""Pixels on the sides of a photo."""
+
+
+def lights_around(photos: int) -> list[tuple[float, float]]:
+    """Where the lamp steps to: azimuths and elevations, degrees."""
+    return [(360 * number / photos + 11, ELEVATIONS[number % 2]) for number in range(photos)]
+
+
+def ball_beside(size: int) -> tuple[float, float, float]:
+    """The ball in the lower right of photos of a size: x, y and radius in pixels."""
+    radius = size / 12
+    return size - 1.3 * radius, size - 1.3 * radius, radius
+
+
+def photograph_texture(texture: Texture, photos: int, size: int, seed: int, shaken: bool) -> Iterator[Made]:
+    """The photos of a surface of the supplier as PNG files, one after the other.
+
+    Args:
+        texture: the surface.
+        photos: how many.
+        size: pixels on their sides.
+        seed: of the camera's grain, and of the shakes and the blur.
+        shaken: whether the camera is shaken, and blurs now and then.
+
+    Raises:
+        ReliefError: it takes no such number, or no such size.
+    """
+    if not FEWEST <= photos <= MOST or not SMALLEST <= size <= LARGEST:
+        raise ReliefError(f"A rig takes {FEWEST} to {MOST} photos of {SMALLEST} to {LARGEST} pixels.")
+    return _files(texture, photos, size, seed, shaken)
+
+
+def _files(texture: Texture, photos: int, size: int, seed: int, shaken: bool) -> Iterator[Made]:
+    surface = made_surface(texture, size)
+    brightest = float(np.percentile(surface.paint, 99.5))
+    lights, ball, rng = lights_around(photos), ball_beside(size), np.random.default_rng((seed, photos))
+    shots = take_series(surface.height, surface.texel, surface.paint, lights, ball, seed if shaken else None)
+    for number, shot in enumerate(shots, 1):
+        light = 0.8 / brightest * shot + rng.normal(0, GRAIN, shot.shape)
+        yield Made(
+            f"{texture.key}-{number}.png", picture_file(eight_bits(srgb_from_linear(np.clip(light, 0, 1))), "png")
+        )
 
 
 def take_series(

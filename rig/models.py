@@ -1,0 +1,25 @@
+"""Shoots: a surface that is photographed by the rig, the lamp stepping round it."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from relief.made.textures import TEXTURES, Texture
+from shelf.models import LitSeries
+from work.models import Work
+
+
+class Shoot(Work):
+    """One surface, photographed so many times."""
+
+    key = models.CharField(max_length=60)
+    photos = models.PositiveSmallIntegerField()
+    shaken = models.BooleanField(default=False)
+    lit_series = models.ForeignKey(LitSeries, null=True, on_delete=models.SET_NULL)
+
+    def __str__(self) -> str:
+        return f"{self.texture.name}, {self.photos} photos"
+
+    @property
+    def texture(self) -> Texture:
+        return TEXTURES[self.key]
