@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from relief.made.textures import TEXTURES, Texture
+from relief.made.surfaces import SURFACES, Known
 from shelf.models import LitSeries
 from work.models import Work
 
@@ -18,8 +18,8 @@ class Shoot(Work):
     lit_series = models.ForeignKey(LitSeries, null=True, on_delete=models.SET_NULL)
 
     def __str__(self) -> str:
-        return f"{self.texture.name}, {self.photos} photos"
+        return f"{self.surface.name}, {self.photos} photos"
 
     @property
-    def texture(self) -> Texture:
-        return TEXTURES[self.key]
+    def surface(self) -> Known:
+        return SURFACES[self.key]

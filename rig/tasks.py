@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db import transaction
 
-from relief.made.rig import photograph_texture
+from relief.made.rig import photograph_surface
 from relief.progress import Progress
 from rig.models import Shoot
 from shelf.intake import keep_source
@@ -18,7 +18,7 @@ SETTLING = 0.7
 """Seconds until the lamp stands still at its next place."""
 
 SIZE = 512
-"""Pixels on the sides of a photo."""
+"""Pixels on the longer side of a photo."""
 
 
 @carries_out(Shoot)
@@ -26,7 +26,7 @@ def shoot(order: Shoot, progress: Progress) -> dict[str, Any]:
     """Takes the photos of one shoot. Its camera's grain is another each time."""
     files = []
     progress.step(0, "The lamp goes to its first place")
-    shots = photograph_texture(order.texture, order.photos, SIZE, order.pk, order.shaken)
+    shots = photograph_surface(order.key, order.photos, SIZE, order.pk, order.shaken)
     for number, file in enumerate(shots, 1):
         progress.step(number / (order.photos + 1), f"Photo {number} of {order.photos}")
         files.append(file)
@@ -34,6 +34,6 @@ def shoot(order: Shoot, progress: Progress) -> dict[str, Any]:
     progress.step(order.photos / (order.photos + 1), "Laying the photos on the shelf")
     with transaction.atomic():
         made = put_together([keep_source(order.owner, name, data) for name, data in files])
-        made.width = order.texture.width
+        made.width = order.surface.width
         made.save(update_fields=["width"])
     return {"lit_series": made}

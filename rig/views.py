@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from answers.refusals import refuse
 from relief.depth.stereo import FEWEST, MOST
-from relief.made.textures import TEXTURES
+from relief.made.surfaces import SURFACES
 from rig.models import Shoot
 from work.tasks import begin
 
@@ -22,7 +22,7 @@ LISTED = 6
 @require_safe
 def rig(request: HttpRequest) -> HttpResponse:
     """The page."""
-    context = {"textures": TEXTURES.values(), "fewest": FEWEST, "most": MOST, "usual": USUAL}
+    context = {"surfaces": SURFACES.items(), "fewest": FEWEST, "most": MOST, "usual": USUAL}
     return render(request, "rig/rig.html", context)
 
 
@@ -36,7 +36,7 @@ def shoots(request: HttpRequest) -> HttpResponse:
 def start(request: HttpRequest) -> HttpResponse:
     """Starts a shoot; one rig photographs one surface at a time, so the others wait in the queue."""
     key, photos = request.POST.get("surface", ""), request.POST.get("photos", "")
-    if key not in TEXTURES:
+    if key not in SURFACES:
         return refuse(request, 422, "Not photographed", "The rig has no such surface.")
     if not photos.isdecimal() or not FEWEST <= int(photos[:4]) <= MOST:
         return refuse(request, 422, "Not photographed", f"The rig takes {FEWEST} to {MOST} photos.")

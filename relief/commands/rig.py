@@ -7,8 +7,9 @@ import json
 from pathlib import Path
 
 from relief.deliver.files import write_all
-from relief.made.rig import ball_beside, lights_around, photograph_texture
-from relief.made.textures import texture_called
+from relief.made.rig import ball_beside, lights_around, photograph_surface
+from relief.made.surfaces import surface_called
+from relief.sources.decode import decode
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -22,8 +23,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Writes the photos and prints where ball and lights are."""
-    texture = texture_called(chosen.surface)
-    photos = photograph_texture(texture, chosen.photos, chosen.size, chosen.shaken or 0, chosen.shaken is not None)
+    known = surface_called(chosen.surface)
+    shaken = chosen.shaken is not None
+    photos = list(photograph_surface(chosen.surface, chosen.photos, chosen.size, chosen.shaken or 0, shaken))
     places = write_all(chosen.out, photos)
-    told = {"files": [str(place) for place in places], "width_mm": texture.width, "ball": ball_beside(chosen.size)}
+    first = decode(photos[0].data, photos[0].name)
+    ball = ball_beside(first.rows, first.columns)
+    told = {"files": [str(place) for place in places], "width_mm": known.width, "ball": ball}
     print(json.dumps(told | {"lights": lights_around(chosen.photos)}, indent=2))

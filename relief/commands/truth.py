@@ -8,7 +8,7 @@ import os
 import numpy as np
 
 from relief.errors import ReliefError
-from relief.made.textures import TEXTURES, texture_called
+from relief.made.surfaces import SURFACES, surface_called
 from relief.made.truth import WAYS, Row, measure
 
 SHORT = ("flat", "brightn.", "started", "given", "estim.", "4", "8", "16")
@@ -16,17 +16,17 @@ SHORT = ("flat", "brightn.", "started", "given", "estim.", "4", "8", "16")
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("surfaces", nargs="*", metavar="SURFACE", help="keys of surfaces; all thirty if none are named")
-    parser.add_argument("--size", type=int, default=512, help="texels on their sides (512)")
+    parser.add_argument("surfaces", nargs="*", metavar="SURFACE", help="keys of surfaces; all if none are named")
+    parser.add_argument("--size", type=int, default=512, help="texels on their longer side (512)")
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Prints angles and correlations, surface by surface, and their means."""
     for key in chosen.surfaces:
-        texture_called(key)
+        surface_called(key)
     if not 64 <= chosen.size <= 2048:
-        raise ReliefError("A surface has 64 to 2048 texels on a side.")
-    keys = chosen.surfaces or list(TEXTURES)
+        raise ReliefError("A surface is 64 to 2048 texels long.")
+    keys = chosen.surfaces or list(SURFACES)
     print("Mean angle between made and true normals in degrees; in brackets how alike made and true height are.")
     print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off")
     rows = []

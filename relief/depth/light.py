@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from relief.errors import ReliefError
@@ -12,8 +13,11 @@ from relief.errors import ReliefError
 INSIDE = 0.97
 """Of a ball's radius: what lies farther out mirrors what is behind it."""
 
-SPOT = 0.9
-"""Part of the way from the ball's median to its brightest place from which on it belongs to the highlight."""
+SPOT = 0.5
+"""Part of the highlight's greatest brightness from which on a place beside it belongs to it."""
+
+LARGEST_SPOT = 0.2
+"""Of the ball's radius, that of a highlight: what is bright and larger is a wall, or lies behind the ball."""
 
 
 @dataclass(frozen=True)
@@ -74,12 +78,19 @@ def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
     inside = Ball(ball.x, ball.y, ball.radius * INSIDE).texels(*grey.shape)
     if not inside.any():
         raise ReliefError("The ball lies outside of the picture.")
-    brightest, usual = float(grey[inside].max()), float(np.median(grey[inside]))
-    if brightest <= usual:
+    reach = 2 * max(1, round(LARGEST_SPOT * ball.radius)) + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach))
+    # where a camera was shaken some of what lies behind the ball is inside of its outline; that is no spot
+    spots = np.where(inside, cv2.morphologyEx(np.ascontiguousarray(grey, np.float32), cv2.MORPH_TOPHAT, disc), 0)
+    brightest = float(spots.max())
+    if brightest <= 1e-6:
         raise ReliefError("There is no highlight on the ball. Is it marked where it lies, and does it mirror?")
-    spot = inside & (grey >= usual + SPOT * (brightest - usual))
+    _, parts = cv2.connectedComponents((spots >= SPOT * brightest).astype(np.uint8))
+    spot = parts == parts[np.unravel_index(int(spots.argmax()), spots.shape)]
+    # a small one fills few texels, and those beside them tell its middle
+    spot = inside & cv2.dilate(spot.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
     rows, columns = np.nonzero(spot)
-    weights = grey[spot] - usual
+    weights = spots[spot]
     return float(np.average(columns + 0.5, weights=weights)), float(np.average(rows + 0.5, weights=weights))
 
 

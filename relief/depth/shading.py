@@ -44,6 +44,9 @@ MARGIN = 8
 GRAIN = 0.3
 """Cycles to a texel from which on colour is taken for grain: it is kept coarser than brightness in most files."""
 
+LEAST_GRAIN = 1e-4
+"""Of the grain of both differences of colour, the part that each has at least."""
+
 PEAK = 0.02
 """Width of a step of brightness, as a natural logarithm, that counts as one."""
 
@@ -99,9 +102,8 @@ def _find_colour(photo: np.ndarray) -> np.ndarray | None:
     if not (fine.any() and coarse.any()):
         return None
     grain = _together(waves[:, fine])
-    _, ways = scipy.linalg.eigh(
-        _together(waves[:, coarse]), grain + 1e-9 * np.trace(grain) * np.eye(2) + 1e-12 * np.eye(2)
-    )
+    # some files have next to no grain of one of the two colours
+    _, ways = scipy.linalg.eigh(_together(waves[:, coarse]), grain + (LEAST_GRAIN * np.trace(grain) + 1e-9) * np.eye(2))
     wave = np.tensordot(ways[:, -1].astype(np.float32), waves, 1)
     wave *= _without_grain(wave, cycles, fine)
     colour = scipy.fft.irfft2(wave, (rows, columns), workers=-1)
@@ -111,7 +113,7 @@ def _find_colour(photo: np.ndarray) -> np.ndarray | None:
 
 def _together(waves: np.ndarray) -> np.ndarray:
     """How two spectra go together: (2, 2)."""
-    return np.asarray((waves @ waves.conj().T).real / waves.shape[1])
+    return np.asarray((waves @ waves.conj().T).real / waves.shape[1], float)
 
 
 def _without_grain(wave: np.ndarray, cycles: np.ndarray, fine: np.ndarray) -> np.ndarray:

@@ -12,8 +12,7 @@ from relief.deliver.formats import picture_file
 from relief.depth.stereo import FEWEST, MOST
 from relief.errors import ReliefError
 from relief.made.rendering import how_open, light_vector, photograph, photograph_ball
-from relief.made.textures import Texture
-from relief.made.truth import GRAIN, made_surface
+from relief.made.surfaces import GRAIN, Known, surface_called
 from relief.sources.colour import eight_bits, srgb_from_linear
 
 SKY = 0.25
@@ -29,7 +28,7 @@ ELEVATIONS = 38.0, 52.0
 """Of the lamp over the surface, in turn, degrees."""
 
 SMALLEST, LARGEST = 64, 2048
-"""Pixels on the sides of a photo."""
+"""Pixels on the longer side of a photo."""
 
 
 def lights_around(photos: int) -> list[tuple[float, float]]:
@@ -37,40 +36,40 @@ def lights_around(photos: int) -> list[tuple[float, float]]:
     return [(360 * number / photos + 11, ELEVATIONS[number % 2]) for number in range(photos)]
 
 
-def ball_beside(size: int) -> tuple[float, float, float]:
+def ball_beside(rows: int, columns: int) -> tuple[float, float, float]:
     """The ball in the lower right of photos of a size: x, y and radius in pixels."""
-    radius = size / 12
-    return size - 1.3 * radius, size - 1.3 * radius, radius
+    radius = min(rows, columns) / 12
+    return columns - 1.3 * radius, rows - 1.3 * radius, radius
 
 
-def photograph_texture(texture: Texture, photos: int, size: int, seed: int, shaken: bool) -> Iterator[Made]:
-    """The photos of a surface of the supplier as PNG files, one after the other.
+def photograph_surface(key: str, photos: int, size: int, seed: int, shaken: bool) -> Iterator[Made]:
+    """The photos of a made-up surface as PNG files, one after the other.
 
     Args:
-        texture: the surface.
+        key: of the surface.
         photos: how many.
-        size: pixels on their sides.
+        size: pixels on their longer side.
         seed: of the camera's grain, and of the shakes and the blur.
         shaken: whether the camera is shaken, and blurs now and then.
 
     Raises:
-        ReliefError: it takes no such number, or no such size.
+        ReliefError: there is no such surface, or the rig takes no such number, or no such size.
     """
+    known = surface_called(key)
     if not FEWEST <= photos <= MOST or not SMALLEST <= size <= LARGEST:
         raise ReliefError(f"A rig takes {FEWEST} to {MOST} photos of {SMALLEST} to {LARGEST} pixels.")
-    return _files(texture, photos, size, seed, shaken)
+    return _files(key, known, photos, size, seed, shaken)
 
 
-def _files(texture: Texture, photos: int, size: int, seed: int, shaken: bool) -> Iterator[Made]:
-    surface = made_surface(texture, size)
+def _files(key: str, known: Known, photos: int, size: int, seed: int, shaken: bool) -> Iterator[Made]:
+    surface = known.make(size)
     brightest = float(np.percentile(surface.paint, 99.5))
-    lights, ball, rng = lights_around(photos), ball_beside(size), np.random.default_rng((seed, photos))
+    lights, ball, rng = lights_around(photos), ball_beside(*surface.height.shape), np.random.default_rng((seed, photos))
     shots = take_series(surface.height, surface.texel, surface.paint, lights, ball, seed if shaken else None)
     for number, shot in enumerate(shots, 1):
         light = 0.8 / brightest * shot + rng.normal(0, GRAIN, shot.shape)
-        yield Made(
-            f"{texture.key}-{number}.png", picture_file(eight_bits(srgb_from_linear(np.clip(light, 0, 1))), "png")
-        )
+        shown = eight_bits(srgb_from_linear(np.clip(light, 0, 1)))
+        yield Made(f"{key}-{number}.png", picture_file(shown, "png"))
 
 
 def take_series(

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.errors import ReliefError
 from relief.filters.gaussian import gaussian
 from relief.height import Edges, Footprint, HeightField
 from relief.made.motifs import (
@@ -106,17 +105,6 @@ TEXTURES = {
     )
 }  # fmt: skip
 """Every surface by its key."""
-
-
-def texture_called(key: str) -> Texture:
-    """A surface by its key.
-
-    Raises:
-        ReliefError: there is none.
-    """
-    if key not in TEXTURES:
-        raise ReliefError(f"There is no surface “{key}”. There are: {', '.join(TEXTURES)}.")
-    return TEXTURES[key]
 
 
 def maps(

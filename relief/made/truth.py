@@ -11,29 +11,18 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 
-import cv2
 import numpy as np
 
 from relief.depth.light import Light
 from relief.depth.series import measure_series, photos_of
 from relief.inspect.start import set_from_statistics, suggest_start
-from relief.made.motifs import Sheet
-from relief.made.rendering import how_open, photograph, true_normals
-from relief.made.textures import TEXTURES, Texture
+from relief.made.rendering import true_normals
+from relief.made.surfaces import ELEVATION, SURFACES
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import CONTENT_PATH
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
-
-ELEVATION = 40.0
-"""Of the lights over the surface, degrees."""
-
-SKY = 0.3
-"""Share of the light that comes from everywhere."""
-
-GRAIN, QUALITY = 0.006, 92
-"""Deviation of the grain in linear light, white being 1; and of the JPEG."""
 
 SIDES = (135, 45, 100, 160, 20, 250, 190, 315)
 """Azimuths that single photos are lit from, in turn."""
@@ -67,7 +56,7 @@ def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
     """The rows of the table, as they come.
 
     Args:
-        keys: surfaces of the supplier.
+        keys: made-up surfaces.
         size: texels on their sides.
         workers: processes that work at once; none for this one.
     """
@@ -82,7 +71,7 @@ def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
 def measure_one(size: int, numbered: tuple[int, str]) -> Row:
     """The row of one surface; its number says which side its light comes from."""
     number, key = numbered
-    made = made_surface(TEXTURES[key], size)
+    made = SURFACES[key].make(size)
     truth = true_normals(made.height, made.texel)
     azimuth = SIDES[number % len(SIDES)]
     photo = made.photo(azimuth, number)
@@ -90,7 +79,7 @@ def measure_one(size: int, numbered: tuple[int, str]) -> Row:
     measured: dict[str, np.ndarray] = {}  # a series measures normals, of which height is made
     engine = Engine()
     first = suggest_start("0" * 64, "photo.jpg", "photo", lambda _: photo, engine)
-    height = partial(_height_of, read=lambda _: photo, engine=engine, width=made.texel * size)
+    height = partial(_height_of, read=lambda _: photo, engine=engine, width=made.texel * made.height.shape[1])
     fields["brightness"] = height(first)
     fields["started off"] = height(first, anew=True)
     lit = suggest_start("0" * 64, "photo.jpg", "light", lambda _: photo, engine)
@@ -107,7 +96,7 @@ def measure_one(size: int, numbered: tuple[int, str]) -> Row:
         fields[f"{many} photos"] = solved.height
         measured[f"{many} photos"] = solved.solution.normals
     return Row(
-        TEXTURES[key].name,
+        SURFACES[key].name,
         {way: angle_to(truth, measured.get(way, true_normals(fields[way], made.texel))) for way in WAYS},
         {
             way: float(np.corrcoef(field.ravel(), made.height.ravel())[0, 1])
@@ -133,41 +122,3 @@ def _height_of(
         pipeline = Pipeline.of(recipe, read)
     relief = recipe.main
     return engine.run(pipeline.height()).samples * (relief.amplitude * width / relief.footprint.width)
-
-
-@dataclass(frozen=True)
-class Made:
-    """A made-up surface.
-
-    Attributes:
-        height: mm, float64 (rows, columns).
-        texel: its size, mm.
-        paint: its colours in linear light, (rows, columns, 3).
-        openness: how much of the sky each place sees.
-    """
-
-    height: np.ndarray
-    texel: float
-    paint: np.ndarray
-    openness: np.ndarray
-
-    def photo(self, azimuth: float, seed: int, elevation: float = ELEVATION) -> bytes:
-        """A JPEG of it, lit from one side."""
-        light = photograph(
-            self.height, self.texel, azimuth, elevation, self.paint, sky=SKY, openness=self.openness
-        )  # fmt: skip
-        light = light * (0.8 / np.percentile(self.paint.max(axis=2), 99))
-        light = light + np.random.default_rng(seed).normal(0, GRAIN, light.shape)
-        shown = np.rint(np.clip(light, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
-        return cv2.imencode(".jpg", shown[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY])[1].tobytes()
-
-
-def made_surface(texture: Texture, size: int) -> Made:
-    """A surface of the supplier with its two paints."""
-    height, tone = texture.motif(Sheet(size, sum(map(ord, texture.key))))
-    height = np.broadcast_to(height, (size, size)).astype(float)
-    height = (height - height.min()) / np.ptp(height) * texture.depth
-    mix = np.clip(np.broadcast_to(tone, (size, size)), 0, 1)[..., None]
-    first, second = ((np.array(colour) / 255) ** 2.2 for colour in (texture.first, texture.second))
-    texel = texture.width / size
-    return Made(height, texel, first * (1 - mix) + second * mix, how_open(height, texel))

@@ -10,8 +10,8 @@ from django.urls import reverse
 from huey.contrib.djhuey import HUEY
 
 from relief.errors import Cancelled, ReliefError
-from relief.made.rig import ball_beside, lights_around, photograph_texture
-from relief.made.textures import TEXTURES
+from relief.made.rig import ball_beside, lights_around, photograph_surface
+from relief.made.surfaces import SURFACES
 from relief.sources.decode import decode
 from relief.tests.long import long
 from rig import tasks
@@ -24,7 +24,7 @@ from work.carrying import WorkProgress
 class PhotographTests(TestCase):
     def test_photos_differ_in_grain_and_a_shaken_camera_moves(self):
         def photos(seed: int, shaken: bool) -> list[np.ndarray]:
-            made = photograph_texture(TEXTURES["beach-pebble"], 3, 96, seed, shaken)
+            made = photograph_surface("beach-pebble", 3, 96, seed, shaken)
             return [decode(data, name).pixels.astype(float) / 65535 for name, data in made]
 
         steady, again, other = photos(1, False), photos(1, False), photos(2, False)
@@ -38,13 +38,13 @@ class PhotographTests(TestCase):
     def test_what_it_cannot_take_is_said(self):
         for photos, size in ((2, 512), (25, 512), (8, 32), (8, 4096)):
             with self.assertRaisesRegex(ReliefError, "A rig takes"):
-                photograph_texture(TEXTURES["hex-floor"], photos, size, 0, False)
+                photograph_surface("hex-floor", photos, size, 0, False)
 
 
 class ShootTests(TestCase):
     def setUp(self):
         self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))
-        self.enterContext(mock.patch.multiple(tasks, SETTLING=0, SIZE=160))
+        self.enterContext(mock.patch.multiple(tasks, SETTLING=0, SIZE=256))
         self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
         HUEY.immediate = True
 
@@ -56,9 +56,9 @@ class ShootTests(TestCase):
         self.assertContains(self.client.get(reverse("rig:rig")), "Beach pebble")
         self.assertContains(self.start(), "Mark its ball")
         made = LitSeries.objects.get()
-        self.assertEqual((made.photos.count(), made.width), (4, TEXTURES["beach-pebble"].width))
+        self.assertEqual((made.photos.count(), made.width), (4, SURFACES["beach-pebble"].width))
         self.assertContains(self.client.get(reverse("shelf:series", args=[made.pk])), f'value="{made.width:g}"')
-        ball = dict(zip(("ball-x", "ball-y", "ball-radius"), ball_beside(160), strict=True))
+        ball = dict(zip(("ball-x", "ball-y", "ball-radius"), ball_beside(256, 256), strict=True))
         self.client.post(reverse("shelf:light-series", args=[made.pk]), {**ball, "read": "1"})
         made.refresh_from_db()
         for (azimuth, elevation), (asked, height) in zip(made.lights, lights_around(4), strict=True):

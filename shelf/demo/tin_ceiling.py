@@ -8,8 +8,9 @@ import numpy as np
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
+from relief.made.drawing import grid, soft_noise
+from relief.made.pieces import TIN, tin
 from relief.sources.colour import srgb_from_linear
-from shelf.demo.drawing import grid, ridge, smoothstep, soft_noise
 
 TITLE = "Pressed tin ceiling"
 FILENAME = "tin-ceiling.jpg"
@@ -22,9 +23,7 @@ CROP = {"left": 12.5, "top": 16.7, "width": 53, "height": 70.6}
 """Two panels by two, and the band that is laid over."""
 
 BAND = 47.5
-COLUMNS, ROWS = 1440, 1080
-PANELS = 4
-PETALS = 8
+ROWS, COLUMNS = TIN
 
 
 def picture() -> bytes:
@@ -36,7 +35,7 @@ def picture() -> bytes:
 
 def photo() -> np.ndarray:
     """uint8 (rows, columns, 3): paint and grime on the pressed sheet, under a window to the upper left."""
-    height = sheet()
+    height = tin()
     # what lies deeper than its surroundings gets less light from the room
     hollow = sum(gaussian_filter(height, width, mode="wrap") - height for width in (4, 12, 36))
     open_sky = np.clip(1.02 - 0.85 * np.clip(hollow + 0.18, -0.2, 1), 0.08, 1.25)
@@ -51,29 +50,3 @@ def photo() -> np.ndarray:
     colour = srgb_from_linear(np.clip(light[..., None] * paint, 0, 1))
     grain = np.random.default_rng(22).standard_normal((ROWS, COLUMNS, 1)) * 0.011
     return np.rint(np.clip(colour + grain, 0, 1) * 255).astype(np.uint8)
-
-
-def sheet() -> np.ndarray:
-    """The pressed sheet, 0 to 1."""
-    x, y = grid(COLUMNS, ROWS)
-    across = (x * PANELS) % 1 * 2 - 1
-    down = (y * PANELS * ROWS / COLUMNS) % 1 * 2 - 1
-    square = np.maximum(np.abs(across), np.abs(down))
-    along = np.where(np.abs(across) > np.abs(down), down, across)
-    far = np.hypot(across, down)
-    angle = np.arctan2(down, across)
-    coffer = 0.36 + 0.30 * smoothstep(0.70, 0.86, square) - 0.20 * smoothstep(0.94, 0.99, square)
-    seam = 0.10 * ridge(square - 1, 0.03)
-    frame = 0.16 * ridge(square - 0.66, 0.045)
-    place = (along * 9) % 1 - 0.5
-    beads = 0.20 * ridge(np.hypot(place / 9 * 2, square - 0.90), 0.05)
-    petal_edge = 0.50 * (0.62 + 0.38 * np.abs(np.cos(angle * PETALS / 2)))
-    petals = 0.26 * smoothstep(0.0, 0.10, petal_edge - far) * (0.55 + 0.45 * far / 0.5)
-    veins = -0.07 * ridge(np.sin(angle * PETALS / 2) * far, 0.018) * (far > 0.16) * (far < 0.44)
-    boss = 0.34 * ridge(far, 0.15) - 0.10 * ridge(far - 0.165, 0.03)
-    corner = np.hypot(np.abs(across) - 0.53, np.abs(down) - 0.53)
-    sprigs = 0.20 * ridge(corner, 0.085) + 0.08 * ridge(corner - 0.115, 0.02)
-    pressed = coffer + seam + frame + beads + petals + veins + boss + sprigs
-    dents = 0.012 * soft_noise(ROWS, COLUMNS, 22, 23)
-    pressed = gaussian_filter(pressed, 1.2, mode="wrap") + dents
-    return (pressed - pressed.min()) / np.ptp(pressed)
