@@ -115,14 +115,14 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
         ReliefError: as `light_of_ball`; or a light lay below the surface.
     """
     greys = [luminance(photo, encoded=False) for photo in photos]
-    shifts = [(0.0, 0.0)] * len(greys)
-    lights: list[Light] = []
-    for turn in range(TURNS):
-        balls = [Ball(ball.x + across, ball.y + down, ball.radius) for across, down in shifts]
-        lights = [light_of_ball(grey, moved) for grey, moved in zip(greys, balls, strict=True)]
-        if turn < TURNS - 1 and FEWEST <= len(greys) <= MOST:
-            raised = [Light(light.azimuth, max(light.elevation, LOWEST)) for light in lights]
-            shifts = measure_shifts(greys, np.array([light.direction for light in raised]))
+    lights = _read_all(greys, [ball] * len(greys))
+    for _ in range(TURNS - 1 if FEWEST <= len(greys) <= MOST else 0):
+        raised = [Light(light.azimuth, max(light.elevation, LOWEST)) for light in lights]
+        shifts = measure_shifts(greys, np.array([light.direction for light in raised]))
+        again = _read_all(greys, [Ball(ball.x + x, ball.y + y, ball.radius) for x, y in shifts])
+        if min(light.elevation for light in again) <= min(0, *(light.elevation for light in lights)):
+            break  # shifts that move a highlight behind the ball are none
+        lights = again
     for number, light in enumerate(lights, 1):
         if light.elevation <= 0:
             raise ReliefError(
@@ -130,6 +130,10 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
                 "surface. Is the outline right?"
             )
     return tuple(lights)
+
+
+def _read_all(greys: Sequence[np.ndarray], balls: Sequence[Ball]) -> list[Light]:
+    return [light_of_ball(grey, ball) for grey, ball in zip(greys, balls, strict=True)]
 
 
 def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[tuple[float, float]]:

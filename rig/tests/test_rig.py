@@ -59,7 +59,8 @@ class ShootTests(TestCase):
         self.assertEqual((made.photos.count(), made.width), (4, SURFACES["beach-pebble"].width))
         self.assertContains(self.client.get(reverse("shelf:series", args=[made.pk])), f'value="{made.width:g}"')
         ball = dict(zip(("ball-x", "ball-y", "ball-radius"), ball_beside(256, 256), strict=True))
-        self.client.post(reverse("shelf:light-series", args=[made.pk]), {**ball, "read": "1"})
+        answer = self.client.post(reverse("shelf:light-series", args=[made.pk]), {**ball, "read": "1"})
+        self.assertEqual(answer.status_code, 302, answer.content.decode()[:3000])
         made.refresh_from_db()
         for (azimuth, elevation), (asked, height) in zip(made.lights, lights_around(4), strict=True):
             self.assertLess(abs((azimuth - asked + 180) % 360 - 180), 4)
