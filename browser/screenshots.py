@@ -15,7 +15,7 @@ VIEWS = {
     "shelf": "/",
     "set": "set:Oyster plaster",
     "catalogue": "/catalogue/",
-    "surface-of-the-catalogue": "/catalogue/fish-basket/",
+    "rig": "/rig/",
     "source": "Oyster-shell plaster/source",
     "relief": "Pressed tin ceiling/relief",
     "light": "Driftwood panel/source",
@@ -38,6 +38,8 @@ GUIDE = "#guide button"
 
 CLICKS = {
     "set": ["[data-show=lit]"],
+    "rig": ["set #rig-surface fish-basket", ".rig-form .button", "set #rig-surface driftwood-panel",
+            ".rig-form .button"],
     "light": [GUIDE, "set #control-layers-0-content-light-azimuth 142", "[data-tool=sun]", "[data-view=lit]"],
     "gallery": ["#open-gallery"],
     "proofs": [GUIDE, "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",

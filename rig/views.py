@@ -34,7 +34,7 @@ def shoots(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def start(request: HttpRequest) -> HttpResponse:
-    """Starts a shoot; one rig photographs one surface at a time, so the others wait in the queue."""
+    """Starts a shoot in the background."""
     key, photos = request.POST.get("surface", ""), request.POST.get("photos", "")
     if key not in SURFACES:
         return refuse(request, 422, "Not photographed", "The rig has no such surface.")

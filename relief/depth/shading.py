@@ -36,7 +36,7 @@ FILL = 1.0
 """Slope of a wave that is filled in, over the natural logarithm of its darkness."""
 
 DARKEST, BRIGHTEST = 0.3, 1.3
-"""Of the light on level ground: what lies beyond is cast shadow or shine, and tells no slope."""
+"""Of the light on level ground: what lies beyond is cast shadow or shine, and bounds a slope rather than telling it."""
 
 MARGIN = 8
 """An edge that does not wrap is gone on with, mirrored, over this part of the side on each end."""

@@ -1,7 +1,8 @@
 """Lights that nobody has told of, found from the photos of a series themselves.
 
 Brightness is normal times light, so photos of many texels are a matrix of rank three, which its singular values part.
-Lights of one strength fix that but for a turn (Hayakawa 1994, Photometric stereo under a light source with arbitrary
+Lights of one strength fix that but for a turn; where they are not of one strength, as a camera that exposes by itself
+makes them, a paint that is even does (both Hayakawa 1994, Photometric stereo under a light source with arbitrary
 motion, J. Optical Society of America A 11). A surface that lies level on the whole fixes which way is up; that normals
 are those of a surface, whose slopes have no curl, fixes the turn about it, but for half a turn: hollows and hills
 cannot be told apart (Belhumeur, Kriegman & Yuille 1999, The bas-relief ambiguity, Int. J. Computer Vision 35).
@@ -25,6 +26,16 @@ LOOKED_AT = 160
 
 SHADOW = 0.35
 """Of a texel's mean over all photos: what is darker lies in shadow, and its texel is left out."""
+
+UNEVEN, LEAST_FLAT = 0.1, 0.003
+"""Lights are not of one strength from this difference of their squares on, or where the ellipsoid that they lie on is
+flatter than this (squares of its axes)."""
+
+FAR_LESS = 4.0
+"""So many times less even is the paint by lights of one strength where they were not of one strength."""
+
+STEPS, CUT = 12, 4.685
+"""Times that paint is fitted anew, and from how many scales on a texel has no weight."""
 
 FLATTEST = 0.25
 """The least part of a normal that stands out, so that it has a slope."""
@@ -58,15 +69,9 @@ def estimate_lights(greys: Sequence[np.ndarray]) -> tuple[Light, ...]:
         )
     left, values, _ = np.linalg.svd(seen[:, lit] / mean[lit], full_matrices=False)
     lights = left[:, :3] * values[:3]
-    # lights of one strength: l B l = 1 for a symmetric B of six unknowns
-    x, y, z = lights.T
-    quadratic = np.stack([x * x, y * y, z * z, 2 * x * y, 2 * x * z, 2 * y * z], axis=1)
-    b, *_ = np.linalg.lstsq(quadratic, np.ones(count), rcond=None)
-    shape = np.array([[b[0], b[3], b[4]], [b[3], b[1], b[5]], [b[4], b[5], b[2]]])
-    sizes, ways = np.linalg.eigh(shape)
-    if sizes[0] <= 1e-6 * sizes[-1]:
-        raise ReliefError("The photos do not tell where the lights stood. Drag their suns, or lay a ball beside them.")
-    lights = lights @ (ways * np.sqrt(sizes)) @ ways.T
+    told = np.linalg.lstsq(lights, seen[:, lit], rcond=None)[0]
+    whole = _choose(told, _of_one_strength(lights), _of_even_paint(told, mean[lit]))
+    lights = lights @ whole
     normals, *_ = np.linalg.lstsq(lights, seen, rcond=None)
     normals = (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-9)).T
     upright = _turn_upright(np.median(normals[lit], axis=0))
@@ -78,6 +83,56 @@ def estimate_lights(greys: Sequence[np.ndarray]) -> tuple[Light, ...]:
     lights = lights @ mirror @ turn.T
     lights[:, 2] = np.maximum(lights[:, 2], 0.05)
     return tuple(Light.towards(light) for light in lights)
+
+
+def _choose(told: np.ndarray, one_strength: np.ndarray | None, even_paint: np.ndarray | None) -> np.ndarray:
+    """Which of the two is taken: lights of one strength, unless by that the paint is far less even."""
+    if one_strength is None or even_paint is None:
+        whole = even_paint if one_strength is None else one_strength
+        if whole is None:
+            raise ReliefError("The photos do not tell where the lights stood. Drag their suns, or lay a ball beside.")
+        return whole
+    uneven = [_spread(np.linalg.norm(np.linalg.solve(whole, told), axis=0)) for whole in (one_strength, even_paint)]
+    return even_paint if uneven[0] > FAR_LESS * uneven[1] else one_strength
+
+
+def _spread(paint: np.ndarray) -> float:
+    """How uneven the brighter half of it is."""
+    low, high = np.percentile(paint[paint >= np.median(paint)], [10, 90])
+    return float(high / low - 1)
+
+
+def _of_one_strength(lights: np.ndarray) -> np.ndarray | None:
+    """The symmetric A with which all lights A l have length 1; none where there is no such."""
+    shape, off = _ellipsoid(lights)
+    sizes, ways = np.linalg.eigh(shape)
+    if sizes[0] < LEAST_FLAT * sizes[2] or np.abs(off).max() > UNEVEN:
+        return None
+    return np.asarray((ways * np.sqrt(sizes)) @ ways.T)
+
+
+def _of_even_paint(normals: np.ndarray, mean: np.ndarray) -> np.ndarray | None:
+    """The symmetric A with which A^-1 n has length 1 for the normals (3, texels) of one paint; none where none does.
+
+    It is begun with the brighter half, most of which is of the brightest paint. Texels of another paint lose their
+    weight step by step (Tukey's biweight, as in `stereo.py`).
+    """
+    weights = (mean >= np.median(mean)).astype(float)
+    for _ in range(STEPS):
+        shape, off = _ellipsoid(normals.T, weights)
+        scale = max(1.4826 * float(np.median(np.abs(off[weights > 0]))), 1e-6)
+        weights = np.clip(1 - (off / (CUT * scale)) ** 2, 0, 1)
+    sizes, ways = np.linalg.eigh(shape)
+    return np.asarray((ways / np.sqrt(sizes)) @ ways.T) if sizes[0] > 1e-6 * sizes[2] else None
+
+
+def _ellipsoid(vectors: np.ndarray, weights: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """The symmetric B with which v B v is as near to 1 as may be, and by how much it is off; of vectors (many, 3)."""
+    x, y, z = vectors.T
+    quadratic = np.stack([x * x, y * y, z * z, 2 * x * y, 2 * x * z, 2 * y * z], axis=1)
+    weights = np.ones(len(vectors)) if weights is None else weights
+    b, *_ = np.linalg.lstsq(quadratic * weights[:, None], weights, rcond=None)
+    return np.array([[b[0], b[3], b[4]], [b[3], b[1], b[5]], [b[4], b[5], b[2]]]), quadratic @ b - 1
 
 
 def _turn_upright(middle: np.ndarray) -> np.ndarray:
