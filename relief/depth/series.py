@@ -157,7 +157,7 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
         scale = min(1.0, longest / max(shape))
         small = [cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys]
         moved = [move_back(grey, (x, y)) for grey, (x, y) in zip(small, shifts * scale, strict=True)]
-        known = solve_series(np.stack(moved), directions)
+        known = solve_series(np.stack(moved), directions, roughly=True)
         with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
             more = np.array(list(pool.map(partial(_shift_left, known, directions, moved), range(len(moved)))))
         settled = longest if np.abs(more).max() < STILL else 0

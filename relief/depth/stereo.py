@@ -41,6 +41,12 @@ LOOKED_AT = 256
 FEW_DARK = 0.002
 """Observations in shadow, as a part of the texels, from which on they tell how much light comes from everywhere."""
 
+LIT, FEWEST_LIT = 0.35, 100
+"""A texel that is nowhere darker than this part of its mean is reached by all lights; and so many there have to be."""
+
+ONE_RING = 0.02
+"""Least ratio of the singular values of the directions and a 1: below it the lights stand at one height."""
+
 ROUNDS = 3
 """Times that the light from everywhere is measured."""
 
@@ -73,13 +79,16 @@ class Solution:
         return float(self.weights.mean()) / 255
 
 
-def solve_series(photos: np.ndarray, directions: np.ndarray, progress: Progress | None = None) -> Solution:
+def solve_series(
+    photos: np.ndarray, directions: np.ndarray, progress: Progress | None = None, *, roughly: bool = False
+) -> Solution:
     """The normals of a surface, texel by texel.
 
     Args:
         photos: linear light, float32 (photos, rows, columns), of one brightness of the lamp.
         directions: unit vectors towards the lights, (photos, 3).
         progress: told of each round; may cancel between two.
+        roughly: whether shadows alone tell of light from everywhere, as for photos that do not lie on each other yet.
 
     Raises:
         ReliefError: too few photos, or lights that lie in one plane.
@@ -99,7 +108,9 @@ def solve_series(photos: np.ndarray, directions: np.ndarray, progress: Progress 
         shade = _fit_all(few, lights, around)[2]
         dark = shade[:, 0].sum()
         if dark < few[0].size * FEW_DARK:
-            break  # too little lies in shadow to tell what shines into it
+            if not number and not roughly:  # too little lies in shadow to tell what shines into it
+                around = _shine_without_shadow(few, lights)
+            break
         around = min(float(shade[:, 1].sum() / dark), MOST_AROUND)
     progress.step(0.6, "Fitting normals")
     fitted, weights, _ = _fit_all(photos, lights, around)
@@ -107,6 +118,23 @@ def solve_series(photos: np.ndarray, directions: np.ndarray, progress: Progress 
     normals = fitted / np.maximum(brightness, 1e-9)[..., None]
     normals[brightness <= 1e-9] = (0, 0, 1)
     return Solution(_face_out(normals), brightness, weights, around)
+
+
+def _shine_without_shadow(photos: np.ndarray, lights: np.ndarray) -> float:
+    """The share of light from everywhere where nothing lies in shadow: what is left of all photos beside a normal.
+
+    A texel that every light reaches shows I = g . l + c, which four lights of different heights tell apart. One ring of
+    lights does not: there 0 is taken.
+    """
+    unknowns = np.column_stack([lights, np.ones(len(lights), np.float32)])
+    singular = np.linalg.svd(unknowns, compute_uv=False)
+    mean = photos.mean(axis=0)
+    lit = (photos.min(axis=0) > LIT * mean) & (mean > 0)
+    if len(lights) < 4 or singular[3] < ONE_RING * singular[0] or lit.sum() < FEWEST_LIT:
+        return 0.0
+    *normal, rest = np.linalg.lstsq(unknowns, photos[:, lit], rcond=None)[0]
+    share = float(np.median(rest / np.maximum(np.linalg.norm(normal, axis=0), 1e-9)))
+    return min(max(share, 0.0), MOST_AROUND)
 
 
 def colours_of_series(photos: list[np.ndarray], directions: np.ndarray, solution: Solution) -> np.ndarray:

@@ -78,6 +78,17 @@ class StereoTests(TestCase):
             self.assertLess(apart(found.normals, truth), 0.5 * apart(plain, truth), "a plain fit is led astray")
             self.assertAlmostEqual(found.around, sky / (1 - sky), delta=0.12)
 
+    def test_light_from_everywhere_is_told_without_a_shadow_by_lights_at_two_heights(self):
+        """I = a (n . l + s) on a gentle slope that every light reaches, with a little grain."""
+        truth = true_normals(elevation_model() / 4, 1)
+        grain = np.random.default_rng(4).normal(0, 0.003, (8, *truth.shape[:2]))
+        for lights, share, most in ((AROUND, 0.43, 0.7), ([(azimuth, 45) for azimuth, _ in AROUND], 0.0, 9)):
+            directions = np.array([light_vector(*light) for light in lights])
+            lit = np.stack([np.maximum(truth @ direction, 0) + 0.43 for direction in directions])
+            found = solve_series((0.5 * lit + grain).astype(np.float32), directions)
+            self.assertAlmostEqual(found.around, share, delta=0.02)
+            self.assertLess(apart(found.normals, truth), most)
+
     def test_highlights_are_left_out(self):
         normals, inside = sphere()
         lights = np.array([light_vector(*light) for light in AROUND])
