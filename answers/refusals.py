@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import sqlite3
 from collections.abc import Iterator
 
@@ -10,8 +9,9 @@ from django.db import DatabaseError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
+from relief.errors import NO_ROOM
+
 FULL_DISK = "The disk is full. Nothing was changed; free some space and try again."
-FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 def refuse(request: HttpRequest, status: int, title: str, sentence: str) -> HttpResponse:
@@ -32,7 +32,7 @@ def wants_json(request: HttpRequest) -> bool:
 def is_full_disk(problem: BaseException) -> bool:
     """Whether something went wrong as the disk is full."""
     return any(
-        (isinstance(each, OSError) and each.errno in FULL)
+        (isinstance(each, OSError) and each.errno in NO_ROOM)
         or (isinstance(each, sqlite3.Error | DatabaseError) and "disk is full" in str(each))
         for each in _causes(problem)
     )

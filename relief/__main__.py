@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import errno
 import importlib
 import io
 import pkgutil
@@ -11,7 +10,7 @@ import sys
 from typing import NoReturn
 
 from relief import commands
-from relief.errors import ReliefError
+from relief.errors import NO_ROOM, ReliefError
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -42,7 +41,7 @@ def main(arguments: list[str] | None = None) -> int:
     except ReliefError as problem:
         return _complain(str(problem))
     except OSError as problem:
-        if problem.errno in (errno.ENOSPC, errno.EDQUOT):
+        if problem.errno in NO_ROOM:
             return _complain("The disk is full. Nothing was written.")
         return _complain(f"{problem.filename or 'A file'}: {problem.strerror or problem}")
     except MemoryError:

@@ -1,5 +1,10 @@
 """What may go wrong because of what a person handed in. Every message is one plain sentence for that person."""
 
+import errno
+
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT)
+"""Numbers of the system's errors that say that the disk is full."""
+
 
 class ReliefError(ValueError):
     """Something handed in cannot be used; the message says what and what to do."""

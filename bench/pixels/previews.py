@@ -9,7 +9,6 @@ from dataclasses import replace
 import numpy as np
 
 from bench.requests import whole_number
-from relief.depth.shading import Parted
 from relief.filters.resample import resample
 from relief.height import HeightField
 from relief.inspect.differences import angles_apart, height_difference
@@ -18,6 +17,7 @@ from relief.maps.displacement import displacement, displacement_range
 from relief.maps.normal import Normal
 from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
+from relief.recipe.layer import Picture
 from relief.recipe.relief import Relief
 from relief.run.finished import finish_map, normals, titles, vectors_along
 from relief.run.pipeline import Pipeline
@@ -97,28 +97,26 @@ def _colour_by_sign(distance: np.ndarray) -> np.ndarray:
     return HEIGHT_RAMP[np.rint((distance / farthest * 0.5 + 0.5) * (SHADES - 1)).astype(np.uint8)]
 
 
-def _parted(pipeline: Pipeline) -> Parted:
-    """The ground's photo parted into light and paint.
+def _photo_of(pipeline: Pipeline) -> Picture:
+    """What the ground is made of.
 
     Raises:
-        KeyError: the ground is no picture.
+        KeyError: the ground is no picture, so that there is no such view of it.
     """
-    content = pipeline.relief.picture
-    if content is None:
-        raise KeyError("paint")
-    return get_engine().run(pipeline.parted(content, pipeline.longest))
+    if pipeline.relief.picture is None:
+        raise KeyError("picture")
+    return pipeline.relief.picture
 
 
 def _paint(pipeline: Pipeline) -> np.ndarray:
     """What was taken for paint: middle grey at its mean, the ends a quarter and four times as bright."""
-    paint = _parted(pipeline).paint
+    paint = get_engine().run(pipeline.parted(_photo_of(pipeline), pipeline.longest)).paint
     return np.rint(np.clip(paint / (2 * math.log(4)) + 0.5, 0, 1) * (SHADES - 1)).astype(np.uint8)
 
 
 def _certain(pipeline: Pipeline) -> np.ndarray:
     """How far the depth of each place can be trusted: ochre where it can, blue where it is filled in."""
-    if pipeline.relief.picture is None:
-        raise KeyError("certain")
+    _photo_of(pipeline)
     told = get_engine().run(pipeline.certain())
     return HEIGHT_RAMP[np.rint(told * (SHADES - 1)).astype(np.uint8)]
 

@@ -58,12 +58,10 @@ class Parted:
     Attributes:
         light: how brightly each place is lit, level ground being 1; float32 (rows, columns).
         paint: how bright its paint is, its mean as a logarithm being 0; natural logarithm, float32 (rows, columns).
-        told: how much of the paint's brightness colour told, 0 to 1.
     """
 
     light: np.ndarray
     paint: np.ndarray
-    told: float
 
 
 def part_paint(photo: np.ndarray, strength: float = 1) -> Parted:
@@ -79,12 +77,11 @@ def part_paint(photo: np.ndarray, strength: float = 1) -> Parted:
     """
     grey = np.log(np.maximum(luminance(photo, encoded=False), np.float32(0.05) * max(photo.mean(), 1e-6)))
     colour = _find_colour(photo)
-    paint, told = np.zeros_like(grey), 0.0
+    paint = np.zeros_like(grey)
     if colour is not None:
-        share, told = _brightness_of(colour, grey)
-        paint = (np.float32(share * strength) * colour).astype(np.float32)
+        paint = (np.float32(_brightness_of(colour, grey) * strength) * colour).astype(np.float32)
     lit = grey - paint
-    return Parted(np.exp(lit - np.float32(_commonest(lit))), paint, told)
+    return Parted(np.exp(lit - np.float32(_commonest(lit))), paint)
 
 
 def _find_colour(photo: np.ndarray) -> np.ndarray | None:
@@ -126,8 +123,8 @@ def _without_grain(wave: np.ndarray, cycles: np.ndarray, fine: np.ndarray) -> np
     return (np.maximum(means - grain, 0) / np.maximum(means, 1e-30))[rings].astype(np.float32)
 
 
-def _brightness_of(colour: np.ndarray, grey: np.ndarray) -> tuple[float, float]:
-    """The logarithm of brightness that goes with a colour, and how plainly that is told, 0 to 1.
+def _brightness_of(colour: np.ndarray, grey: np.ndarray) -> float:
+    """The logarithm of brightness that goes with a colour.
 
     Least squares tell the most that it can be: what lies deep is darker and often of another colour too. Between none
     and that the one is taken that leaves the fewest shades, as level ground of all paints then is of one.
@@ -137,8 +134,7 @@ def _brightness_of(colour: np.ndarray, grey: np.ndarray) -> tuple[float, float]:
     most = 1.1 * float(np.vdot(colour, grey - grey.mean()) / max(float(np.vdot(colour, colour)), 1e-9))
     shares = np.linspace(0, most, 33)
     shades = np.array([_count_shades(grey - np.float32(share) * colour) for share in shares])
-    best = int(shades.argmin())
-    return float(shares[best]), float(1 - math.exp(shades[best] - shades[0]))
+    return float(shares[int(shades.argmin())])
 
 
 def _count_shades(grey: np.ndarray) -> float:
