@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from unittest import mock
+
 import numpy as np
 import skimage.data
+from huey.contrib.djhuey import HUEY
+from selenium.webdriver.support.ui import Select
 
 from bench.beginning import begin_piece
 from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import save
 from relief.made.rendering import photograph
+from rig import tasks
 from shelf.intake import keep_source
 from shelf.models import LitSeries, Piece
 from shelf.tests.case import png
@@ -95,3 +100,16 @@ class RigTests(BrowserTestCase):
         self.assertEqual(
             set(Piece.objects.get().sources.values_list("role", flat=True)), {"height", "normal", "colour"}
         )
+
+    def test_the_rig_photographs_a_surface_that_waits_on_the_shelf(self):
+        self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
+        HUEY.immediate = True
+        self.enterContext(mock.patch.multiple(tasks, SETTLING=0, SIZE=96))
+        self.open("/rig/")
+        Select(self.find("#rig-surface")).select_by_value("driftwood-panel")
+        self.find(".rig-form button").click()
+        self.until(lambda: self.all(".shoot a.button"), "its photos are taken")
+        self.assertIn("420 mm across", self.text(".shoot"))
+        self.find(".shoot a.button").click()
+        self.until(lambda: len(self.all("[data-sun]")) == 8, "the series is opened")
+        self.assertEqual(self.find('[name="width"]').get_attribute("value"), "420")
