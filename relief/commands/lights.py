@@ -62,6 +62,7 @@ def run(chosen: argparse.Namespace) -> None:
         "midlevel": -measured.low / measured.amplitude if measured.amplitude else 0.5,
         "lights": [[round(light.azimuth, 2), round(light.elevation, 2)] for light in measured.lights],
         "shifts": [[round(side, 2) for side in shift] for shift in measured.shifts],
+        "strengths": [round(strength, 3) for strength in measured.strengths],
         "light_from_everywhere": round(measured.solution.around, 3),
         "photos_that_counted": round(measured.solution.seen, 3),
     }

@@ -13,6 +13,7 @@ import numpy as np
 
 from relief.depth.light import Ball, Light, light_of_ball
 from relief.depth.stereo import FEWEST, MOST, Solution, colours_of_series, solve_series
+from relief.depth.strengths import find_strengths
 from relief.errors import ReliefError
 from relief.maps.height_from_normals import height_from_slopes
 from relief.progress import Progress
@@ -57,6 +58,7 @@ class Measured:
         height: mm, of mean 0, float32 (rows, columns).
         lights: where the lights stood.
         shifts: texels that each photo was moved by (across, down) to lie on the first.
+        strengths: how strongly each photo was exposed, 1 in the mean.
     """
 
     solution: Solution
@@ -64,6 +66,7 @@ class Measured:
     height: np.ndarray
     lights: tuple[Light, ...]
     shifts: tuple[tuple[float, float], ...]
+    strengths: tuple[float, ...]
 
     @property
     def low(self) -> float:
@@ -172,8 +175,7 @@ def _shift_left(
     known: Solution, directions: np.ndarray, photos: Sequence[np.ndarray], number: int
 ) -> tuple[float, float]:
     """How far a photo still lies off what is known of the surface under its light, in texels."""
-    lit = np.maximum(known.normals @ directions[number].astype(np.float32), 0) + np.float32(known.around)
-    expected = cv2.GaussianBlur(known.brightness * lit, (0, 0), 1)
+    expected = cv2.GaussianBlur(known.under(directions[number]), (0, 0), 1)
     counts = np.ascontiguousarray((known.weights[number] > 127).astype(np.uint8))
     if counts.mean() < FEW_COUNT:
         return 0.0, 0.0
@@ -252,6 +254,10 @@ def measure_series(
     shifts = measure_shifts(greys, directions)
     for number, shift in enumerate(shifts):
         photos[number], greys[number] = move_back(photos[number], shift), move_back(greys[number], shift)
+    strengths = find_strengths(greys, directions)
+    for number, strength in enumerate(strengths.astype(np.float32)):
+        if strength != 1:
+            photos[number], greys[number] = photos[number] / strength, greys[number] / strength
     if near:
         for number, plane in enumerate(even_out(greys)):
             greys[number] = greys[number] / plane
@@ -262,4 +268,6 @@ def measure_series(
     across, up = (np.clip(-normals[..., side] / normals[..., 2], -STEEPEST, STEEPEST) for side in (0, 1))
     height = height_from_slopes(across, up, spacing, (False, False))
     brightest = float(np.percentile(colours, 99.5))
-    return Measured(solution, colours / max(brightest, 1e-6), height, tuple(lights), tuple(shifts))
+    return Measured(
+        solution, colours / max(brightest, 1e-6), height, tuple(lights), tuple(shifts), tuple(strengths.tolist())
+    )

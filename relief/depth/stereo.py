@@ -78,6 +78,11 @@ class Solution:
         """The mean share of photos that counted at a texel."""
         return float(self.weights.mean()) / 255
 
+    def under(self, direction: np.ndarray) -> np.ndarray:
+        """What the surface looks like under a light, cast shadows apart: float32 (rows, columns)."""
+        lit = np.maximum(self.normals @ direction.astype(np.float32), 0) + np.float32(self.around)
+        return np.asarray(self.brightness * lit)
+
 
 def solve_series(
     photos: np.ndarray, directions: np.ndarray, progress: Progress | None = None, *, roughly: bool = False
