@@ -75,7 +75,7 @@ def guess_light(parted: Parted) -> tuple[FromLight, float]:
 def waves_of(footprint: Footprint, wraps: tuple[bool, bool], parted: Parted) -> Waves:
     """What can be made ready before the light is known."""
     rows, columns = parted.light.shape
-    return make_waves(parted.light, (footprint.width / columns, footprint.height / rows), wraps)
+    return make_waves(parted, (footprint.width / columns, footprint.height / rows), wraps)
 
 
 def samples_of(content: FromLight, size: tuple[int, int], waves: Waves) -> np.ndarray:
