@@ -120,7 +120,10 @@ def _of_even_paint(normals: np.ndarray, mean: np.ndarray) -> np.ndarray | None:
     weights = (mean >= np.median(mean)).astype(float)
     for _ in range(STEPS):
         shape, off = _ellipsoid(normals.T, weights)
-        scale = max(1.4826 * float(np.median(np.abs(off[weights > 0]))), 1e-6)
+        counted = weights > 0
+        if not counted.any():
+            return None
+        scale = max(1.4826 * float(np.median(np.abs(off[counted]))), 1e-6)
         weights = np.clip(1 - (off / (CUT * scale)) ** 2, 0, 1)
     sizes, ways = np.linalg.eigh(shape)
     return np.asarray((ways / np.sqrt(sizes)) @ ways.T) if sizes[0] > 1e-6 * sizes[2] else None

@@ -11,6 +11,7 @@ from PIL import Image
 from relief.made.pieces import WOOD, driftwood, driftwood_paint
 from relief.made.rendering import how_open, photograph
 from relief.made.rig import take_series
+from relief.made.surfaces import SURFACES
 from relief.sources.colour import srgb_from_linear
 
 TITLE = "Driftwood panel"
@@ -18,8 +19,7 @@ FILENAME = "driftwood-panel.jpg"
 REMARK = "photo, by its light"
 GUIDE = "Look at Paint and Certainty at step 1, then drag the sun on the picture and watch the relief follow in Lit."
 READING = {"layers.0.content.reading": "light"}
-WIDTH = 420.0
-"""mm."""
+WIDTH = SURFACES["driftwood-panel"].width
 
 AZIMUTH, ELEVATION, SKY = 142.0, 38.0, 0.3
 PHOTOS = 8
