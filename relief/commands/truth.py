@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import argparse
 import os
+from pathlib import Path
 
 import numpy as np
 
+from relief.deliver.files import Made, write_all
+from relief.deliver.formats import picture_file
 from relief.errors import ReliefError
 from relief.made.surfaces import SURFACES, surface_called
 from relief.made.truth import WAYS, Row, measure
@@ -18,6 +21,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
     parser.add_argument("surfaces", nargs="*", metavar="SURFACE", help="keys of surfaces; all if none are named")
     parser.add_argument("--size", type=int, default=512, help="texels on their longer side (512)")
+    parser.add_argument(
+        "--pictures", type=Path, metavar="DIR",
+        help="folder for a strip of each: photo, truth, brightness, light given, four photos",
+    )  # fmt: skip
 
 
 def run(chosen: argparse.Namespace) -> None:
@@ -30,9 +37,12 @@ def run(chosen: argparse.Namespace) -> None:
     print("Mean angle between made and true normals in degrees; in brackets how alike made and true height are.")
     print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off")
     rows = []
-    for row in measure(keys, chosen.size, min(os.cpu_count() or 1, len(keys))):
+    workers = min(os.cpu_count() or 1, len(keys)) if len(keys) > 1 else 0
+    for key, row in zip(keys, measure(keys, chosen.size, workers), strict=True):
         rows.append(row)
         print(_line(row), flush=True)
+        if chosen.pictures:
+            write_all(chosen.pictures, [Made(f"{key}.png", picture_file(row.strip, "png"))])
     print(_line(_mean(rows)))
     worse = {way: max(row.angles[way] - row.angles["flat"] for row in rows) for way in WAYS[1:]}
     print("\nAt most this much worse than flat: " + ", ".join(f"{way} {most:.1f}" for way, most in worse.items()))
@@ -51,4 +61,5 @@ def _mean(rows: list[Row]) -> Row:
         {way: float(np.mean([row.angles[way] for row in rows])) for way in WAYS},
         {way: float(np.mean([row.alike[way] for row in rows])) for way in WAYS[1:]},
         float(np.mean([row.off for row in rows])),
+        rows[0].strip[:0],
     )

@@ -16,6 +16,7 @@ import numpy as np
 from relief.depth.light import Light
 from relief.depth.series import measure_series, photos_of
 from relief.inspect.start import set_from_statistics, suggest_start
+from relief.inspect.swatch import in_white
 from relief.made.rendering import true_normals
 from relief.made.surfaces import ELEVATION, SURFACES
 from relief.recipe.recipe import Recipe
@@ -44,12 +45,15 @@ class Row:
         angles: degrees between made and true normals, the mean over all texels, by way.
         alike: correlation of made and true height, by way; none of a flat map.
         off: degrees between the estimated azimuth and the true one.
+        strip: the photo, and in matt white the truth, brightness, the light that is given, and four photos, side by
+            side: uint8 (rows, 5 columns, 3).
     """
 
     name: str
     angles: dict[str, float]
     alike: dict[str, float]
     off: float
+    strip: np.ndarray
 
 
 def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
@@ -95,15 +99,19 @@ def measure_one(size: int, numbered: tuple[int, str]) -> Row:
         solved = measure_series(photos, lights, (made.texel, made.texel))
         fields[f"{many} photos"] = solved.height
         measured[f"{many} photos"] = solved.solution.normals
+    normals = {way: measured.get(way, true_normals(fields[way], made.texel)) for way in WAYS}
+    shown = [truth, *(normals[way] for way in ("brightness", "light given", "4 photos"))]
+    white = [np.dstack([in_white(each)] * 3) for each in shown]
     return Row(
         SURFACES[key].name,
-        {way: angle_to(truth, measured.get(way, true_normals(fields[way], made.texel))) for way in WAYS},
+        {way: angle_to(truth, each) for way, each in normals.items()},
         {
             way: float(np.corrcoef(field.ravel(), made.height.ravel())[0, 1])
             for way, field in fields.items()
             if field.any()
         },
         abs((guessed - azimuth + 180) % 360 - 180),
+        np.hstack([decode(photo, "photo.jpg").pixels, *white]),
     )
 
 
