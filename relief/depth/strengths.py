@@ -19,14 +19,15 @@ FEWEST = 6
 LOOKED_AT = 256
 """Texels on the long side, about, that are looked at."""
 
-FAR_BETTER = 0.55
+FAR_BETTER = 0.45
 """Photos are taken to be exposed differently where what is left unexplained is less than this part of what it was."""
 
 PLAIN = 0.1
 """The smallest singular value over the next has to be less than this, so that there is one answer."""
 
-MOST = 4.0
-"""Strengths that differ by more than this are no exposures."""
+LEAST, MOST = 1.1, 4.0
+"""How many times as strong as the weakest the strongest photo has to be: from less grain and shifts would be made
+strengths, and more is no exposure."""
 
 
 def find_strengths(greys: Sequence[np.ndarray], directions: np.ndarray) -> np.ndarray:
@@ -60,7 +61,9 @@ def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | 
     rows = np.concatenate([beside * (left[:, axis] * values[axis] / values[0]) for axis in range(3)])
     _, singular, ways = np.linalg.svd(rows)
     strengths = ways[-1].mean() / ways[-1]
-    if singular[-1] > PLAIN * singular[-2] or strengths.min() <= 0 or strengths.max() > MOST * strengths.min():
+    if singular[-1] > PLAIN * singular[-2] or strengths.min() <= 0:
+        return None
+    if not LEAST < strengths.max() / strengths.min() < MOST:
         return None
     return np.asarray(strengths / strengths.mean())
 

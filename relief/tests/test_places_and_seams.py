@@ -12,24 +12,10 @@ import skimage.transform
 from relief.errors import RecipeError
 from relief.sources.facts import seam_ratios
 from relief.tests.fields import WRAP, field, rough
-from relief.treat.clamp import Clamp
 from relief.treat.close_seam import WAY_NAMES, CloseSeam
 from relief.treat.crop import Crop
-from relief.treat.detail_bands import DetailBands
-from relief.treat.edge_fade import EdgeFade
-from relief.treat.even_light import EvenLight
-from relief.treat.heal import Heal, Mark
-from relief.treat.invert import Invert
-from relief.treat.levels import Levels
-from relief.treat.median import Median
-from relief.treat.normalise import Normalise
-from relief.treat.sharpen import Sharpen
 from relief.treat.shift import Shift
-from relief.treat.soften import Soften
-from relief.treat.soften_between_edges import SoftenBetweenEdges
 from relief.treat.straighten import Straighten
-from relief.treat.terrace import Terrace
-from relief.treat.tone_curve import ToneCurve
 from relief.treat.turn import Turn, find_kept_part
 
 
@@ -160,15 +146,3 @@ class SeamTests(TestCase):
         here = field(rough(64, 64), width=64)
         out = CloseSeam(directions="down", band=10).treat(here)
         self.assertEqual((out.samples.shape, out.edges.wraps), ((54, 64), (False, True)))
-
-
-ALIKE_AT_EVERY_SIZE = (
-    Levels(black=0.2, white=0.8, gamma=1.3), ToneCurve(stops=((0, 0), (0.4, 0.7), (1, 1))), Invert(), Clamp(low=0.3),
-    Normalise(low=2, high=2), Terrace(count=4, passage=0.8), Soften(radius=3), Sharpen(radius=3),
-    SoftenBetweenEdges(radius=4, edge=0.3), SoftenBetweenEdges(radius=4, edge=0.3, way="bilateral"), Median(radius=4),
-    DetailBands(fine=2, broad=0.5, fine_limit=8, broad_limit=60), EvenLight(window=60), Turn(angle=7), Shift(),
-    Crop(left=20, top=10, width=50, height=60), CloseSeam(way="fade", band=20), CloseSeam(way="mirror", band=20),
-    CloseSeam(way="contrast", band=20), Straighten(corners=((0.1, 0.1), (0.9, 0.2), (0.8, 0.9), (0.2, 0.8))),
-    EdgeFade(width=20, depth=15), Heal(marks=(Mark(points=((0.5, 0.5),), radius=8),)),
-)  # fmt: skip
-"""Every treatment but those that look at single texels (remove steps, slope limit) or may take another path (cut)."""

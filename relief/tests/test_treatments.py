@@ -33,6 +33,8 @@ from relief.tests.folders import kinds_written
 from relief.tests.long import long
 from relief.treat import TREATMENTS
 from relief.treat.clamp import Clamp
+from relief.treat.close_seam import CloseSeam
+from relief.treat.crop import Crop
 from relief.treat.detail_bands import DetailBands
 from relief.treat.edge_fade import EdgeFade
 from relief.treat.even_light import EvenLight
@@ -43,11 +45,14 @@ from relief.treat.median import Median, median
 from relief.treat.normalise import Normalise
 from relief.treat.remove_steps import RemoveSteps
 from relief.treat.sharpen import Sharpen
+from relief.treat.shift import Shift
 from relief.treat.slope_limit import SlopeLimit
 from relief.treat.soften import Soften
 from relief.treat.soften_between_edges import SoftenBetweenEdges, bilateral, filter_guided
+from relief.treat.straighten import Straighten
 from relief.treat.terrace import Terrace, terrace
 from relief.treat.tone_curve import ToneCurve
+from relief.treat.turn import Turn
 
 
 class LevelsTests(TestCase):
@@ -343,6 +348,18 @@ def place(columns: int, rows: int):
     """Footprint and edges with a texel to the mm."""
     here = field(np.zeros((rows, columns)), width=columns)
     return here.footprint, here.edges
+
+
+ALIKE_AT_EVERY_SIZE = (
+    Levels(black=0.2, white=0.8, gamma=1.3), ToneCurve(stops=((0, 0), (0.4, 0.7), (1, 1))), Invert(), Clamp(low=0.3),
+    Normalise(low=2, high=2), Terrace(count=4, passage=0.8), Soften(radius=3), Sharpen(radius=3),
+    SoftenBetweenEdges(radius=4, edge=0.3), SoftenBetweenEdges(radius=4, edge=0.3, way="bilateral"), Median(radius=4),
+    DetailBands(fine=2, broad=0.5, fine_limit=8, broad_limit=60), EvenLight(window=60), Turn(angle=7), Shift(),
+    Crop(left=20, top=10, width=50, height=60), CloseSeam(way="fade", band=20), CloseSeam(way="mirror", band=20),
+    CloseSeam(way="contrast", band=20), Straighten(corners=((0.1, 0.1), (0.9, 0.2), (0.8, 0.9), (0.2, 0.8))),
+    EdgeFade(width=20, depth=15), Heal(marks=(Mark(points=((0.5, 0.5),), radius=8),)),
+)  # fmt: skip
+"""Every treatment but those that look at single texels (remove steps, slope limit) or may take another path (cut)."""
 
 
 class EveryTreatmentTests(TestCase):
