@@ -125,6 +125,16 @@ def solve_series(
     return Solution(_face_out(normals), brightness, weights, around)
 
 
+def left_unexplained(photos: np.ndarray, directions: np.ndarray) -> float:
+    """What the surface that is measured does not explain of the photos: the median, as a part of its brightness.
+
+    Arguments and errors are those of `solve_series`.
+    """
+    solution = solve_series(photos, directions)
+    off = [np.abs(photo - solution.under(direction)) for photo, direction in zip(photos, directions, strict=True)]
+    return float(np.median(np.stack(off) / np.maximum(solution.brightness, 1e-6)))
+
+
 def _shine_without_shadow(photos: np.ndarray, lights: np.ndarray) -> float:
     """The share of light from everywhere where nothing lies in shadow: what is left of all photos beside a normal.
 

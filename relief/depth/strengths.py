@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from relief.depth.stereo import FEWEST_LIT, LIT, solve_series
+from relief.depth.stereo import FEWEST_LIT, LIT, left_unexplained
 
 FEWEST = 6
 """Photos from which on strengths are told."""
@@ -46,7 +46,7 @@ def find_strengths(greys: Sequence[np.ndarray], directions: np.ndarray) -> np.nd
     if told is None:
         return alike
     evened = (few / told[:, None, None]).astype(np.float32)
-    before, after = (_left_unexplained(photos, directions) for photos in (few, evened))
+    before, after = (left_unexplained(photos, directions) for photos in (few, evened))
     return told if after < FAR_BETTER * before else alike
 
 
@@ -66,10 +66,3 @@ def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | 
     if not LEAST < strengths.max() / strengths.min() < MOST:
         return None
     return np.asarray(strengths / strengths.mean())
-
-
-def _left_unexplained(photos: np.ndarray, directions: np.ndarray) -> float:
-    """What the surface that is measured does not explain of the photos: the median, as a part of its brightness."""
-    solution = solve_series(photos, directions)
-    off = [np.abs(photo - solution.under(direction)) for photo, direction in zip(photos, directions, strict=True)]
-    return float(np.median(np.stack(off) / np.maximum(solution.brightness, 1e-6)))

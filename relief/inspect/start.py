@@ -58,7 +58,7 @@ PHOTO_SOFTEN = 1.0
 FROM_NOTHING = Footprint(width=600, height=600)
 """The footprint of relief that begins with no picture."""
 
-CALMED_AT, CALMED_TO, CALMED_IN = 512, 0.5, 4
+CALMED_AT, CALMED_TO, CALMED_IN = 512, 0.45, 4
 """Texels on the long side at which brightness is compared with light; the part of its mean steepness that it may have;
 and the steps in which it is brought there, as angles do not grow with slopes."""
 
@@ -272,7 +272,7 @@ def _suggest_amplitude(height: HeightField, parts: list[HeightField]) -> float:
 
 
 def _calm(amplitude: float, height: HeightField, pipeline: Pipeline, engine: Engine) -> float:
-    """The amplitude of a photo's brightness, brought down to half of the steepness that its light tells.
+    """The amplitude of a photo's brightness, brought down to less than half of the steepness that its light tells.
 
     Brightness is not height. As bold as its contrast would have it, its normals lie farther from the truth than those
     of a level plate on half of the surfaces of `relief.made`; in these bounds they do on none by more than a degree.
