@@ -23,9 +23,6 @@ FEWEST, MOST = 3, 24
 STEPS = 6
 """Times that each texel is fitted anew."""
 
-SCALED = 3
-"""Steps in which the scale of the residuals is found; it changes little after, and sorting takes its time."""
-
 SETTLED = 0.002
 """A change by less than this part of the brightness ends the fitting of a texel."""
 
@@ -250,8 +247,7 @@ def _fit(photos, lights, around, fitted, weights, shade):
                 # what is far darker than the brightest lies in shadow or nearly so, what is the brightest may be glossy
                 weight[i] = 1.0 if seen[i] > 0.2 * brightest else 0.1
             x, y, z = 0.0, 0.0, float(brightest)
-            scale = 0.0
-            for step in range(STEPS):
+            for _ in range(STEPS):
                 length = np.sqrt(x * x + y * y + z * z)
                 xx, xy, xz, yy, yz, zz = 1e-9, 0.0, 0.0, 1e-9, 0.0, 1e-9
                 vx, vy, vz = 0.0, 0.0, 0.0
@@ -271,9 +267,8 @@ def _fit(photos, lights, around, fitted, weights, shade):
                     lit = max(lights[i, 0] * x + lights[i, 1] * y + lights[i, 2] * z, 0.0)
                     off[i] = abs(seen[i] - around * length - lit)
                 # the third of the residuals from below that three unknowns leave: the median of those that are free
-                if step < SCALED:
-                    _order(off, order)
-                    scale = max(1.4826 * order[min(3 + (count - 3) // 2, count - 1)], LEAST_SCALE * length)
+                _order(off, order)
+                scale = max(1.4826 * order[min(3 + (count - 3) // 2, count - 1)], LEAST_SCALE * length)
                 trusted = 0
                 for i in range(count):
                     part = off[i] / (CUT * scale)
