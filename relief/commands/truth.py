@@ -38,11 +38,11 @@ def run(chosen: argparse.Namespace) -> None:
     print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off")
     rows = []
     workers = min(os.cpu_count() or 1, len(keys)) if len(keys) > 1 else 0
-    for key, row in zip(keys, measure(keys, chosen.size, workers), strict=True):
+    for key, (row, strip) in zip(keys, measure(keys, chosen.size, workers), strict=True):
         rows.append(row)
         print(_line(row), flush=True)
         if chosen.pictures:
-            write_all(chosen.pictures, [Made(f"{key}.png", picture_file(row.strip, "png"))])
+            write_all(chosen.pictures, [Made(f"{key}.png", picture_file(strip, "png"))])
     print(_line(_mean(rows)))
     worse = {way: max(row.angles[way] - row.angles["flat"] for row in rows) for way in WAYS[1:]}
     print("\nAt most this much worse than flat: " + ", ".join(f"{way} {most:.1f}" for way, most in worse.items()))
@@ -61,5 +61,4 @@ def _mean(rows: list[Row]) -> Row:
         {way: float(np.mean([row.angles[way] for row in rows])) for way in WAYS},
         {way: float(np.mean([row.alike[way] for row in rows])) for way in WAYS[1:]},
         float(np.mean([row.off for row in rows])),
-        rows[0].strip[:0],
     )

@@ -75,13 +75,16 @@ def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
     Raises:
         ReliefError: the ball lies outside of the picture, or has no highlight.
     """
-    inside = Ball(ball.x, ball.y, ball.radius * INSIDE).texels(*grey.shape)
+    reach = 2 * max(1, round(LARGEST_SPOT * ball.radius)) + 1
+    margin = ball.radius + reach  # what is farther off makes no difference to a spot on the ball
+    left, top = max(0, math.floor(ball.x - margin)), max(0, math.floor(ball.y - margin))
+    grey = grey[top : max(0, math.ceil(ball.y + margin)), left : max(0, math.ceil(ball.x + margin))]
+    inside = Ball(ball.x - left, ball.y - top, ball.radius * INSIDE).texels(*grey.shape)
     if not inside.any():
         raise ReliefError("The ball lies outside of the picture.")
-    reach = 2 * max(1, round(LARGEST_SPOT * ball.radius)) + 1
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach))
+    square = np.ones((reach, reach), np.uint8)  # which is searched row by row; a disc takes seconds on a large ball
     # where a camera was shaken some of what lies behind the ball is inside of its outline; that is no spot
-    spots = np.where(inside, cv2.morphologyEx(np.ascontiguousarray(grey, np.float32), cv2.MORPH_TOPHAT, disc), 0)
+    spots = np.where(inside, cv2.morphologyEx(np.ascontiguousarray(grey, np.float32), cv2.MORPH_TOPHAT, square), 0)
     brightest = float(spots.max())
     if brightest <= 1e-6:
         raise ReliefError("There is no highlight on the ball. Is it marked where it lies, and does it mirror?")
@@ -91,7 +94,8 @@ def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
     spot = inside & cv2.dilate(spot.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
     rows, columns = np.nonzero(spot)
     weights = spots[spot]
-    return float(np.average(columns + 0.5, weights=weights)), float(np.average(rows + 0.5, weights=weights))
+    x, y = (float(np.average(places + 0.5, weights=weights)) for places in (columns, rows))
+    return left + x, top + y
 
 
 def light_of_highlight(ball: Ball, x: float, y: float) -> Light:

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from relief.depth.light import Ball, Light, light_of_ball
-from relief.depth.stereo import FEWEST, MOST, Solution, colours_of_series, left_unexplained, solve_series
+from relief.depth.stereo import FEWEST, MOST, Solution, colours_of_series, left_unexplained, solve_series, thin_out
 from relief.depth.strengths import find_strengths
 from relief.errors import ReliefError
 from relief.maps.height_from_normals import height_from_slopes
@@ -112,7 +112,7 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
     """Where the lights stood, read from a mirrored ball that is in every photo.
 
     Where the camera was shaken the ball lies elsewhere in each photo, and a highlight beside its place in the outline
-    tells another light. So lights and shifts are found in turns.
+    tells another light. So lights and shifts are found in turns, and whether it was shaken is judged when they are.
 
     Args:
         photos: as `photos_of` gives them.
@@ -122,14 +122,19 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
         ReliefError: as `light_of_ball`; or a light lay below the surface.
     """
     greys = [luminance(photo, encoded=False) for photo in photos]
-    lights = _read_all(greys, [ball] * len(greys))
+    steady = lights = _read_all(greys, [ball] * len(greys))
+    shifts = unmoved = [(0.0, 0.0)] * len(greys)
     for _ in range(TURNS - 1 if FEWEST <= len(greys) <= MOST else 0):
         raised = [Light(light.azimuth, max(light.elevation, LOWEST)) for light in lights]
-        shifts = measure_shifts(greys, np.array([light.direction for light in raised]))
-        again = _read_all(greys, [Ball(ball.x + x, ball.y + y, ball.radius) for x, y in shifts])
+        found = measure_shifts(greys, np.array([light.direction for light in raised]))
+        again = _read_all(greys, [Ball(ball.x + x, ball.y + y, ball.radius) for x, y in found])
         if min(light.elevation for light in again) <= min(0, *(light.elevation for light in lights)):
             break  # shifts that move a highlight behind the ball are none
-        lights = again
+        if again == lights:
+            break  # the next turn would be the same
+        lights, shifts = again, found
+    if shifts != unmoved and _left(greys, lights, shifts) > SHAKEN * _left(greys, steady, unmoved):
+        lights = steady
     for number, light in enumerate(lights, 1):
         if light.elevation <= 0:
             raise ReliefError(
@@ -149,7 +154,7 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
     Photos with the light elsewhere cannot be laid on each other: edges and their shadows look moved where only the
     light was. So each is laid on what the surface as it is known so far looks like under its own light, by the enhanced
     correlation coefficient (Evangelidis & Psarakis 2008, IEEE Trans. PAMI 30), shadows and shine left out; and again
-    with the surface that comes of it. Where the photos do not fit together better by that they were not shaken.
+    with the surface that comes of it.
 
     Args:
         greys: linear light, float32 (rows, columns) each.
@@ -172,15 +177,13 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
         shifts -= shifts[0]
     shifts[np.abs(shifts).max(axis=1) > FARTHEST * max(shape)] = 0
     shifts[np.abs(shifts).max(axis=1) < LEAST * max(1.0, max(shape) / LOOKED_AT[-1])] = 0
-    if shifts.any():
-        step = max(1, max(shape) // LOOKED_AT[-2])
-        moved = [move_back(grey, (x, y)) for grey, (x, y) in zip(greys, shifts, strict=True)]
-        before, after = (
-            left_unexplained(np.stack([grey[::step, ::step] for grey in each]), directions) for each in (greys, moved)
-        )
-        if after > SHAKEN * before:
-            shifts[:] = 0
     return [(float(x), float(y)) for x, y in shifts]
+
+
+def _left(greys: Sequence[np.ndarray], lights: Sequence[Light], shifts: Sequence[tuple[float, float]]) -> float:
+    """What is left unexplained of photos when they are moved back by some shifts."""
+    moved = [move_back(grey, shift) for grey, shift in zip(greys, shifts, strict=True)]
+    return left_unexplained(thin_out(moved), np.array([light.direction for light in lights]))
 
 
 def _shift_left(
@@ -264,6 +267,9 @@ def measure_series(
     progress.step(0, "Laying the photos on each other")
     directions = np.array([light.direction for light in lights])
     shifts = measure_shifts(greys, directions)
+    unmoved = [(0.0, 0.0)] * len(greys)
+    if shifts != unmoved and _left(greys, lights, shifts) > SHAKEN * _left(greys, lights, unmoved):
+        shifts = unmoved
     for number, shift in enumerate(shifts):
         photos[number], greys[number] = move_back(photos[number], shift), move_back(greys[number], shift)
     strengths = find_strengths(greys, directions)

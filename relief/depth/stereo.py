@@ -9,6 +9,7 @@ squares, with Tukey's biweight). What is seen in shadow tells how much light com
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -105,11 +106,10 @@ def solve_series(
         raise ReliefError("The lights lie in one plane with the surface's middle. Move one of them aside.")
     progress = progress or Progress()
     lights = np.ascontiguousarray(directions, np.float32)
-    step = max(1, max(photos.shape[1:]) // LOOKED_AT)
+    few = thin_out(photos)
     around = 0.0
     for number in range(ROUNDS):
         progress.step(0.3 + 0.1 * number, "Looking into the shadows")
-        few = np.ascontiguousarray(photos[:, ::step, ::step])
         shade = _fit_all(few, lights, around)[2]
         dark = shade[:, 0].sum()
         if dark < few[0].size * FEW_DARK:
@@ -123,6 +123,18 @@ def solve_series(
     normals = fitted / np.maximum(brightness, 1e-9)[..., None]
     normals[brightness <= 1e-9] = (0, 0, 1)
     return Solution(_face_out(normals), brightness, weights, around)
+
+
+def thin_out(photos: Sequence[np.ndarray] | np.ndarray) -> np.ndarray:
+    """A few texels of photos, about `LOOKED_AT` on the long side: float32 (photos, rows, columns)."""
+    step = max(1, max(photos[0].shape) // LOOKED_AT)
+    return np.stack([photo[::step, ::step] for photo in photos])
+
+
+def reached_by_all(photos: np.ndarray) -> np.ndarray:
+    """Which texels of photos (photos, rows, columns) lie in the shadow of no light: bool (rows, columns)."""
+    mean = photos.mean(axis=0)
+    return np.asarray((photos.min(axis=0) > LIT * mean) & (mean > 0))
 
 
 def left_unexplained(photos: np.ndarray, directions: np.ndarray) -> float:
@@ -143,8 +155,7 @@ def _shine_without_shadow(photos: np.ndarray, lights: np.ndarray) -> float:
     """
     unknowns = np.column_stack([lights, np.ones(len(lights), np.float32)])
     singular = np.linalg.svd(unknowns, compute_uv=False)
-    mean = photos.mean(axis=0)
-    lit = (photos.min(axis=0) > LIT * mean) & (mean > 0)
+    lit = reached_by_all(photos)
     if len(lights) < 4 or singular[3] < ONE_RING * singular[0] or lit.sum() < FEWEST_LIT:
         return 0.0
     *normal, rest = np.linalg.lstsq(unknowns, photos[:, lit], rcond=None)[0]

@@ -11,13 +11,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from relief.depth.stereo import FEWEST_LIT, LIT, left_unexplained
+from relief.depth.stereo import FEWEST_LIT, left_unexplained, reached_by_all, thin_out
 
 FEWEST = 6
 """Photos from which on strengths are told."""
-
-LOOKED_AT = 256
-"""Texels on the long side, about, that are looked at."""
 
 FAR_BETTER = 0.45
 """Photos are taken to be exposed differently where what is left unexplained is less than this part of what it was."""
@@ -40,8 +37,7 @@ def find_strengths(greys: Sequence[np.ndarray], directions: np.ndarray) -> np.nd
     alike = np.ones(len(greys))
     if len(greys) < FEWEST:
         return alike
-    step = max(1, max(greys[0].shape) // LOOKED_AT)
-    few = np.stack([grey[::step, ::step] for grey in greys])
+    few = thin_out(greys)
     told = _strengths_told(few, directions)
     if told is None:
         return alike
@@ -51,11 +47,10 @@ def find_strengths(greys: Sequence[np.ndarray], directions: np.ndarray) -> np.nd
 
 
 def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | None:
-    mean = photos.mean(axis=0)
-    lit = (photos.min(axis=0) > LIT * mean) & (mean > 0)
+    lit = reached_by_all(photos)
     if lit.sum() < FEWEST_LIT:
         return None
-    left, values, _ = np.linalg.svd(photos[:, lit] / mean[lit], full_matrices=False)
+    left, values, _ = np.linalg.svd(photos[:, lit] / photos[:, lit].mean(axis=0), full_matrices=False)
     spanned, _ = np.linalg.qr(np.column_stack([directions, np.ones(len(photos))]))
     beside = np.eye(len(photos)) - spanned @ spanned.T
     rows = np.concatenate([beside * (left[:, axis] * values[axis] / values[0]) for axis in range(3)])

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 
 from relief.depth.light import Light
+from relief.depth.stereo import CUT
 from relief.errors import ReliefError
 
 FEWEST = 6
@@ -34,8 +35,8 @@ flatter than this (squares of its axes)."""
 FAR_LESS = 4.0
 """So many times less even is the paint by lights of one strength where they were not of one strength."""
 
-STEPS, CUT = 12, 4.685
-"""Times that paint is fitted anew, and from how many scales on a texel has no weight."""
+STEPS = 12
+"""Times that paint is fitted anew."""
 
 FLATTEST = 0.25
 """The least part of a normal that stands out, so that it has a slope."""

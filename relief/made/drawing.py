@@ -1,4 +1,4 @@
-"""What the demo pictures are drawn with: arrays over a unit square, smooth shapes, and noise that tiles."""
+"""What made-up surfaces are drawn with: arrays over a unit square, smooth shapes, and noise that tiles."""
 
 from __future__ import annotations
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from relief.filters.resample import resample
+from relief.made.drawing import smoothstep
 
 WRAP = (True, True)
 Motif = Callable[["Sheet"], tuple[np.ndarray, np.ndarray]]
@@ -41,12 +42,6 @@ class Sheet:
         return total * 0.5
 
 
-def smooth(low: float, high: float, values: np.ndarray) -> np.ndarray:
-    """0 below `low`, 1 above `high`, an even S between."""
-    part = np.clip((values - low) / (high - low), 0, 1)
-    return part * part * (3 - 2 * part)
-
-
 def of_each(numbers: np.ndarray, seed: int) -> np.ndarray:
     """A fixed random number, 0 to 1, for each whole number."""
     return np.random.default_rng(seed).random(4096, np.float32)[numbers % 4096]
@@ -64,7 +59,7 @@ def courses(rows: int, bricks: int, joint: float = 0.06, shift: float = 0.5, ris
         ratio = rows / bricks  # bricks are wider than high: the joint has one width all round
         edge = np.minimum((1 - inside_x) * ratio, (1 - inside_y) + 0 * x)
         wobble = sheet.noise(24, 24, 1) * 0.02
-        face = smooth(joint, joint + 0.10, edge + wobble)
+        face = smoothstep(joint, joint + 0.10, edge + wobble)
         number = (row * 97 + np.floor(along)).astype(int)
         each = of_each(number, sheet.seed)
         tilt = (of_each(number, sheet.seed + 1) - 0.5) * (along % 1 - 0.5)
@@ -81,7 +76,7 @@ def tiles(count: int, joint: float = 0.05, dome: float = 0.10) -> Motif:
         x, y = sheet.grid()
         dx, dy = np.abs(x * count % 1 - 0.5) * 2, np.abs(y * count % 1 - 0.5) * 2
         edge = 1 - np.maximum(dx, dy)
-        face = smooth(joint, joint + 0.07, edge)
+        face = smoothstep(joint, joint + 0.07, edge)
         number = (np.floor(y * count) * count + np.floor(x * count)).astype(int)
         each = of_each(number, sheet.seed)
         swell = (1 - dx**2) * (1 - dy**2)
@@ -112,7 +107,7 @@ def cells(count: int, joint: float = 0.10, domed: float = 1.0, flat: float = 0.0
                 owner = np.where(closer, cell_row * count + cell_column, owner)
                 nearest = np.minimum(nearest, far)
         edge = second - nearest
-        face = smooth(joint, joint + 0.12 + 0.5 * domed, edge)
+        face = smoothstep(joint, joint + 0.12 + 0.5 * domed, edge)
         each = of_each(owner, sheet.seed + 3)
         top = 0.55 + 0.25 * domed * np.sqrt(np.clip(1 - nearest, 0, 1)) + (0.2 + flat) * (each - 0.5)
         return face * top + 0.06 * sheet.rough(24, 4), each * (face > 0.2)
@@ -136,7 +131,7 @@ def hexagons(count: int, joint: float = 0.06) -> Motif:
             here = inside > found
             found = np.where(here, inside, found)
             number = np.where(here, (np.floor(v) * 211 + np.floor(u) + odd * 2048).astype(int), number)
-        face = smooth(joint * 0.5, joint * 0.5 + 0.05, found)
+        face = smoothstep(joint * 0.5, joint * 0.5 + 0.05, found)
         each = of_each(number, sheet.seed)
         return face * (0.62 + 0.10 * (each - 0.5) + 0.10 * found) + 0.03 * sheet.rough(20, 4), each * face
 
@@ -152,7 +147,7 @@ def planks(count: int, long: int = 2) -> Motif:
         each = of_each(board.astype(int), sheet.seed) + 0 * y
         along = (y + each) % 1
         edge = np.minimum((0.5 - np.abs(x * count % 1 - 0.5)) * 2, np.minimum(along, 1 - along) * long * 9)
-        face = smooth(0.03, 0.12, edge)
+        face = smoothstep(0.03, 0.12, edge)
         warped = x * count * 9 + 1.3 * sheet.noise(count * 2, 3, 2) + 0.3 * sheet.noise(count * 4, 12, 3)
         grain = np.abs(np.sin(np.pi * warped)) ** 1.6
         return face * (0.6 + 0.18 * (each - 0.5) + 0.14 * grain) + 0.04 * sheet.noise(256, 16, 4), grain * face
@@ -187,7 +182,7 @@ def plaster(cells_: int, ridged: float = 0.0) -> Motif:
     def draw(sheet: Sheet) -> tuple[np.ndarray, np.ndarray]:
         ground = sheet.rough(cells_, 6)
         ridges = 1 - np.abs(sheet.rough(cells_ * 2, 4, 20)) * 2
-        grit = smooth(0.35, 0.75, sheet.noise(220, 220, 30))
+        grit = smoothstep(0.35, 0.75, sheet.noise(220, 220, 30))
         return 0.5 + (1 - ridged) * 0.5 * ground + ridged * 0.4 * ridges + 0.08 * grit, np.clip(0.5 + ground, 0, 1)
 
     return draw

@@ -45,19 +45,16 @@ class Row:
         angles: degrees between made and true normals, the mean over all texels, by way.
         alike: correlation of made and true height, by way; none of a flat map.
         off: degrees between the estimated azimuth and the true one.
-        strip: the photo, and in matt white the truth, brightness, the light that is given, and four photos, side by
-            side: uint8 (rows, 5 columns, 3).
     """
 
     name: str
     angles: dict[str, float]
     alike: dict[str, float]
     off: float
-    strip: np.ndarray
 
 
-def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
-    """The rows of the table, as they come.
+def measure(keys: list[str], size: int, workers: int) -> Iterator[tuple[Row, np.ndarray]]:
+    """The rows of the table and their strips, as they come.
 
     Args:
         keys: made-up surfaces.
@@ -72,8 +69,12 @@ def measure(keys: list[str], size: int, workers: int) -> Iterator[Row]:
         yield from map(partial(measure_one, size), numbered)
 
 
-def measure_one(size: int, numbered: tuple[int, str]) -> Row:
-    """The row of one surface; its number says which side its light comes from."""
+def measure_one(size: int, numbered: tuple[int, str]) -> tuple[Row, np.ndarray]:
+    """The row of one surface, and its strip; its number says which side its light comes from.
+
+    The strip is the photo, and in matt white the truth, brightness, the light that is given, and four photos, side by
+    side: uint8 (rows, 5 columns, 3).
+    """
     number, key = numbered
     made = SURFACES[key].make(size)
     truth = true_normals(made.height, made.texel)
@@ -102,7 +103,7 @@ def measure_one(size: int, numbered: tuple[int, str]) -> Row:
     normals = {way: measured.get(way, true_normals(fields[way], made.texel)) for way in WAYS}
     shown = [truth, *(normals[way] for way in ("brightness", "light given", "4 photos"))]
     white = [np.dstack([in_white(each)] * 3) for each in shown]
-    return Row(
+    row = Row(
         SURFACES[key].name,
         {way: angle_to(truth, each) for way, each in normals.items()},
         {
@@ -111,8 +112,8 @@ def measure_one(size: int, numbered: tuple[int, str]) -> Row:
             if field.any()
         },
         abs((guessed - azimuth + 180) % 360 - 180),
-        np.hstack([decode(photo, "photo.jpg").pixels, *white]),
     )
+    return row, np.hstack([decode(photo, "photo.jpg").pixels, *white])
 
 
 def angle_to(truth: np.ndarray, normals: np.ndarray) -> float:

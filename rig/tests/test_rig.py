@@ -9,6 +9,8 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 from huey.contrib.djhuey import HUEY
 
+from relief.depth.light import Ball, Light
+from relief.depth.series import lights_of, photos_of
 from relief.errors import Cancelled, ReliefError
 from relief.made.rig import ball_beside, lights_around, photograph_surface
 from relief.made.surfaces import SURFACES
@@ -34,6 +36,17 @@ class PhotographTests(TestCase):
         moved = np.abs(np.array(steady) - np.array(photos(1, True))).mean(axis=(1, 2, 3))
         self.assertLess(moved[0], 1e-9, "the first photo lies where it should")
         self.assertGreater(min(moved[1:]), 2 * grain)
+
+    @long
+    def test_a_ball_tells_the_lights_of_a_steady_camera_and_of_a_shaken_one(self):
+        for shaken, most in ((False, 0.5), (True, 4)):
+            photos = photos_of(
+                [decode(data, name) for name, data in photograph_surface("roughcast", 8, 512, 7, shaken)]
+            )
+            lights = lights_of(photos, Ball(*ball_beside(512, 512)))
+            for light, (azimuth, elevation) in zip(lights, lights_around(8), strict=True):
+                off = np.degrees(np.arccos(min(1, light.direction @ Light(azimuth, elevation).direction)))
+                self.assertLess(off, most)
 
     def test_what_it_cannot_take_is_said(self):
         for photos, size in ((2, 512), (25, 512), (8, 32), (8, 4096)):
