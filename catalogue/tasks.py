@@ -12,7 +12,7 @@ from relief.progress import Progress
 from shelf.archives import incoming
 from shelf.intake import keep_source
 from shelf.models import TextureSet
-from shelf.sets import gather_sets
+from shelf.sets import keep_set
 from work.carrying import carries_out
 from work.models import WorkError
 
@@ -36,14 +36,8 @@ def _keep_set(order: Order, data: bytes) -> TextureSet:
         if isinstance(picture, PictureError):
             raise SupplierError("The supplier's archive was damaged on the way; try again.")
         sources.append(keep_source(order.owner, name, picture))
-    known = sources[0].texture_set
-    if known is not None and all(source.texture_set == known for source in sources):
-        known.removed = None
-        known.save(update_fields=["removed"])
-        return known
-    sets, _ = gather_sets(sources)
-    texture_set = sets[0]
-    texture_set.name = f"{order.texture.name}, {order.size}"
-    texture_set.tags = order.texture.words
-    texture_set.save(update_fields=["name", "tags"])
+    texture_set = keep_set(sources, f"{order.texture.name}, {order.size}")
+    if not texture_set.tags:
+        texture_set.tags = order.texture.words
+        texture_set.save(update_fields=["tags"])
     return texture_set

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.cache import cache_control
@@ -75,10 +76,12 @@ def take(request: HttpRequest, key: str) -> HttpResponse:
     size = request.POST.get("size", "")
     if size not in map(str, SIZES):
         raise Http404
-    waiting = Order.objects.filter(owner=request.artist, key=key, size=int(size))
-    if not any(order.active for order in waiting):
+    with transaction.atomic():
+        waiting = Order.objects.filter(owner=request.artist, key=key, size=int(size))
+        if any(order.active for order in waiting):
+            return _orders(request, one)
         order = Order.objects.create(owner=request.artist, key=key, size=int(size))
-        begin(order)
+    begin(order)
     return _orders(request, one)
 
 

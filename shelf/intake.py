@@ -10,14 +10,15 @@ from typing import Any
 
 from django.conf import settings
 
-from relief.inspect.mesh_facts import mesh_facts
+from relief.errors import ReliefError
+from relief.inspect.mesh_facts import MeshFacts, mesh_facts
 from relief.recipe.layer import SourceReference
 from relief.run.pipeline import reading
 from relief.sources.decode import decode
-from relief.sources.facts import facts
+from relief.sources.facts import Facts, facts
 from relief.sources.mesh.read import is_mesh, read_mesh
 from shelf.engine import get_engine
-from shelf.models import Source, keep_file, read_source
+from shelf.models import MESH, Source, keep_file, read_source
 from work.within import run_within
 
 
@@ -31,15 +32,16 @@ def keep_source(owner: Any, filename: str, data: bytes) -> Source:
     known = Source.objects.filter(owner=owner, digest=digest).first()
     if known:
         keep_file(data)  # its file may be gone, or cut short
-        if known.removed:
-            known.removed = None
-            known.save(update_fields=["removed"])
+        known.removed = None
+        if known.problem or not known.is_measured:
+            known.measured, known.problem = asdict(_measure(known)), ""
+        known.save(update_fields=["removed", "measured", "problem"])
         return known
     filename = filename[-200:]
     if is_mesh(filename):
         measured_mesh = mesh_facts(_read_apart(read_mesh, data, filename), filename)
         keep_file(data)
-        values = {"filename": filename, "size": len(data), "measured": asdict(measured_mesh), "role": "mesh"}
+        values = {"filename": filename, "size": len(data), "measured": asdict(measured_mesh), "role": MESH}
         return Source.objects.get_or_create(owner=owner, digest=digest, defaults=values)[0]
     # kept by the engine, as it is most likely looked at next
     reference = SourceReference(digest=digest, filename=filename)
@@ -58,15 +60,28 @@ def _read_apart(read: Callable[[bytes, str], Any], data: bytes, filename: str) -
     return run_within(settings.LONGEST_READING, settings.MOST_TO_READ, read, data, filename)
 
 
-def measure_anew() -> int:
-    """Measures the sources of which an earlier version of the app knew less; gives how many there were."""
-    behind = [source for source in Source.objects.all() if not source.is_measured]
-    for source in behind:
-        if source.is_mesh:
-            data = read_source(source.digest)
-            source.measured = asdict(mesh_facts(read_mesh(data, source.filename), source.filename))
-            source.save(update_fields=["measured"])
+def measure_anew() -> list[Source]:
+    """Measures the sources of which an earlier version of the app knew less.
+
+    Returns:
+        Those that could not be read. They stay on the shelf, which says why.
+    """
+    unread = []
+    for source in Source.objects.all():
+        if source.is_measured and not source.problem:
             continue
-        source.measured = asdict(facts(get_engine().run(reading(source.reference, read_source)), source.filename))
-        source.save(update_fields=["measured"])
-    return len(behind)
+        try:
+            source.measured, source.problem = asdict(_measure(source)), ""
+        except (ReliefError, OSError) as problem:
+            source.problem = str(problem)[:200] if isinstance(problem, ReliefError) else "Its file could not be read."
+            unread.append(source)
+        source.save(update_fields=["measured", "problem"])
+    return unread
+
+
+def _measure(source: Source) -> Facts | MeshFacts:
+    """What is measured of a source whose file is there already. Raises ReliefError, OSError."""
+    data = read_source(source.digest)
+    if source.is_mesh:
+        return mesh_facts(_read_apart(read_mesh, data, source.filename), source.filename)
+    return facts(_read_apart(decode, data, source.filename), source.filename)

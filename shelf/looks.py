@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
@@ -25,6 +26,7 @@ from relief.sources.mesh.read import read_mesh
 from relief.sources.picture import Picture
 from relief.sources.roles import READING_OF
 from relief.surface.shapes.own_mesh import OwnMesh
+from relief.version import computation_version
 from shelf.engine import get_engine
 from shelf.models import Source, read_source
 
@@ -99,12 +101,23 @@ def swatch_file(source: Source) -> bytes:
     Raises:
         PictureError: the source's file is gone.
     """
-    look = f"{source.role}-{source.green}-{'inverted' if source.inverted else 'upright'}"
-    place = Path(settings.MEDIA_ROOT) / "swatches" / source.digest[:2] / f"{source.digest}-{look}.png"
+    place = swatches_folder() / source.digest[:2] / f"{source.digest}-{source.look}.png"
     if not place.exists():
         place.parent.mkdir(parents=True, exist_ok=True)
         write_whole(place, png(small(source, SWATCH)))
     return place.read_bytes()
+
+
+def swatches_folder() -> Path:
+    """Where the swatches lie that this version of the computation made."""
+    return Path(settings.MEDIA_ROOT) / "swatches" / computation_version()[:16]
+
+
+def clear_old_swatches() -> None:
+    """Removes the swatches that other versions of the computation made."""
+    for folder in swatches_folder().parent.glob("*"):
+        if folder != swatches_folder():
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def small(source: Source, longest: int) -> np.ndarray:

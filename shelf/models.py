@@ -3,23 +3,37 @@
 from __future__ import annotations
 
 import hashlib
+import uuid
 from dataclasses import fields
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
 from relief.deliver.files import write_whole
+from relief.errors import PictureError
 from relief.inspect.mesh_facts import MeshFacts
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import MAIN
 from relief.sources.facts import Facts
 from relief.sources.folder import SourceFolder
+from relief.sources.mesh.read import is_mesh
 from relief.sources.roles import ROLE_NAMES, Guess
+from relief.version import computation_version
 
-ROLES = [*ROLE_NAMES.items(), ("mesh", "Mesh")]
+MESH = "mesh"
+"""The role that every mesh has, and no picture."""
+
+ROLES = [*ROLE_NAMES.items(), (MESH, "Mesh")]
 GREENS = [("up", "Green up"), ("down", "Green down")]
+
+
+class UnreadableFactsError(PictureError):
+    """What was measured of a source is not what this version of the app measures; a page leaves it out."""
+
+    silent_variable_failure = True  # how Django's templates know that they may go on
 
 
 class Kept(models.Model):
@@ -33,11 +47,20 @@ class Kept(models.Model):
         abstract = True
 
 
-class TextureSet(Kept):
-    """Pictures that belong together: colour with its data maps, each with its role."""
+class Gathered(Kept):
+    """Base of what sources are gathered into. A source may belong to several."""
 
     name = models.CharField(max_length=120)
     made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        abstract = True
+
+
+class TextureSet(Gathered):
+    """Pictures that belong together: colour with its data maps, each with its role."""
+
+    members = models.ManyToManyField("Source", related_name="sets")
 
     class Meta:
         ordering = ["-made", "-pk"]
@@ -45,19 +68,23 @@ class TextureSet(Kept):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def present(self) -> list[Source]:
+        """The members that are not removed."""
+        return [member for member in self.members.all() if member.removed is None]
+
     def by_role(self) -> dict[str, Source]:
         """The members that are not removed, the first of each role."""
         found: dict[str, Source] = {}
-        for member in self.members.filter(removed=None).order_by("pk"):
+        for member in sorted(self.present, key=lambda member: member.pk):
             found.setdefault(member.role, member)
         return found
 
 
-class LitSeries(Kept):
+class LitSeries(Gathered):
     """Photos of one surface from one place, the light moved between them."""
 
-    name = models.CharField(max_length=120)
-    made = models.DateTimeField(auto_now_add=True)
+    photos = models.ManyToManyField("Source", through="LitPhoto", related_name="series")
     lights = models.JSONField(default=list)
     """Where the light of each photo stood: azimuth and elevation, degrees."""
     ball = models.JSONField(null=True, blank=True)
@@ -71,6 +98,28 @@ class LitSeries(Kept):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def present(self) -> list[LitPhoto]:
+        """The photos that are not removed, in their order."""
+        placed = self.placed.select_related("source").filter(source__removed=None)
+        return [photo for photo in placed if photo.number < len(self.lights)]
+
+
+class LitPhoto(models.Model):
+    """A source as a photo of a lit series."""
+
+    series = models.ForeignKey(LitSeries, on_delete=models.CASCADE, related_name="placed")
+    source = models.ForeignKey("Source", on_delete=models.CASCADE, related_name="+")
+    number = models.PositiveSmallIntegerField()
+    """Its place in the series, and that of its light, from 0."""
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["series", "number"], name="one_photo_for_each_light")]
+
+    def __str__(self) -> str:
+        return f"{self.series}, photo {self.number + 1}"
+
 
 class Source(Kept):
     """A picture as it came in, never altered, known by the hash of its bytes; and what the artist says it is."""
@@ -82,12 +131,8 @@ class Source(Kept):
     role = models.CharField(max_length=10, choices=ROLES, default="photo")
     green = models.CharField(max_length=4, choices=GREENS, default="up")
     inverted = models.BooleanField(default=False)
-    texture_set = models.ForeignKey(
-        TextureSet, null=True, blank=True, on_delete=models.SET_NULL, related_name="members"
-    )
-    lit_series = models.ForeignKey(LitSeries, null=True, blank=True, on_delete=models.SET_NULL, related_name="photos")
-    place = models.PositiveSmallIntegerField(default=0)
-    """Its number in the lit series."""
+    problem = models.CharField(max_length=200, blank=True)
+    """Why its file could not be read when the studio started."""
     added = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -99,8 +144,8 @@ class Source(Kept):
 
     @property
     def is_mesh(self) -> bool:
-        """Whether it is a mesh and no picture."""
-        return self.role == "mesh"
+        """Whether the file is a mesh, not a picture. What the artist says it is does not change that."""
+        return is_mesh(self.filename)
 
     @property
     def is_measured(self) -> bool:
@@ -109,15 +154,23 @@ class Source(Kept):
 
     @property
     def mesh_facts(self) -> MeshFacts:
-        """What was measured when the mesh came in."""
-        values = {name: tuple(value) if isinstance(value, list) else value for name, value in self.measured.items()}
-        return MeshFacts(**values)
+        """What was measured when the mesh came in.
+
+        Raises:
+            UnreadableFactsError: this version of the app measures something else.
+        """
+        return _read_facts(MeshFacts, self.measured)
 
     @property
     def facts(self) -> Facts:
-        """What was measured when the picture came in."""
-        values = self.measured | {"guess": Guess(**self.measured["guess"])}
-        return Facts(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})
+        """What was measured when the picture came in. Raises as `mesh_facts` does."""
+        return _read_facts(Facts, self.measured)
+
+    @property
+    def look(self) -> str:
+        """What its swatch depends on; part of the swatch's address, so that a browser never shows an old one."""
+        way = "inverted" if self.inverted else "upright"
+        return f"{self.digest[:12]}-{self.role}-{self.green}-{way}-{computation_version()[:8]}"
 
     @property
     def users(self) -> list[Piece]:
@@ -128,6 +181,16 @@ class Source(Kept):
     def reference(self) -> SourceReference:
         """How a recipe names this source."""
         return SourceReference(digest=self.digest, filename=self.filename)
+
+
+def _read_facts(kind: type, measured: Any) -> Any:
+    try:
+        values = {name: tuple(value) if isinstance(value, list) else value for name, value in measured.items()}
+        if "guess" in values:
+            values["guess"] = Guess(**values["guess"])
+        return kind(**values)
+    except (AttributeError, KeyError, TypeError) as problem:
+        raise UnreadableFactsError("What is known of this file cannot be read. Bring the file in again.") from problem
 
 
 def source_folder() -> SourceFolder:
@@ -171,6 +234,8 @@ class Piece(Kept):
     """Kinds of findings that the artist has seen and means to keep."""
     sources = models.ManyToManyField(Source, related_name="pieces", blank=True)
     touched = models.DateTimeField(default=timezone.now)
+    token = models.UUIDField(default=uuid.uuid4, editable=False)
+    """Tells it from a piece of another database that has the same number."""
     shown: str = MAIN
     """The key of the relief that is worked on, where it has several; it is not kept."""
 
@@ -184,3 +249,8 @@ class Piece(Kept):
 
     def __str__(self) -> str:
         return self.title
+
+    @property
+    def look(self) -> str:
+        """What the swatches of its revisions depend on beside their numbers; part of their addresses."""
+        return f"{self.token.hex[:12]}-{computation_version()[:8]}"

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from django.db.models import Q, QuerySet
 
 from relief.sources.roles import ROLE_NAMES
-from shelf.models import LitSeries, Piece, Source, TextureSet
+from shelf.models import LitSeries, Piece, Source, TextureSet, UnreadableFactsError
 
 FAMILIES = ("red", "orange", "yellow", "green", "blue", "violet", "brown", "grey", "black", "white")
 GREY_BELOW = 0.08
@@ -59,42 +59,48 @@ def pieces(owner, look: Wanted) -> QuerySet[Piece]:
 
 
 def texture_sets(owner, look: Wanted) -> list[TextureSet]:
-    """Sets whose name or tags have the words, and of whose members one fits the rest."""
+    """Sets whose name or tags have the words, and of whose members one fits the rest; without those left empty."""
     found = TextureSet.objects.filter(owner=owner, removed=None).prefetch_related("members")
     for word in look.word.split():
         found = found.filter(Q(name__icontains=word) | Q(tags__icontains=word) | Q(members__filename__icontains=word))
-    return [item for item in found.distinct() if look.only_words or any(_fits(m, look) for m in item.members.all())]
+    return [
+        item
+        for item in found.distinct()
+        if item.present and (look.only_words or any(_fits(member, look) for member in item.present))
+    ]
 
 
 def lit_series(owner, look: Wanted) -> list[LitSeries]:
     """Lit series whose name or tags have the words; where something else is looked for, none."""
     if not look.only_words:
         return []
-    found = LitSeries.objects.filter(owner=owner, removed=None).prefetch_related("photos")
+    found = LitSeries.objects.filter(owner=owner, removed=None)
     for word in look.word.split():
         found = found.filter(Q(name__icontains=word) | Q(tags__icontains=word))
-    return list(found)
+    return [item for item in found if item.present]
 
 
 def sources(owner, look: Wanted) -> list[Source]:
     """Sources that stand alone, and where something is looked for those in sets too."""
     found = Source.objects.filter(owner=owner, removed=None).prefetch_related("pieces")
     if look == Wanted():
-        found = found.filter(texture_set=None, lit_series=None)
+        found = found.filter(sets=None, series=None)
     for word in look.word.split():
         found = found.filter(Q(filename__icontains=word) | Q(tags__icontains=word))
     return [item for item in found if _fits(item, look)]
 
 
 def _fits(source: Source, look: Wanted) -> bool:
-    measured = source.measured
     if look.role and source.role != look.role:
         return False
-    if source.is_mesh:
-        return not look.size and not look.colour
-    if look.size and max(measured["columns"], measured["rows"]) < look.size:
+    if not look.size and not look.colour:
+        return True
+    try:
+        known = source.facts
+    except UnreadableFactsError:  # nothing can be said of it, as of a mesh
+        return False
+    if look.size and max(known.columns, known.rows) < look.size:
         return False
     if look.colour:
-        known = source.facts
         return colour_family(known.hue, known.chroma, known.lightness) == look.colour
     return True

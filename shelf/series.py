@@ -20,7 +20,8 @@ from relief.sources.colour import luminance
 from relief.sources.roles import role_in_name
 from shelf.intake import keep_source
 from shelf.looks import decode_source
-from shelf.models import LitSeries, Source, TextureSet
+from shelf.models import LitPhoto, LitSeries, Source, TextureSet
+from shelf.sets import keep_set, same_sources
 
 NUMBER = re.compile(r"[ _(-]*\d+\)?$")
 """How a name ends whose photos are counted."""
@@ -52,6 +53,8 @@ def gather_series(sources: Iterable[Source]) -> tuple[list[LitSeries], list[Sour
 def put_together(photos: Sequence[Source]) -> LitSeries:
     """A lit series of some photos, their lights all around until somebody says where they stood.
 
+    The same photos again are the same series, as the artist left it. A photo may be in several.
+
     Raises:
         ReliefError: they are too few or too many, or not of one size.
     """
@@ -59,19 +62,17 @@ def put_together(photos: Sequence[Source]) -> LitSeries:
         raise ReliefError(f"A lit series has {FEWEST} to {MOST} photos; these are {len(photos)}.")
     if len({(photo.facts.rows, photo.facts.columns) for photo in photos}) > 1:
         raise ReliefError("The photos of a lit series have one size.")
+    known = same_sources(LitSeries, "photos", photos)
+    if known is not None:
+        return known
     photos = sorted(photos, key=lambda photo: [int(part) for part in re.findall(r"\d+", photo.filename)])
     name = NUMBER.sub("", photos[0].filename.rpartition(".")[0]).replace("-", " ").replace("_", " ").strip()
     lights = [[round(360 * number / len(photos)), RING] for number in range(len(photos))]
     made = LitSeries.objects.create(owner=photos[0].owner, name=name.capitalize()[:120] or "Lit series", lights=lights)
-    for number, photo in enumerate(photos):
-        photo.lit_series, photo.place = made, number
-        photo.save(update_fields=["lit_series", "place"])
+    LitPhoto.objects.bulk_create(
+        LitPhoto(series=made, source=photo, number=number) for number, photo in enumerate(photos)
+    )
     return made
-
-
-def photos_in(series: LitSeries) -> list[Source]:
-    """The photos of a series in their order."""
-    return list(series.photos.filter(removed=None).order_by("place", "pk"))
 
 
 def ball_to_begin_with(columns: int, rows: int) -> list[float]:
@@ -118,8 +119,7 @@ def read_lights(series: LitSeries) -> None:
     """
     if not series.ball:
         raise ReliefError("Mark the ball in the first photo.")
-    photos = photos_of([decode_source(photo) for photo in photos_in(series)])
-    _keep(series, lights_of(photos, Ball(*series.ball)))
+    _keep(series, lights_of(_all_photos(series), Ball(*series.ball)))
 
 
 def find_lights(series: LitSeries) -> None:
@@ -128,7 +128,7 @@ def find_lights(series: LitSeries) -> None:
     Raises:
         ReliefError: the photos are too few, or tell too little.
     """
-    photos = photos_of([decode_source(photo) for photo in photos_in(series)])
+    photos = _all_photos(series)
     _keep(series, estimate_lights([luminance(photo, encoded=False) for photo in photos]))
 
 
@@ -140,6 +140,18 @@ def turn_lights(series: LitSeries) -> None:
 def _keep(series: LitSeries, lights: Sequence[Light]) -> None:
     series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
     series.save(update_fields=["lights"])
+
+
+def _all_photos(series: LitSeries) -> list:
+    """The decoded photos of a series, one for each of its lights.
+
+    Raises:
+        ReliefError: some were removed, or their files are gone.
+    """
+    kept = series.present
+    if len(kept) != len(series.lights):
+        raise ReliefError("Photos of this series were removed. Put them back, or put the rest together anew.")
+    return photos_of([decode_source(photo.source) for photo in kept])
 
 
 def measure(series: LitSeries, near: bool, progress: Progress) -> tuple[TextureSet, float]:
@@ -156,19 +168,17 @@ def measure(series: LitSeries, near: bool, progress: Progress) -> tuple[TextureS
         ReliefError: photos are gone, or the lights tell nothing.
         Cancelled: through `progress`.
     """
-    kept = photos_in(series)
-    if len(kept) != len(series.lights):
-        raise ReliefError("Photos of this series were removed. Put them back, or put the rest together anew.")
-    photos = photos_of([decode_source(photo) for photo in kept])
+    photos = _all_photos(series)
     texel = series.width / photos[0].shape[1]
     lights = [Light(*angles) for angles in series.lights]
     found = measure_series(photos, lights, (texel, texel), near=near, progress=progress)
     stem = safe_stem(series.name)
     files = {role: picture_file(pixels, "png") for role, pixels in found.encode().items()}
-    with transaction.atomic():
-        made = TextureSet.objects.create(owner=series.owner, name=f"{series.name}, measured"[:120])
-        for role, data in files.items():
-            source = keep_source(series.owner, f"{stem}_{role}.png", data)
-            source.texture_set, source.role, source.green = made, role, "up"
-            source.save(update_fields=["texture_set", "role", "green"])
-    return made, float(f"{found.amplitude:.4g}")
+    members = []
+    for role, data in files.items():
+        source = keep_source(series.owner, f"{stem}_{role}.png", data)
+        if not source.sets.exists():
+            source.role, source.green = role, "up"
+            source.save(update_fields=["role", "green"])
+        members.append(source)
+    return keep_set(members, f"{series.name}, measured"), float(f"{found.amplitude:.4g}")

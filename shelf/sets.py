@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from functools import lru_cache
+from typing import Any
 
 from django.db import transaction
 
 from relief.inspect.sets import SetFinding, set_findings
 from relief.sources.decode import decode
 from relief.sources.roles import family, role_in_name
-from shelf.models import Source, TextureSet, read_source
+from shelf.models import Gathered, Source, TextureSet, read_source
 
 
 def gather_sets(sources: Iterable[Source]) -> tuple[list[TextureSet], list[Source]]:
-    """Makes sets of the sources whose names belong together; and gives those that stand alone.
+    """The sets of the sources whose names belong together, and the sources that stand alone.
 
-    A set needs two members at least, one of them named after its role.
+    A set needs two members at least, one of them named after its role. The same sources again are the same set.
     """
     families: dict[str, list[Source]] = defaultdict(list)
     for source in dict.fromkeys(sources):
@@ -29,14 +30,39 @@ def gather_sets(sources: Iterable[Source]) -> tuple[list[TextureSet], list[Sourc
         if len(members) < 2 or len(roles) < 2 or not any(role_in_name(member.filename) for member in members):
             alone += members
             continue
-        with transaction.atomic():
-            made = TextureSet.objects.create(owner=members[0].owner, name=(name or "Texture set").capitalize()[:120])
-            for member in members:
-                member.texture_set = made
-                member.role = role_of(member)
-                member.save(update_fields=["texture_set", "role"])
-        sets.append(made)
+        sets.append(keep_set(members, (name or "Texture set").capitalize()))
     return sets, alone
+
+
+@transaction.atomic
+def keep_set(members: Sequence[Source], name: str) -> TextureSet:
+    """The set of some sources: the one that has just these, as the artist left it; otherwise a new one.
+
+    Other sets keep what they have. A source that is in a set already keeps its role.
+    """
+    known = same_sources(TextureSet, "members", members)
+    if known is not None:
+        return known
+    made = TextureSet.objects.create(owner=members[0].owner, name=name[:120])
+    for member in members:
+        if not member.sets.exists():
+            member.role = role_of(member)
+            member.save(update_fields=["role"])
+    made.members.set(members)
+    return made
+
+
+def same_sources(kind: type[Gathered], field: str, sources: Sequence[Source]) -> Any:
+    """What the artist has gathered of just these sources already; it comes back where it was removed."""
+    ours = {source.pk for source in sources}
+    near = kind.objects.filter(owner=sources[0].owner, **{field: sources[0]}).order_by("-removed", "pk")
+    for known in near:
+        if set(getattr(known, field).values_list("pk", flat=True)) == ours:
+            if known.removed:
+                known.removed = None
+                known.save(update_fields=["removed"])
+            return known
+    return None
 
 
 def role_of(source: Source) -> str:

@@ -21,7 +21,7 @@ from relief.sources.decode import ENDINGS
 from relief.sources.mesh.read import ENDINGS as MESHES
 from relief.sources.roles import ROLE_NAMES
 from shelf import looks, search, series, sets
-from shelf.models import LitSeries, Piece, Source, TextureSet
+from shelf.models import MESH, LitSeries, Piece, Source, TextureSet
 from shelf.uploads import keep_uploads
 
 SHARPEST = 2048
@@ -69,7 +69,7 @@ def source(request: HttpRequest, pk: int) -> HttpResponse:
     """One source that stands alone, large."""
     one = _of(request, Source, pk)
     if one.is_mesh:
-        return render(request, "shelf/mesh.html", {"source": one, "facts": one.mesh_facts})
+        return _mesh_page(request, one)
     return render(request, "shelf/look.html", _look(one.filename, [one], source=one))
 
 
@@ -88,9 +88,15 @@ def assign(request: HttpRequest, pk: int) -> HttpResponse:
             if request.POST[name] not in dict(Source._meta.get_field(name).choices):
                 raise Http404
             setattr(one, name, request.POST[name])
-    one.save()
-    if one.texture_set:
-        return _set_page(request, one.texture_set)
+    if one.is_mesh != (one.role == MESH):
+        kind = "a mesh, not a picture" if one.is_mesh else "a picture, not a mesh"
+        return refuse(request, 422, "Not changed", f"{one.filename} is {kind}. Its role was not changed.")
+    one.save(update_fields=["role", "green"])
+    if one.is_mesh:
+        return _mesh_page(request, one)
+    shown = one.sets.filter(pk=_number(request.POST.get("set")), removed=None).first()
+    if shown:
+        return _set_page(request, shown)
     return render(request, "shelf/look.html", _look(one.filename, [one], source=one))
 
 
@@ -111,7 +117,7 @@ def lit_series(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def put_together(request: HttpRequest) -> HttpResponse:
     """A lit series of photos that were chosen by hand."""
-    chosen = [number for number in request.POST.getlist("photo") if number.isdecimal()][: stereo.MOST + 1]
+    chosen = [_number(text) for text in request.POST.getlist("photo")][: stereo.MOST + 1]
     photos = Source.objects.filter(owner=request.artist, pk__in=chosen, role="photo", removed=None)
     try:
         made = series.put_together(list(photos))
@@ -152,7 +158,8 @@ def remove(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     item.save(update_fields=["removed"])
     if not request.htmx:
         return redirect("shelf:shelf")
-    return render(request, "shelf/removed.html", {"item": item, "kind": kind})
+    gathered = [*item.sets.filter(removed=None), *item.series.filter(removed=None)] if kind == "source" else []
+    return render(request, "shelf/removed.html", {"item": item, "kind": kind, "missing_from": gathered})
 
 
 @require_POST
@@ -197,8 +204,17 @@ def _of(request: HttpRequest, kind: type, pk: int) -> Any:
     return get_object_or_404(kind, owner=request.artist, pk=pk, removed=None)
 
 
+def _number(text: str | None) -> int:
+    """A row's number that was posted; 0, which no row has, for anything else."""
+    return int(text) if text and text.isdecimal() and len(text) < 19 else 0
+
+
+def _mesh_page(request: HttpRequest, one: Source) -> HttpResponse:
+    return render(request, "shelf/mesh.html", {"source": one, "facts": one.mesh_facts})
+
+
 def _set_page(request: HttpRequest, one: TextureSet) -> HttpResponse:
-    members = list(one.members.filter(removed=None).order_by("role", "pk"))
+    members = sorted(one.present, key=lambda member: (member.role, member.pk))
     context = _look(one.name, members, texture_set=one)
     try:
         context["findings"] = sets.findings_of(one)
@@ -208,11 +224,12 @@ def _set_page(request: HttpRequest, one: TextureSet) -> HttpResponse:
 
 
 def _series_page(request: HttpRequest, one: LitSeries, problem: str = "") -> HttpResponse:
-    photos = series.photos_in(one)
-    facts = photos[0].facts if photos else None
+    photos = one.present
+    facts = photos[0].source.facts if photos else None
     context = {
         "series": one,
-        "photos": [(photo, *light) for photo, light in zip(photos, one.lights, strict=False)],
+        "photos": [(photo.source, photo.number, *one.lights[photo.number]) for photo in photos],
+        "removed": len(one.lights) - len(photos),
         "size": facts and (facts.columns, facts.rows),
         "ball": one.ball or (facts and series.ball_to_begin_with(facts.columns, facts.rows)),
         "problem": problem,

@@ -177,11 +177,14 @@ def prepare() -> None:
 
     from relief.warm_up import warm_up
     from shelf.intake import measure_anew
+    from shelf.looks import clear_old_swatches
 
     call_command("migrate", verbosity=0)
     print("Compiling the kernels (done once, then kept) …", flush=True)
     warm_up()
-    measure_anew()
+    for source in measure_anew():
+        print(f"{source.filename}: {source.problem}", file=sys.stderr)
+    clear_old_swatches()
     call_command("load_demo")
 
 

@@ -20,7 +20,7 @@ from relief.recipe.relief import Relief
 from relief.run.finished import packable
 from relief.run.stages import GROUND
 from relief.treat.treatment import Treatment
-from shelf.models import Source
+from shelf.models import MESH, Source
 
 if TYPE_CHECKING:
     from bench.models import Revision
@@ -210,7 +210,7 @@ def _on_the_shelf(revision: Revision) -> dict[str, str]:
     """The pictures of the shelf that the piece does not have, as they are chosen: the newest first."""
     digests = [reference.digest for reference in revision.read().sources.values()]
     others = (
-        Source.objects.filter(owner=revision.piece.owner, removed=None).exclude(digest__in=digests).exclude(role="mesh")
+        Source.objects.filter(owner=revision.piece.owner, removed=None).exclude(digest__in=digests).exclude(role=MESH)
     )
     return {f"{FROM_SHELF}{source.pk}": f"Shelf: {source.filename}" for source in others[:MOST_OFFERED]}
 
@@ -218,7 +218,7 @@ def _on_the_shelf(revision: Revision) -> dict[str, str]:
 def _channels(recipe: Recipe, owner: Any) -> dict[str, tuple[str, ...]]:
     """The channels of each picture of a recipe, by its key."""
     digests = {reference.digest for reference in recipe.sources.values()}
-    found = Source.objects.filter(owner=owner, digest__in=digests).exclude(role="mesh")
+    found = Source.objects.filter(owner=owner, digest__in=digests).exclude(role=MESH)
     known = {source.digest: source.facts.channels for source in found}
     return {key: known.get(reference.digest, ()) for key, reference in recipe.sources.items()}
 

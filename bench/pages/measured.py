@@ -37,7 +37,7 @@ from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
 from relief.treat.invert import Invert
 from shelf.engine import get_engine
-from shelf.models import Piece, Source, TextureSet, read_source
+from shelf.models import Piece, Source, read_source
 from shelf.sets import findings_of
 
 MEASURING = Newest()
@@ -140,7 +140,7 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
         context |= {"outline": _outline(counts), "bins": len(counts), "low": low, "high": high}
         if content.reading == "photo":
             context |= _ways(recipe, piece.position)
-        texture_set = TextureSet.objects.filter(removed=None, members__pieces=piece).first()
+        texture_set = source.sets.filter(removed=None).first()
         if texture_set:
             context |= {"texture_set": texture_set, "set_findings": findings_of(texture_set)}
     except ReliefError as problem:

@@ -21,7 +21,7 @@ from relief.surface.shapes import SHAPES
 from relief.surface.surface import UNITS
 from relief.surface.tessellation import TESSELLATIONS
 from shelf.engine import get_engine
-from shelf.models import Piece, Source, read_source
+from shelf.models import MESH, Piece, Source, read_source
 
 SHARED = [known.name for known in controls(Mapping) if known.name != "sizing"]
 """The parameters that every mapping has, but how it is sized: that is chosen by drawings."""
@@ -80,7 +80,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
     form = [in_unit(field_at(recipe, f"surface.form.{name}"), unit) for name in ("noise", "size", "seed", "handles")]
     return {
         "shapes": _choices({kind: model for kind, model in SHAPES.items() if kind != "mesh"}, shape.kind),
-        "meshes": Source.objects.filter(owner=owner, removed=None, role="mesh"),
+        "meshes": Source.objects.filter(owner=owner, removed=None, role=MESH),
         "own_mesh": own,
         "size_group": size,
         "form_group": Group("Base form", [], folded=form, owner="surface.form", folds="Uneven before any relief"),
@@ -155,7 +155,7 @@ def _own_mesh(recipe: Recipe, owner: Any) -> MeshFacts | None:
     key = recipe.surface.shape.source_key
     if not key:
         return None
-    source = Source.objects.filter(owner=owner, digest=recipe.sources[key].digest, role="mesh").first()
+    source = Source.objects.filter(owner=owner, digest=recipe.sources[key].digest, role=MESH).first()
     return source.mesh_facts if source else None
 
 

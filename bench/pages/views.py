@@ -31,7 +31,7 @@ from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
-from shelf.models import LitSeries, Piece, Source, TextureSet, read_source
+from shelf.models import MESH, LitSeries, Piece, Source, TextureSet, read_source
 from shelf.series import gather_series, keep_set_up, measure
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
@@ -151,6 +151,7 @@ def revisions(request: HttpRequest, pk: int) -> HttpResponse:
 def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
     """What the bench's templates are filled with."""
     recipe = revision.read()
+    owner = revision.piece.owner
     surface = SurfacePipeline.of(recipe, read_source)
     more = surface_context(revision) if step.name == "surface" else {}
     return (
@@ -169,10 +170,12 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
             "planned": plan(as_delivered(recipe), revision.piece.title),
-            "shelf_sets": TextureSet.objects.filter(owner=revision.piece.owner, removed=None),
-            "shelf_sources": Source.objects.filter(owner=revision.piece.owner, removed=None, texture_set=None).exclude(
-                role="mesh"
-            ),
+            "shelf_sets": [
+                each
+                for each in TextureSet.objects.filter(owner=owner, removed=None).prefetch_related("members")
+                if each.present
+            ],
+            "shelf_sources": Source.objects.filter(owner=owner, removed=None, sets=None).exclude(role=MESH),
             "ground_is_picture": bool(recipe.shown.layers[0].source),
             "step": step,
             "steps": STEPS,

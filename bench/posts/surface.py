@@ -23,7 +23,7 @@ from relief.run.pipeline import PROXY
 from relief.surface.regions import Region
 from relief.surface.subdivision import nearest_edge
 from shelf.engine import get_engine
-from shelf.models import Piece, Source, TextureSet, read_source
+from shelf.models import MESH, Piece, Source, TextureSet, read_source
 from shelf.uploads import keep_uploads
 
 ACTIONS: dict[str, Callable[[HttpRequest, Recipe], edits.Done]] = {}
@@ -66,7 +66,7 @@ def _mesh(request: HttpRequest, recipe: Recipe) -> edits.Done:
         source = meshes[0]
     else:
         number = whole_number(request.POST.get("source"))
-        source = get_object_or_404(Source, owner=request.artist, removed=None, role="mesh", pk=number)
+        source = get_object_or_404(Source, owner=request.artist, removed=None, role=MESH, pk=number)
     facts = source.mesh_facts
     return edits.choose_own_mesh(recipe, source.reference, facts.unit, bool(facts.uv_sets))
 

@@ -50,7 +50,7 @@ class LitSeriesTests(ShelfTestCase):
     def test_photos_that_are_counted_become_one_series_and_no_pieces(self):
         _, made = self.series()
         self.assertEqual((made.name, len(made.lights), Piece.objects.count()), ("Plate", 5, 0))
-        names = [photo.filename for photo in made.photos.order_by("place")]
+        names = [photo.source.filename for photo in made.present]
         self.assertEqual(names, [f"plate_{number}.jpg" for number in range(1, 6)])
         page = self.client.get(reverse("shelf:shelf"))
         self.assertContains(page, "Lit series")

@@ -4,11 +4,13 @@ import hashlib
 import io
 import tempfile
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.test import TestCase, override_settings
+from django.urls import reverse
 
 from bench.models import Revision
 from bench.tests.case import HEIGHTS, png
@@ -16,7 +18,7 @@ from relief.errors import PictureError
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
-from relief.sources.facts import seam_ratios
+from relief.sources.facts import facts, seam_ratios
 from relief.sources.picture import Picture
 from relief.tests.long import long
 from shelf.intake import keep_source, measure_anew
@@ -122,6 +124,35 @@ class EarlierVersionTests(ShelfTestCase):
         whole = source.measured
         source.measured = {name: value for name, value in whole.items() if name != "lightness"}
         source.save()
-        self.assertEqual((measure_anew(), measure_anew()), (1, 0))
+        with mock.patch("shelf.intake.facts", side_effect=facts) as measured:
+            self.assertEqual((measure_anew(), measure_anew()), ([], []))
+        self.assertEqual(measured.call_count, 1)
         source.refresh_from_db()
         self.assertEqual(source.measured, whole)
+
+    def test_a_start_looks_past_what_it_cannot_read_and_the_shelf_says_it(self):
+        gone, kept = (keep_source(the_artist(), f"{name}.png", png(HEIGHTS // (n + 1))) for n, name in enumerate("ab"))
+        Source.objects.update(measured={"columns": 64, "rows": 48})
+        source_path(gone.digest).unlink()
+        self.assertEqual(measure_anew(), [gone])
+        kept.refresh_from_db()
+        self.assertEqual((kept.facts.columns, kept.problem), (64, ""))
+        page = self.client.get(reverse("shelf:shelf"))
+        self.assertContains(page, "missing from the data folder")
+        for name, values in (("source", {}), ("swatch", {}), ("pixels", {}), ("assign", {"role": "mask"})):
+            address = reverse(f"shelf:{name}", args=[gone.pk])
+            answer = self.client.post(address, values) if values else self.client.get(address)
+            self.assertLess(answer.status_code, 500, name)
+        for look in ({"size": 1024}, {"colour": "red"}, {"role": "mask"}):
+            self.assertEqual(self.client.get(reverse("shelf:shelf"), look).status_code, 200)
+        again = keep_source(the_artist(), "a.png", png(HEIGHTS))
+        self.assertEqual((again.pk, again.problem, again.facts.rows), (gone.pk, "", 48))
+
+    def test_a_picture_is_never_called_a_mesh_nor_a_mesh_a_picture(self):
+        picture = keep_source(the_artist(), "a.png", png(HEIGHTS))
+        mesh = keep_source(the_artist(), "a.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+        for source, role, word in ((picture, "mesh", "not a mesh"), (mesh, "height", "not a picture")):
+            answer = self.client.post(reverse("shelf:assign", args=[source.pk]), {"role": role})
+            self.assertContains(answer, word, status_code=422)
+            self.assertEqual(self.client.get(reverse("shelf:source", args=[source.pk])).status_code, 200)
+        self.assertEqual(measure_anew(), [])

@@ -7,6 +7,7 @@ from django.utils.text import slugify
 
 from bench.beginning import begin_piece, begin_piece_of_set, start_anew
 from bench.models import Revision
+from relief.errors import ReliefError
 from relief.inspect.start import set_from_statistics
 from relief.recipe import edits
 from relief.run.pipeline import Pipeline
@@ -41,7 +42,10 @@ class Command(BaseCommand):
             name = slugify(title)
             if not Piece.objects.filter(owner=artist, demo=name).exists():
                 self.stdout.write(f"Making the demo piece “{title}” …")
-                make(artist, name)
+                try:
+                    make(artist, name)
+                except ReliefError as problem:  # the others are made all the same
+                    self.stderr.write(f"“{title}” could not be made. {problem}")
 
     def driftwood(self, artist, name):
         """The photo, read by its light."""
