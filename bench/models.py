@@ -10,6 +10,7 @@ from typing import Any
 from django.db import models, transaction
 from django.utils import timezone
 
+from relief.deliver.plan import refuse_undeliverable
 from relief.errors import RecipeError
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
@@ -26,6 +27,15 @@ def change_recipe(recipe: Recipe, changes: Mapping[str, Any]) -> tuple[Recipe, s
     differences = recipe.differences(changed)
     more = f" and {len(differences) - 1} more" if len(differences) > 1 else ""
     return changed, (differences[0] if differences else "") + more
+
+
+def what_does_not_fit(recipe: Recipe, title: str) -> str:
+    """Why a recipe as a whole cannot be delivered, in a sentence; empty where it can."""
+    try:
+        refuse_undeliverable(recipe, title)
+    except RecipeError as problem:
+        return str(problem)
+    return ""
 
 
 class RevisionManager(models.Manager):
@@ -63,6 +73,9 @@ class RevisionManager(models.Manager):
         piece.shown = changed.shown_key
         if changed.showing(recipe.shown_key) == recipe:
             return self._move(piece, base, base)
+        problem = what_does_not_fit(changed, piece.title)
+        if problem and not what_does_not_fit(recipe, piece.title):
+            raise RecipeError(problem)
         revision = self._follow(piece, base, changed, label)
         if changed.sources != recipe.sources:
             digests = [source.digest for source in changed.sources.values()]
@@ -156,6 +169,26 @@ class Revision(models.Model):
             for data in kept.values():
                 keep_file(data)
         return self._read.showing(self.piece.shown)
+
+    def fits(self) -> bool:
+        """Whether its recipe can be read, and delivered as a whole."""
+        try:
+            return not what_does_not_fit(self.read(), self.piece.title)
+        except RecipeError:
+            return False
+
+    def last_fitting(self) -> Revision | None:
+        """The newest state before this one that fits: of those it was made from, then of all."""
+        earlier = self.before()
+        while earlier and not earlier.fits():
+            earlier = earlier.before()
+        if earlier:
+            return earlier
+        for other in Revision.objects.filter(piece=self.piece).exclude(number=self.number).order_by("-number"):
+            other.piece = self.piece
+            if other.fits():
+                return other
+        return None
 
     def before(self) -> Revision | None:
         """The revision this one was made from."""

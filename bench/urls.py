@@ -28,6 +28,7 @@ urlpatterns = [
     path("series/<int:pk>/measure", views.measure_lit_series, name="measure-series"),
     path("piece/<int:pk>/", views.piece, name="piece"),
     path("piece/<int:pk>/<step:name>/", views.step, name="step"),
+    path("piece/<int:pk>/go-to-fitting", views.go_to_fitting, name="go-to-fitting"),
     path("piece/<int:pk>/change", changes.change, name="change"),
     path("piece/<int:pk>/treatments", changes.treatments, name="treatments"),
     path("piece/<int:pk>/layers", changes.layers, name="layers"),

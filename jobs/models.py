@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 from typing import ClassVar
 
@@ -11,6 +10,8 @@ from django.db import models
 
 from bench.models import Revision
 from relief.deliver.files import safe_stem
+from relief.run.built import built_place
+from relief.version import computation_version
 from work.models import Work
 
 
@@ -20,12 +21,19 @@ class Made(Work):
     heavy: ClassVar[bool] = True
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
     size = models.BigIntegerField(default=0)
+    version = models.CharField(max_length=40, default=computation_version)
+    """Of the computation that it was asked of; what an earlier one made is made anew when it is asked for again."""
 
     class Meta(Work.Meta):
         abstract = True
 
     def __str__(self) -> str:
         return f"{self.revision}: {self.get_state_display()}"
+
+    @property
+    def is_current(self) -> bool:
+        """Whether this version of the computation would make the same of it."""
+        return self.version == computation_version()
 
     @property
     def stem(self) -> str:
@@ -88,12 +96,11 @@ class Build(Made):
         """The sizes of its files that are there, by their names."""
         return {name: size for name, size in self.facts.get("files", {}).items() if (self.folder / name).exists()}
 
-    def clear(self) -> None:
-        """Removes its files, and what was kept of it where no other build needs that."""
-        shutil.rmtree(self.folder, ignore_errors=True)
+    @property
+    def kept(self) -> Path | None:
+        """Where its mesh is kept for deliveries, as long as its files are there and it is of this version."""
         key = self.facts.get("key")
-        if key and not Build.objects.filter(facts__key=key).exclude(pk=self.pk).exists():
-            (builds_folder() / f"{key}.npz").unlink(missing_ok=True)
+        return built_place(builds_folder(), key) if key and self.files and self.is_current else None
 
 
 def builds_folder() -> Path:

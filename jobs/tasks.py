@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import shutil
 from typing import Any
 
 from django.conf import settings
 
-from jobs.clearing import clear_away
+from jobs.clearing import clear_away, clear_builds
 from jobs.models import Build, Job, builds_folder
 from relief.deliver.build import build_final
 from relief.deliver.bundle import write_bundle
@@ -15,9 +16,6 @@ from relief.progress import Progress
 from shelf.models import source_folder
 from work.apart import run_apart
 from work.carrying import carries_out
-
-KEPT = 3
-"""Final meshes of a piece whose files are kept, the newest."""
 
 
 @carries_out(Job)
@@ -41,10 +39,8 @@ def build_mesh(build: Build, progress: Progress) -> dict[str, Any]:
     try:
         facts = run_apart(build_final, what, progress)
     except BaseException:
-        build.clear()
+        shutil.rmtree(build.folder, ignore_errors=True)
         clear_halves(builds_folder() / "*.npz")
         raise
-    older = Build.objects.filter(revision__piece=build.revision.piece, state=Build.State.DONE).exclude(pk=build.pk)
-    for each in older[KEPT - 1 :]:
-        each.clear()
+    clear_builds(build, facts["key"])
     return {"facts": facts, "size": sum(facts["files"].values())}

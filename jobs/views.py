@@ -44,7 +44,7 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
     revision = revision_of(piece, request.POST.get("base"))
     with transaction.atomic():
         same = Job.objects.filter(revision=revision).exclude(state__in=[Job.State.FAILED, Job.State.CANCELLED])
-        if any(job.active or job.path.exists() for job in same):
+        if any(job.active or (job.is_current and job.path.exists()) for job in same):
             return _deliveries(request, piece)
         profile = profile_of(request.artist, revision.read())
         job = Job.objects.create(owner=request.artist, revision=revision, profile=profile)
@@ -72,18 +72,17 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
     """What a delivery would hold, by which profile, how large it would be and how long it would take."""
     piece = piece_of(request, pk)
     recipe = revision_of(piece, request.GET.get("base") or piece.position).read()
-    delivered = as_delivered(recipe)
-    planned = plan(delivered, piece.title)
-    context = {
+    context: dict[str, Any] = {
         "piece": piece,
         "profiles": profiles_of(request.artist),
         "own": Profile.objects.filter(owner=request.artist),
         "chosen": profile_of(request.artist, recipe),
-        "maps": list_maps(delivered),
         "left_out": recipe.delivery.left_out,
-        "files": [(file, None) for file in planned],
     }
     try:
+        delivered = as_delivered(recipe)
+        planned = plan(delivered, piece.title)
+        context |= {"maps": list_maps(delivered), "files": [(file, None) for file in planned]}
         forecast = forecast_bundle(recipe, read_source, get_engine(), piece.title)
         context |= {"forecast": forecast, "files": [(file, forecast.files.get(file.filename)) for file in planned]}
     except ReliefError as problem:
@@ -167,7 +166,7 @@ def start_build(request: HttpRequest, pk: int) -> HttpResponse:
         return _builds(request, piece, revision)
     with transaction.atomic():
         same = Build.objects.filter(revision=revision, ending=ending)
-        if any(build.active or build.files for build in same):
+        if any(build.active or (build.is_current and build.files) for build in same):
             return _builds(request, piece, revision)
         build = Build.objects.create(owner=request.artist, revision=revision, ending=ending)
     begin(build)

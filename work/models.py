@@ -12,6 +12,7 @@ from django.apps import apps
 from django.conf import settings
 from django.db import models
 from django.db.models import Exists, F, Q
+from django.dispatch import Signal
 from django.utils import timezone
 
 LEASE = timedelta(minutes=2)
@@ -19,6 +20,10 @@ LEASE = timedelta(minutes=2)
 
 MOST_ATTEMPTS = 3
 """Times that work is taken up again after its worker was lost."""
+
+
+ended = Signal()
+"""Sent by the kind of work whenever a piece of it has ended, in whatever way: what waited for that may begin."""
 
 
 class WorkError(Exception):
@@ -84,6 +89,14 @@ class Work(models.Model):
         return [kind for kind in apps.get_models() if issubclass(kind, Work) and kind.heavy]
 
     @classmethod
+    def heavy_is_carried_out(cls) -> bool:
+        """Whether somebody is at heavy work of any kind."""
+        now = timezone.now()
+        return any(
+            kind.objects.filter(state=cls.State.RUNNING, leased_until__gte=now).exists() for kind in cls.heavy_kinds()
+        )
+
+    @classmethod
     def left(cls) -> models.QuerySet:
         """Running work whose worker has not been heard of for longer than its lease."""
         lost = Q(leased_until=None) | Q(leased_until__lt=timezone.now())
@@ -115,7 +128,7 @@ class Work(models.Model):
     def held(self, worker: str, **values) -> bool:
         """Sets values and renews the lease, if the work is still this worker's; false when it is not, or has ended."""
         mine = type(self).objects.filter(pk=self.pk, state=self.State.RUNNING, worker=worker)
-        return bool(mine.update(leased_until=timezone.now() + LEASE, **values))
+        return self._set(mine, leased_until=timezone.now() + LEASE, **values)
 
     def cancel(self) -> bool:
         """Ends the work where its artist no longer wants it; false when it has ended already."""
@@ -124,4 +137,10 @@ class Work(models.Model):
     def advance(self, **values) -> bool:
         """Sets values if the work has not ended yet; false when it has."""
         active = type(self).objects.filter(pk=self.pk, state__in=[self.State.WAITING, self.State.RUNNING])
-        return bool(active.update(**values))
+        return self._set(active, **values)
+
+    def _set(self, rows: models.QuerySet, **values) -> bool:
+        done = bool(rows.update(**values))
+        if done and values.get("state") in (self.State.DONE, self.State.FAILED, self.State.CANCELLED):
+            ended.send(type(self))
+        return done

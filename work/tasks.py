@@ -7,13 +7,14 @@ import sqlite3
 from datetime import timedelta
 
 from django.apps import apps
+from django.dispatch import receiver
 from django.utils import timezone
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
 from answers.refusals import is_full_disk
 from work.carrying import CARRIERS, carry_out_once
-from work.models import MOST_ATTEMPTS, Work
+from work.models import MOST_ATTEMPTS, Work, ended
 from work.queue import is_broken
 
 logger = logging.getLogger(__name__)
@@ -21,12 +22,14 @@ logger = logging.getLogger(__name__)
 PATIENCE = timedelta(minutes=5)
 """How long work waits before it is put in the queue once more: the first time may not have come through."""
 
+IDLE_PATIENCE = timedelta(seconds=20)
+"""The same for heavy work while nobody is at any: what it waited for may have been lost with its worker."""
+
 
 @db_task()
 def carry_out(label: str, pk: int) -> None:
-    """Carries out one piece of work, named by its model's label and its key, and has what waited for it begun."""
-    if carry_out_once(label, pk) and apps.get_model(label).heavy:
-        begin_next_heavy()
+    """Carries out one piece of work, named by its model's label and its key."""
+    carry_out_once(label, pk)
 
 
 def begin(work: Work) -> None:
@@ -44,8 +47,11 @@ def begin(work: Work) -> None:
         work.advance(state=Work.State.FAILED, message=f"{reason} Start it again.")
 
 
-def begin_next_heavy() -> None:
-    """Puts the heavy work in the queue that has waited longest."""
+@receiver(ended)
+def begin_next_heavy(sender: type[Work], **_more: object) -> None:
+    """After the end of heavy work, puts the heavy work in the queue that has waited longest."""
+    if not sender.heavy:
+        return
     waiting = [kind.objects.filter(state=Work.State.WAITING).order_by("made").first() for kind in Work.heavy_kinds()]
     following = min((work for work in waiting if work), key=lambda work: work.made, default=None)
     if following:
@@ -62,7 +68,9 @@ def take_up_what_was_left() -> None:
                 begin(work)
             else:
                 work.advance(state=Work.State.FAILED, message="The worker was stopped half way. Start it again.")
-        for work in kind.objects.filter(state=Work.State.WAITING, made__lt=timezone.now() - PATIENCE):
+        idle = kind.heavy and not Work.heavy_is_carried_out()
+        patience = IDLE_PATIENCE if idle else PATIENCE
+        for work in kind.objects.filter(state=Work.State.WAITING, made__lt=timezone.now() - patience):
             begin(work)
 
 

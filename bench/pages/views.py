@@ -17,7 +17,7 @@ from django.views.decorators.http import require_POST, require_safe
 from answers.refusals import FULL_DISK, is_full_disk, refuse
 from answers.wanted import progress_of_request
 from bench.beginning import begin_piece, begin_piece_of_set
-from bench.models import Revision
+from bench.models import Revision, what_does_not_fit
 from bench.pages.groups import field_at, groups, layer_rows
 from bench.pages.offers import TOOLS, gallery, offer_maps, offer_packs, offer_treatments
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
@@ -131,8 +131,31 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     shown = piece_of(request, pk)
     partly = request.htmx and not request.htmx.history_restore_request
     revision = Revision.objects.now(shown)
-    context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read().shown))
+    try:
+        context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read().shown))
+    except ReliefError as problem:
+        return _offer_last_fitting(request, revision, str(problem))
     return render(request, "bench/parts.html" if partly else "bench/bench.html", context)
+
+
+def _offer_last_fitting(request: HttpRequest, revision: Revision, problem: str) -> HttpResponse:
+    """The page of a piece that cannot be drawn as it stands."""
+    context = {"piece": revision.piece, "revision": revision, "unfit": problem, "fitting": revision.last_fitting()}
+    answer = render(request, "bench/unfit_page.html", context)
+    if request.htmx:  # this is no part of the page that asked
+        answer["HX-Refresh"] = "true"
+    return answer
+
+
+@require_POST
+def go_to_fitting(request: HttpRequest, pk: int) -> HttpResponse:
+    """Takes the last state back that fits, from a page that may be unable to show the current one."""
+    shown = piece_of(request, pk)
+    fitting = Revision.objects.now(shown).last_fitting()
+    if fitting is None:
+        return refuse(request, 422, "Not done", "No state of this piece fits. Start a new piece from its pictures.")
+    Revision.objects.go_to(shown, shown.position, fitting.number)
+    return redirect("bench:step", shown.pk, "relief")
 
 
 MOST_REVISIONS = 60
@@ -154,6 +177,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
     owner = revision.piece.owner
     surface = SurfacePipeline.of(recipe, read_source)
     more = surface_context(revision) if step.name == "surface" else {}
+    unfit = what_does_not_fit(recipe, revision.piece.title)
     return (
         relief_context(revision)
         | more
@@ -169,7 +193,9 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "length_units": json.dumps(READ_IN),
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
-            "planned": plan(as_delivered(recipe), revision.piece.title),
+            "unfit": unfit,
+            "fitting": revision.last_fitting() if unfit else None,
+            "planned": [] if unfit else plan(as_delivered(recipe), revision.piece.title),
             "shelf_sets": [
                 each
                 for each in TextureSet.objects.filter(owner=owner, removed=None).prefetch_related("members")

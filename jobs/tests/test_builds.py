@@ -16,6 +16,7 @@ from jobs.forecast import forecast_build
 from jobs.models import Build, Job, builds_folder
 from relief.errors import Cancelled
 from relief.tests.long import long
+from relief.version import computation_version
 from work import carrying, tasks
 from work.models import Work
 
@@ -119,6 +120,41 @@ class BuildTests(StudioTestCase):
         self.assertEqual(kept, [False, True, True, True])
         self.assertEqual(len(list(builds_folder().glob("*.npz"))), 3)
         self.assertContains(self.get("jobs:list-builds", piece), "cleared away")
+
+    def test_builds_that_share_a_mesh_keep_it_as_long_as_one_needs_it(self):
+        """The same surface in two formats, and again under another revision, is kept once."""
+        piece = self.piece()
+        self.build(piece)
+        self.change(piece, delivery__mesh_format="ply")
+        self.build(piece)
+        self.assertEqual(len(list(builds_folder().glob("*.npz"))), 1)
+        for level in (1, 2, 3):
+            self.change(piece, surface__level=str(level))
+            self.build(piece)
+        self.assertEqual(
+            [bool(build.files) for build in Build.objects.order_by("pk")], [False, False, True, True, True]
+        )
+        self.assertEqual(len(list(builds_folder().glob("*.npz"))), 3, "the one that both shared is gone with them")
+
+    def test_what_another_version_of_the_computation_made_is_made_anew(self):
+        piece = self.piece()
+        self.change(piece, surface__level="1")
+        self.build(piece)
+        start = reverse("jobs:start", args=[piece.pk])
+        self.client.post(start, {"base": piece.position})
+        self.client.post(start, {"base": piece.position})
+        self.assertEqual((Build.objects.count(), Job.objects.count()), (1, 1))
+        (old,) = builds_folder().glob("*.npz")
+        computation_version.cache_clear()
+        self.addCleanup(computation_version.cache_clear)
+        with mock.patch("relief.version.LIBRARIES", ("numpy",)):
+            self.build(piece)
+            self.client.post(start, {"base": piece.position})
+        self.assertEqual((Build.objects.count(), Job.objects.count()), (2, 2))
+        self.assertEqual(Job.objects.filter(state="done").count(), 2)
+        (new,) = builds_folder().glob("*.npz")
+        self.assertNotEqual(old.name, new.name)
+        self.assertEqual(old.name.partition("-")[0], new.name.partition("-")[0])
 
     def test_one_that_was_cancelled_or_failed_leaves_nothing_and_can_be_run_again(self):
         piece = self.piece()

@@ -15,7 +15,7 @@ from relief.deliver.formats import mesh_file, picture_file
 from relief.displace.deviation import Deviation
 from relief.progress import Part, Progress
 from relief.recipe.recipe import Recipe
-from relief.run.built import Built
+from relief.run.built import Built, built_place
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.run.stages import ReadSource
@@ -72,7 +72,7 @@ def build_final(
     progress.step(WRITTEN, "Keeping the mesh")
     key = pipeline.build_key
     builds.mkdir(parents=True, exist_ok=True)
-    with open_whole(builds / f"{key}.npz") as file:
+    with open_whole(built_place(builds, key)) as file:
         np.savez(file, **built.arrays())  # type: ignore[arg-type]
     off = built.off
     return {

@@ -11,7 +11,7 @@ from relief.deliver.files import safe_name, safe_stem
 from relief.deliver.formats import picture_holds
 from relief.errors import RecipeError
 from relief.recipe.delivery import AS_ALWAYS, DEPTHS, TYPES, Delivery, Depth
-from relief.recipe.edits import add_pack
+from relief.recipe.edits import ensure_pack
 from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.relief import Relief
 from relief.recipe.surface_edits import title_of
@@ -72,8 +72,17 @@ class Planned:
 FORMAT_WORDS = {"png": "PNG", "tif": "TIFF", "exr": "OpenEXR", "jpg": "JPEG", "webp": "WebP"}
 
 
+def refuse_undeliverable(recipe: Recipe, title: str = "") -> None:
+    """Raises RecipeError where a recipe cannot be read back as it is written, or its delivery cannot be planned."""
+    plan(as_delivered(Recipe.from_data(recipe.as_data())), title)
+
+
 def as_delivered(recipe: Recipe) -> Recipe:
-    """The recipe with what its delivery asks of the maps: their size, the way normals point, one more packing."""
+    """The recipe with what its delivery asks of the maps: their size, the way normals point, one more packing.
+
+    Raises:
+        RecipeError: the reliefs have no room for that.
+    """
     delivery = recipe.delivery
     for key in recipe.reliefs:
         relief = recipe.reliefs[key]
@@ -84,7 +93,7 @@ def as_delivered(recipe: Recipe) -> Recipe:
             asked["maps.displacement.centred"] = True
         relief = relief.with_changes({path: value for path, value in asked.items() if value})
         if delivery.pack:
-            relief, _ = add_pack(relief, delivery.pack)
+            relief = ensure_pack(relief, delivery.pack)
         recipe = recipe.with_relief(relief, key)
     return recipe
 

@@ -169,13 +169,25 @@ def add_pack(relief: Relief, preset: str) -> Done:
     Raises:
         RecipeError: there is no such preset, or too many of them.
     """
+    pack = _preset(relief, preset)
+    return with_maps(relief, packs=(*relief.maps.packs, pack)), f"Packed {pack.name}"
+
+
+def ensure_pack(relief: Relief, preset: str) -> Relief:
+    """The relief with a packed picture of a preset: one more, unless one holds the same. Raises as `add_pack` does."""
+    wanted = _preset(relief, preset)
+    if any(pack.model_copy(update={"name": wanted.name}) == wanted for pack in relief.maps.packs):
+        return relief
+    return add_pack(relief, preset)[0]
+
+
+def _preset(relief: Relief, preset: str) -> Pack:
     if preset not in PRESETS:
         raise RecipeError("There is no such packing.")
     _, _, values = PRESETS[preset]
     if preset == "gltf":
         values = values | {channel: _made(relief, role) for channel, role in GLTF.items()}
-    pack = Pack(**values)
-    return with_maps(relief, packs=(*relief.maps.packs, pack)), f"Packed {pack.name}"
+    return Pack(**values)
 
 
 GLTF = {"red": "occlusion", "green": "roughness", "blue": "metalness"}

@@ -13,6 +13,7 @@ import numpy as np
 
 from relief.displace.deviation import Deviation
 from relief.surface.mesh import Mesh, Part
+from relief.version import computation_version
 
 SHARED = ("uv_corners", "normal_corners")
 """Numbers of a mesh that may be the same array as `corners`; they are then kept once."""
@@ -59,6 +60,11 @@ class Built:
         mesh = Mesh(**named, part_list=parts, middle=tuple(told["middle"]))
         angles = tuple(tuple(pair) for pair in told["angles"]) if told["angles"] else None
         return cls(mesh, Deviation(**told["off"]), arrays.get("residual"), angles)  # type: ignore[arg-type]
+
+
+def built_place(builds: Path, key: str) -> Path:
+    """Where a finished build lies: under the key of its last stage, and the version of the computation that made it."""
+    return builds / f"{key}-{computation_version()[:16]}.npz"
 
 
 def read_built(place: Path) -> Built | None:

@@ -27,7 +27,7 @@ from relief.height import Footprint
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run import mesh_stages as steps
-from relief.run.built import read_built
+from relief.run.built import built_place, read_built
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
 from relief.run.stages import ReadSource
@@ -266,7 +266,7 @@ class SurfacePipeline:
     def built(self) -> Stage:
         """The `Built` surface, as it is delivered: split where it is to be. A finished build is read."""
         stage = self._finished()
-        finished = read_built(self.builds / f"{stage.key}.npz") if self.builds else None
+        finished = read_built(built_place(self.builds, stage.key)) if self.builds else None
         if finished is None:
             return stage
         return Stage("Taking the final build", lambda: finished, stage.key, keep=False)

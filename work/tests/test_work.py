@@ -8,7 +8,7 @@ from huey.contrib.djhuey import HUEY
 
 from bench.models import Revision
 from bench.tests.case import StudioTestCase
-from jobs.models import Job
+from jobs.models import Build, Job
 from relief.errors import Cancelled, PictureError
 from work import carrying, tasks
 from work.carrying import Lease, WorkProgress, carry_out_once
@@ -89,6 +89,40 @@ class WorkTests(StudioTestCase):
             state, message = self.state()
             self.assertEqual(state, "failed")
             self.assertIn(words, message)
+
+    def test_whatever_ends_heavy_work_begins_what_waited_for_it(self):
+        """A worker that finds other heavy work under way drops the order; so the end of that has to bring it back."""
+        ends = {
+            "it is done": lambda build: build.held("one", state=Build.State.DONE),
+            "it failed": lambda build: build.held("one", state=Build.State.FAILED),
+            "it was cancelled": lambda build: build.cancel(),
+            "its worker was killed too often": self.give_up_for_lost,
+        }
+        for way, end in ends.items():
+            with self.subTest(way):
+                Job.objects.update(state=Job.State.WAITING)
+                self.carried.clear()
+                build = Build.objects.create(owner=self.job.owner, revision=self.job.revision, ending="obj")
+                self.assertTrue(build.claim("one"))
+                begin(self.job)
+                self.assertEqual(self.carried, [], "it waits")
+                end(build)
+                self.assertEqual((self.carried, self.state()[0]), ([self.job.pk], "done"))
+
+    def give_up_for_lost(self, build):
+        long_ago = timezone.now() - timedelta(minutes=10)
+        Build.objects.filter(pk=build.pk).update(leased_until=long_ago, attempts=MOST_ATTEMPTS)
+        take_up_what_was_left()
+
+    def test_heavy_work_whose_order_was_lost_does_not_wait_long_while_nobody_is_at_any(self):
+        Job.objects.update(made=timezone.now() - timedelta(seconds=30))
+        build = Build.objects.create(owner=self.job.owner, revision=self.job.revision, ending="obj")
+        self.assertTrue(build.claim("one"))
+        take_up_what_was_left()
+        self.assertEqual(self.carried, [])
+        Build.objects.all().delete()
+        take_up_what_was_left()
+        self.assertEqual(self.carried, [self.job.pk])
 
     def test_what_cannot_be_queued_has_failed_and_says_so(self):
         with mock.patch.object(HUEY, "enqueue", side_effect=OSError("full")), self.assertLogs("work"):
