@@ -5,12 +5,16 @@ from __future__ import annotations
 import argparse
 import importlib
 import io
+import os
 import pkgutil
 import sys
 from typing import NoReturn
 
 from relief import commands
 from relief.errors import NO_ROOM, ReliefError
+
+PIPE_CLOSED = 141
+"""What a shell says of a command whose output nobody reads any more."""
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -26,7 +30,7 @@ def main(arguments: list[str] | None = None) -> int:
 
     Returns:
         0 when it went well, 1 where a command says so; with one line on standard error 2 when the input is at fault,
-        and 130 when it was interrupted.
+        130 when it was interrupted, 141 when nobody reads what it prints.
     """
     arguments = sys.argv[1:] if arguments is None else arguments
     for stream in (sys.stdout, sys.stderr):
@@ -34,7 +38,13 @@ def main(arguments: list[str] | None = None) -> int:
             stream.reconfigure(errors="backslashreplace")
     chosen = _parser(arguments[:1]).parse_args(arguments)
     try:
-        return chosen.run(chosen) or 0
+        code = chosen.run(chosen) or 0
+        sys.stdout.flush()
+        return code
+    except BrokenPipeError:
+        # who reads what is printed has seen enough; Python would complain once more when it ends
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return PIPE_CLOSED
     except KeyboardInterrupt:
         _complain("Interrupted. Nothing is left half written.")
         return 130

@@ -6,12 +6,13 @@ import argparse
 import hashlib
 import json
 import re
-from collections.abc import Mapping
-from pathlib import Path
+from collections.abc import Callable, Mapping
 from typing import Any, get_args
 
+from relief.commands._arguments import number, path
 from relief.errors import ReliefError
-from relief.height import Footprint
+from relief.filters.resample import Method
+from relief.height import Edge, Footprint
 from relief.inspect.start import content_of_picture, first_recipe, set_from_statistics
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
@@ -53,7 +54,7 @@ OPTIONS = {
 
 def add_picture(parser: argparse.ArgumentParser) -> None:
     """The options of the picture and of its relief."""
-    parser.add_argument("picture", type=Path, metavar="PICTURE", help=f"a {KNOWN}")
+    parser.add_argument("picture", type=path, metavar="PICTURE", help=f"a {KNOWN}")
     parser.add_argument("--as", dest="reading", choices=get_args(Reading), help="read it as this; guessed otherwise")
     parser.add_argument(
         "--depth",
@@ -61,16 +62,19 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
         help="what a photo's depth is read from: the same as --as photo, light",
     )
     parser.add_argument(
-        "--light", nargs=2, type=float, metavar=("AZIMUTH", "ELEVATION"),
+        "--light", nargs=2, type=number, metavar=("AZIMUTH", "ELEVATION"),
         help="where the light of the photo stood, with --depth light: degrees counter-clockwise from the right edge, "
         "and over the surface; estimated and printed unless it is said",
     )  # fmt: skip
-    parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
+    parser.add_argument("--footprint", nargs=2, type=number, metavar=("W", "H"), help="real width and height, mm")
     add_number(parser, "amplitude")
     add_number(parser, "midlevel")
     add_choice(parser, "grey", get_args(Grey))
     parser.add_argument("--channel", metavar="NAME", help=_find_definition("channel").help)
     add_choice(parser, "transfer", get_args(Transfer))
+    parser.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
+    add_number(parser, "resolution", kind=int)
+    add_choice(parser, "resample", get_args(Method))
     parser.add_argument(
         "--source-green", choices=(*get_args(Green), "auto"), default="auto",
         help="which way light green faces in a normal map that comes in; judged by its pixels unless it is said",
@@ -82,7 +86,7 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def add_number(parser: argparse.ArgumentParser, name: str, kind: type = float) -> None:
+def add_number(parser: argparse.ArgumentParser, name: str, kind: Callable[[str], Any] = number) -> None:
     known = _find_definition(name)
     unit = f" ({known.unit})" if known.unit else ""
     parser.add_argument(
@@ -181,8 +185,7 @@ def _read_changes(chosen: argparse.Namespace) -> dict[str, Any]:
     changes = {path: getattr(chosen, name.replace("-", "_"), None) for name, path in OPTIONS.items()}
     if chosen.source_green == "auto":
         del changes[OPTIONS["source-green"]]
-    edges = getattr(chosen, "edges", None)
-    changes |= {"edges.across": edges, "edges.down": edges}
+    changes |= {"edges.across": chosen.edges, "edges.down": chosen.edges}
     if getattr(chosen, "unpack", None):
         # what is asked for stands in place of what the name says
         held = dict.fromkeys(CHANNELS, "") | dict(chosen.unpack)

@@ -7,6 +7,7 @@ import hashlib
 from pathlib import Path
 from typing import Any, get_args
 
+from relief.commands._arguments import number
 from relief.commands._picture import add_picture, begun, with_options
 from relief.commands._recipe import add_sources, read_recipe
 from relief.errors import ReliefError
@@ -43,27 +44,27 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
         "--shape", metavar="SHAPE", help=f"{', '.join(kinds)}, or a file ending in {', '.join(ENDINGS)}"
     )
     parser.add_argument(
-        "--size", nargs="+", type=float, metavar="MM",
+        "--size", nargs="+", type=number, metavar="MM",
         help="plane: width and height; box and room: width, height and depth; cylinder: diameter and height; sphere: "
         "diameter; torus: outer diameter and thickness; a mesh file: its longest side",
     )  # fmt: skip
     parser.add_argument("--mapping", choices=list(MAPPINGS), help="how the relief is laid on")
     parser.add_argument("--sizing", choices=get_args(Sizing), help=_help(Mapping, "sizing"))
-    parser.add_argument("--repeats", nargs=2, type=float, metavar=("ACROSS", "DOWN"), help="how often it repeats")
-    parser.add_argument("--shift", nargs=2, type=float, metavar=("ACROSS", "DOWN"), help="in repeats, right and down")
-    parser.add_argument("--turn", type=float, metavar="DEGREES", help=_help(Mapping, "turn"))
+    parser.add_argument("--repeats", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="how often it repeats")
+    parser.add_argument("--shift", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="in repeats, right and down")
+    parser.add_argument("--turn", type=number, metavar="DEGREES", help=_help(Mapping, "turn"))
     parser.add_argument("--sampling", choices=get_args(Sampling), help=_help(Mapping, "sampling"))
     parser.add_argument("--segments", type=int, metavar="N", help="base segments, before subdivision")
     parser.add_argument("--level", type=int, metavar="L", help=_help(Surface, "level"))
     kinds = [kind for kind in get_args(Subdivision.model_fields["kind"].annotation) if kind != "shape"]
     parser.add_argument("--subdivide", choices=kinds, help=_help(Subdivision, "kind"))
-    parser.add_argument("--crease", type=float, metavar="DEGREES", help=_help(Subdivision, "crease"))
+    parser.add_argument("--crease", type=number, metavar="DEGREES", help=_help(Subdivision, "crease"))
     parser.add_argument(
         "--tessellate", metavar="WAY:NUMBER",
         help="edge:MM, no edge longer; error:MM, nowhere farther from the true surface; faces:N, so many spent well; "
         "screen:PX, no edge longer on the picture of --camera",
     )  # fmt: skip
-    parser.add_argument("--camera", nargs=3, type=float, metavar=("X", "Y", "Z"), help="where it stands, mm")
+    parser.add_argument("--camera", nargs=3, type=number, metavar=("X", "Y", "Z"), help="where it stands, mm")
     parser.add_argument("--width", type=int, metavar="PX", help="how wide the camera's picture is")
     parser.add_argument(
         "--split", nargs="?", type=int, const=2048, metavar="PX",

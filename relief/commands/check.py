@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import argparse
 import json
-from pathlib import Path
 from typing import Any
 
+from relief.commands._arguments import path
 from relief.errors import ReliefError
 from relief.inspect.check import check
 from relief.inspect.finding import Finding
@@ -15,18 +15,18 @@ from relief.sources.decode import ENDINGS
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("pictures", type=Path, nargs="+", metavar="PICTURE|DIR", help="pictures, or folders of them")
+    parser.add_argument("pictures", type=path, nargs="+", metavar="PICTURE|DIR", help="pictures, or folders of them")
 
 
 def run(chosen: argparse.Namespace) -> None:
     """What is found in each picture and in each set, as one JSON object."""
     paths = []
-    for path in chosen.pictures:
-        inside = sorted(path.iterdir()) if path.is_dir() else [path]
-        paths += [file for file in inside if not path.is_dir() or file.suffix.lower() in ENDINGS]
+    for named in chosen.pictures:
+        inside = sorted(named.iterdir()) if named.is_dir() else [named]
+        paths += [file for file in inside if not named.is_dir() or file.suffix.lower() in ENDINGS]
     if not paths:
         raise ReliefError(f"There is no picture in {chosen.pictures[0]}.")
-    found = check({str(path): path.read_bytes() for path in paths})
+    found = check({str(each): each.read_bytes() for each in paths})
     if len(found.problems) == len(paths):
         raise ReliefError(f"{paths[0]}: {found.problems[str(paths[0])]}")
     listed: dict[str, Any] = {name: {"problem": problem} for name, problem in found.problems.items()}

@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+from relief.commands._arguments import path
 from relief.commands._picture import add_picture, begun
 from relief.commands._recipe import add_sources, read_recipe
 from relief.deliver.bundle import delivery_files, write_bundle
@@ -27,7 +28,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--profile", metavar="NAME|FILE.json", help=f"what is delivered and how: {', '.join(SHIPPED)}, or a file"
     )
-    parser.add_argument("--out", type=Path, required=True, metavar="DIR|FILE.zip", help="a folder, or a ZIP")
+    parser.add_argument("--out", type=path, required=True, metavar="DIR|FILE.zip", help="a folder, or a ZIP")
 
 
 def run(chosen: argparse.Namespace) -> None:
@@ -71,5 +72,5 @@ def named_profile(name: str) -> tuple[Delivery, list[Finding]]:
         raise ReliefError(f"There is no profile “{name}”. There are {', '.join(SHIPPED)}, and files ending in .json.")
     try:
         return read_profile(json.loads(Path(name).read_bytes()))
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError):
-        raise ReliefError(f"{name} is not a profile: it is no JSON.") from None
+    except (ValueError, RecursionError) as problem:
+        raise problem if isinstance(problem, ReliefError) else ReliefError(f"{name} is not valid JSON.") from None

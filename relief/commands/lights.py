@@ -5,10 +5,10 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Sequence
-from pathlib import Path
 
 import numpy as np
 
+from relief.commands._arguments import number, path
 from relief.deliver.files import Made, safe_stem, write_all
 from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
@@ -17,6 +17,7 @@ from relief.depth.stereo import FEWEST, MOST
 from relief.depth.unknown import FEWEST as FEWEST_UNKNOWN
 from relief.depth.unknown import estimate_lights, turned_around
 from relief.errors import ReliefError
+from relief.height import Footprint
 from relief.inspect.start import LONG_SIDE
 from relief.sources.colour import luminance
 from relief.sources.decode import decode
@@ -25,14 +26,14 @@ from relief.sources.decode import decode
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
     parser.add_argument(
-        "photos", type=Path, nargs="+", metavar="PHOTO", help=f"{FEWEST} to {MOST} photos from one place"
+        "photos", type=path, nargs="+", metavar="PHOTO", help=f"{FEWEST} to {MOST} photos from one place"
     )
     parser.add_argument(
-        "--light", type=float, nargs=2, action="append", default=[], metavar=("AZIMUTH", "ELEVATION"),
+        "--light", type=number, nargs=2, action="append", default=[], metavar=("AZIMUTH", "ELEVATION"),
         help="of the next photo: degrees counter-clockwise from the right edge, and over the surface",
     )  # fmt: skip
     parser.add_argument(
-        "--ball", type=float, nargs=3, metavar=("X", "Y", "RADIUS"),
+        "--ball", type=number, nargs=3, metavar=("X", "Y", "RADIUS"),
         help="a mirrored ball in every photo, in pixels from the upper left corner: lights are read from its highlight",
     )  # fmt: skip
     parser.add_argument(
@@ -40,8 +41,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="where lights are estimated: turn them around, so that hollows become hills",
     )  # fmt: skip
     parser.add_argument("--near", action="store_true", help="the lights were near: even their brightness out")
-    parser.add_argument("--footprint", nargs=2, type=float, metavar=("W", "H"), help="real width and height, mm")
-    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    parser.add_argument("--footprint", nargs=2, type=number, metavar=("W", "H"), help="real width and height, mm")
+    parser.add_argument("--out", type=path, required=True, metavar="DIR", help="folder for the files; made if missing")
 
 
 def run(chosen: argparse.Namespace) -> None:
@@ -50,8 +51,7 @@ def run(chosen: argparse.Namespace) -> None:
     rows, columns = photos[0].shape[:2]
     lights = _lights(chosen, photos)
     width, height = chosen.footprint or (side * LONG_SIDE / max(rows, columns) for side in (columns, rows))
-    if not (width > 0 and height > 0):
-        raise ReliefError("A footprint is longer than 0 mm on both sides.")
+    Footprint.create(width=width, height=height)
     measured = measure_series(photos, lights, (width / columns, height / rows), near=chosen.near)
     stem = safe_stem(chosen.photos[0].name)
     places = write_all(chosen.out, _files(measured, stem))
@@ -85,7 +85,7 @@ def _lights(chosen: argparse.Namespace, photos: list[np.ndarray]) -> Sequence[Li
 
 def _light(azimuth: float, elevation: float) -> Light:
     if not 0 < elevation <= 90 or not abs(azimuth) <= 3600:
-        raise ReliefError("A light stands from above 0 to 90 degrees over the surface.")
+        raise ReliefError("The elevation of a light must be above 0 and at most 90 degrees.")
     return Light(azimuth % 360, elevation)
 
 

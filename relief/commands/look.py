@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 import json
 from dataclasses import asdict
-from pathlib import Path
 
+from relief.commands._arguments import path
 from relief.inspect.mesh_facts import mesh_facts
 from relief.sources.decode import decode
 from relief.sources.facts import facts
@@ -15,7 +15,7 @@ from relief.sources.mesh.read import is_mesh, read_mesh
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("pictures", type=Path, nargs="+", metavar="FILE")
+    parser.add_argument("pictures", type=path, nargs="+", metavar="FILE")
 
 
 def run(chosen: argparse.Namespace) -> None:

@@ -5,14 +5,12 @@ from __future__ import annotations
 import argparse
 from dataclasses import asdict
 from itertools import chain
-from pathlib import Path
 from typing import get_args
 
+from relief.commands._arguments import path
 from relief.commands._picture import add_choice, add_number, add_picture, begun, channel_and_role, print_results
 from relief.deliver.bundle import map_files, test_card_files
 from relief.deliver.files import safe_stem, write_all
-from relief.filters.resample import Method
-from relief.height import Edge
 from relief.inspect.readings import readings
 from relief.maps import COMPANION_MAPS
 from relief.maps.slopes import Kernel
@@ -23,12 +21,11 @@ from relief.run.pipeline import Pipeline
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
     add_picture(parser)
-    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    parser.add_argument("--out", type=path, required=True, metavar="DIR", help="folder for the files; made if missing")
     add_choice(parser, "kernel", get_args(Kernel))
     add_choice(parser, "red", get_args(Red))
     add_choice(parser, "green", get_args(Green))
     add_choice(parser, "made-of", ("relief", "source", "both"))
-    parser.add_argument("--edges", choices=get_args(Edge), help="what lies beyond the edge of the picture")
     parser.add_argument("--bits", type=int, choices=(8, 16), help="bits in each channel of the normal map")
     add_number(parser, "strength")
     add_number(parser, "soften")
@@ -40,8 +37,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="a map that was packed into a channel of the picture, such as green=roughness; can be given several "
         "times; names such as wall_orm.png say it themselves",
     )  # fmt: skip
-    add_number(parser, "resolution", kind=int)
-    add_choice(parser, "resample", get_args(Method))
     parser.add_argument(
         "--map", dest="more", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
         help=f"make a grey map more: {', '.join(COMPANION_MAPS)}; can be given several times",

@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 import resource
 import time
-from pathlib import Path
 
+from relief.commands._arguments import path
 from relief.commands._picture import print_results
 from relief.commands._surface import add_surface_options, begun_surface
 from relief.deliver.build import built_files
@@ -18,7 +18,7 @@ from relief.run.meshes import SurfacePipeline
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("--out", type=Path, required=True, metavar="FILE", help=f"file ending in {', '.join(FORMATS)}")
+    parser.add_argument("--out", type=path, required=True, metavar="FILE", help=f"file ending in {', '.join(FORMATS)}")
     add_surface_options(parser)
 
 

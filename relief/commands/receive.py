@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import argparse
 import json
-from pathlib import Path
 
 import cv2
 import numpy as np
 
+from relief.commands._arguments import number, path
 from relief.receive.arrive import Settings, compare, look_at
 from relief.receive.draw import draw_look, draw_sections
 from relief.receive.files import open_bundle
@@ -16,13 +16,13 @@ from relief.receive.files import open_bundle
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("bundle", type=Path, metavar="DIR|FILE.zip", help="the delivery, unpacked or not")
+    parser.add_argument("bundle", type=path, metavar="DIR|FILE.zip", help="the delivery, unpacked or not")
     parser.add_argument("--green", choices=("up", "down"), default="", help="which way green is taken to point")
-    parser.add_argument("--midlevel", type=float, metavar="M", help="the value that stays on the surface")
-    parser.add_argument("--scale", type=float, default=1.0, metavar="S", help="times as far as the notes say")
+    parser.add_argument("--midlevel", type=number, metavar="M", help="the value that stays on the surface")
+    parser.add_argument("--scale", type=number, default=1.0, metavar="S", help="times as far as the notes say")
     parser.add_argument("--read-as", choices=("data", "colour"), default="data", help="how maps are read")
     parser.add_argument("--bits", type=int, choices=(8, 16), default=16, help="bits that are kept of whole numbers")
-    parser.add_argument("--picture", type=Path, metavar="FILE.png", help="also draw what arrives, lit, and its section")
+    parser.add_argument("--picture", type=path, metavar="FILE.png", help="also draw what arrives, lit, and its section")
     parser.add_argument("--fewer-levels", type=int, default=0, metavar="N", help="subdivisions less than are meant")
 
 

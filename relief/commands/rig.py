@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import argparse
 import json
-from pathlib import Path
 
+from relief.commands._arguments import path, seed
 from relief.deliver.files import write_all
 from relief.made.rig import ball_beside, lights_around, photograph_surface
 from relief.made.surfaces import surface_called
@@ -17,8 +17,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("surface", metavar="SURFACE", help="the key of a made-up surface, such as beach-pebble")
     parser.add_argument("--photos", type=int, default=8, help="how many (8)")
     parser.add_argument("--size", type=int, default=512, help="pixels on their sides (512)")
-    parser.add_argument("--shaken", type=int, metavar="SEED", help="shake the camera, and blur some photos")
-    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    parser.add_argument("--shaken", type=seed, metavar="SEED", help="shake the camera, and blur some photos")
+    parser.add_argument("--out", type=path, required=True, metavar="DIR", help="folder for the files; made if missing")
 
 
 def run(chosen: argparse.Namespace) -> None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import argparse
 import json
-from pathlib import Path
 
+from relief.commands._arguments import path
 from relief.commands._recipe import add_sources, read_recipe
 from relief.deliver.bundle import delivery_files
 from relief.deliver.files import write_all
@@ -15,9 +15,9 @@ from relief.run.engine import Engine
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("recipe", type=Path, metavar="RECIPE.json")
+    parser.add_argument("recipe", type=path, metavar="RECIPE.json")
     add_sources(parser)
-    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if missing")
+    parser.add_argument("--out", type=path, required=True, metavar="DIR", help="folder for the files; made if missing")
     parser.add_argument("--size", type=int, metavar="N", help="texels on the long side of the maps")
 
 

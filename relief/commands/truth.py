@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import os
-from pathlib import Path
 
 import numpy as np
 
+from relief.commands._arguments import path
 from relief.deliver.files import Made, write_all
 from relief.deliver.formats import picture_file
 from relief.errors import ReliefError
@@ -22,7 +22,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("surfaces", nargs="*", metavar="SURFACE", help="keys of surfaces; all if none are named")
     parser.add_argument("--size", type=int, default=512, help="texels on their longer side (512)")
     parser.add_argument(
-        "--pictures", type=Path, metavar="DIR",
+        "--pictures", type=path, metavar="DIR",
         help="folder for a strip of each: photo, truth, brightness, light given, four photos",
     )  # fmt: skip
 

@@ -13,7 +13,7 @@ from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances, sample_laid
 from relief.displace.forecast import Limit, forecast_levels, refuse_level
 from relief.displace.overlap import find_folds
-from relief.displace.residual import Split, split_detail
+from relief.displace.residual import Split, TrueBase, split_detail
 from relief.displace.tessellate import Carried, predict_faces, tessellate
 from relief.height import Footprint, HeightField
 from relief.maps.displacement import displacement
@@ -100,12 +100,13 @@ def predict(surface: Surface, patches: list[Patch] | None, mesh: Mesh, carried: 
     return predict_faces(surface, mesh, patches, carried)
 
 
-def split(surface: Surface, size: int, mesh: Mesh, carried: Carried) -> Split:
+def split(surface: Surface, patches: list[Patch] | None, size: int, mesh: Mesh, carried: Carried) -> Split:
     """The displaced mesh in triangles, with the normal map that completes it."""
     triangles = as_triangles(mesh)
     covered, distances = carried.lay_on(triangles, surface)
     moved = displace_mesh(covered.mesh, distances)
-    return split_detail(triangles, covered, moved, carried.heights, carried.depths, size)
+    true = TrueBase(triangles, None if surface.form != BaseForm() else patches, surface.turned)
+    return split_detail(true, covered, moved, carried.heights, carried.depths, size)
 
 
 def measure(surface: Surface, mesh: Mesh, carried: Carried) -> Deviation:

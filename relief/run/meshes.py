@@ -245,7 +245,7 @@ class SurfacePipeline:
 
     def split(self, size: int) -> Stage:
         """The `Split` of its detail: the displaced mesh in triangles, and the normal map that completes it."""
-        compute = partial(steps.split, self.surface, size)
+        compute = partial(steps.split, self.surface, self._patches(), size)
         return self._on_carried(f"Splitting the detail at {size}", compute, self.subdivided())
 
     def deviation(self) -> Stage:

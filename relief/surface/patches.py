@@ -23,12 +23,14 @@ class Patch:
         part: the part of the shape it is, and its own size.
         across, down: quads of the base mesh along its two parameters.
         place: where the parameters lead. The first runs to the right and the second up, seen from outside.
+        curved: whether it bends between its points. Its own uv are then its parameters.
     """
 
     part: Part
     across: int
     down: int
     place: Place
+    curved: bool = False
 
 
 def join_patches(patches: Sequence[Patch], level: int, smoothing: float) -> Mesh:

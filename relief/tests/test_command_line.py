@@ -1,6 +1,9 @@
 """The command line: what it writes, what it prints, and one line for what it cannot do."""
 
 import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 from unittest import mock
 
@@ -163,6 +166,34 @@ class CommandTests(CommandTestCase):
             bounds = trimesh.load(path, force="mesh", process=False).bounds * unit
             np.testing.assert_allclose(bounds[:, :2], [[-80, -60], [80, 60]], atol=1e-3)
 
+    def huge_number(self):
+        """A profile with a number that Python does not read."""
+        place = self.folder / "huge.json"
+        place.write_text(f'{{"size": {"9" * 6000}}}')
+        return place
+
+    def test_every_command_that_takes_a_picture_takes_its_edges_and_size(self):
+        same = ("--edges", "wrap", "--resolution", 64, "--resample", "lanczos")
+        for command in (
+            ("maps", self.scan, "--out", self.folder / "maps"), ("forecast", self.scan),
+            ("mesh", self.scan, "--level", 1, "--out", self.folder / "mesh.ply"),
+            ("deliver", self.scan, "--out", self.folder / "all"),
+        ):  # fmt: skip
+            code, printed, problem = self.run_command(*command, *same)
+            self.assertEqual((code, problem), (0, ""), command[0])
+            if command[0] in ("maps", "mesh"):
+                used = json.loads(printed)["used"]
+                self.assertEqual((used["edges"], used["resolution"]), (["wrap", "wrap"], 64))
+
+    def test_a_reader_that_has_seen_enough_is_no_error(self):
+        """As with `| head -1`; 141 is what a shell says of a closed pipe (POSIX: 128 + SIGPIPE)."""
+        reading, writing = os.pipe()
+        os.close(reading)
+        run = [sys.executable, "-m", "relief", "profiles"]
+        ended = subprocess.run(run, stdout=writing, stderr=subprocess.PIPE, timeout=120)
+        os.close(writing)
+        self.assertEqual((ended.returncode, ended.stderr), (141, b""))
+
     def test_what_is_wrong_is_one_line_and_leaves_no_file(self):
         broken = self.folder / "broken.png"
         broken.write_bytes(self.gravel.read_bytes()[:5000])
@@ -172,7 +203,12 @@ class CommandTests(CommandTestCase):
             (("maps", self.folder, "--out", out), "directory"),
             (("maps", broken, "--out", out), "broken or incomplete"),
             (("maps", self.scan, "--out", out, "--amplitude", "tall"), "--amplitude"),
-            (("maps", self.scan, "--out", out, "--amplitude", "nan"), "must be a number"),
+            (("maps", self.scan, "--out", ""), "path is empty"),
+            (("maps", self.scan, "--out", out, "--footprint", "1e308", "1e308"), "at most"),
+            (("lights", self.scan, self.scan, self.scan, "--ball", "nan", 1, 1, "--out", out), "is not a number"),
+            (("rig", "beach-pebble", "--shaken", "-1", "--out", out), "whole number"),
+            (("deliver", self.scan, "--profile", self.huge_number(), "--out", out), "not valid JSON"),
+            (("maps", self.scan, "--out", out, "--amplitude", "nan"), "is not a number"),
             (("maps", self.scan, "--out", out, "--footprint", "0", "5"), "Width must be at least"),
             (("maps", self.scan, "--out", out, "--kernel", "magic"), "--kernel"),
             (("maps", self.scan, "--out", self.gravel), "gravel.png"),

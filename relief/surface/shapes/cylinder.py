@@ -35,7 +35,9 @@ class Cylinder(Shape):
     def patches(self, footprint: Footprint) -> list[Patch]:
         radius, girth = self.diameter / 2, np.pi * self.diameter
         edge = girth / self.segments
-        side = Patch(Part("side", girth, self.height), self.segments, near_squares(self.height, edge), self._side)
+        side = Patch(
+            Part("side", girth, self.height), self.segments, near_squares(self.height, edge), self._side, curved=True
+        )
         if not self.caps:
             return [side]
         rings = near_squares(radius, edge)

@@ -33,7 +33,9 @@ class Sphere(Shape):
 
     def patches(self, footprint: Footprint) -> list[Patch]:
         girth = np.pi * self.diameter
-        return [Patch(Part("all", girth, girth / 2), self.segments, max(2, self.segments // 2), self._place)]
+        return [
+            Patch(Part("all", girth, girth / 2), self.segments, max(2, self.segments // 2), self._place, curved=True)
+        ]
 
     def _place(self, u: np.ndarray, v: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         x, z = around(u)

@@ -50,7 +50,7 @@ class Torus(Shape):
     def patches(self, footprint: Footprint) -> list[Patch]:
         ring, round_ = 2 * np.pi * self._radii[0], np.pi * self.thickness
         rows = max(3, near_squares(round_, np.pi * self.diameter / self.segments))
-        return [Patch(Part("all", ring, round_), self.segments, rows, self._place)]
+        return [Patch(Part("all", ring, round_), self.segments, rows, self._place, curved=True)]
 
     def _place(self, u: np.ndarray, v: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         ring, thick = self._radii
