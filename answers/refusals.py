@@ -38,6 +38,13 @@ def is_full_disk(problem: BaseException) -> bool:
     )
 
 
+def say_file_fault(problem: OSError) -> str:
+    """What went wrong with a file, in a sentence."""
+    return (
+        f"A file could not be written or read ({problem.strerror or type(problem).__name__}). Nothing was kept of it."
+    )
+
+
 def _causes(problem: BaseException | None) -> Iterator[BaseException]:
     while problem is not None:
         yield problem

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from relief.errors import TooDearError
+from relief.figures import say_number
 
 BUDGET = 30_000_000_000
 """Texels that one stage may touch, unless an engine is given another budget: some ten minutes."""
@@ -30,7 +31,7 @@ class Cost:
 
 
 def _say(count: int) -> str:
-    for size, word in ((10**12, "million million"), (10**9, "thousand million"), (10**6, "million")):
+    for size, word in ((10**12, "trillion"), (10**9, "billion"), (10**6, "million")):
         if count >= size:
-            return f"{count / size:.3g} {word}" if count < 1000 * 10**12 else "far too many"
+            return f"{say_number(count / size)} {word}" if count < 1000 * 10**12 else "far too many"
     return f"{count}"

@@ -17,6 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from pydantic.fields import FieldInfo
 
 from relief.errors import RecipeError
+from relief.figures import say_number
 
 
 @dataclass(frozen=True)
@@ -193,7 +194,7 @@ class Control:
             return f"{len(value)}"
         if self.zero and value == 0:
             return self.zero
-        return f"{value:.6g} {self.unit}".rstrip()
+        return f"{say_number(value, 6)} {self.unit}".rstrip()
 
 
 def control(model: type[Parameters], name: str) -> Control:
@@ -234,9 +235,9 @@ def complaint(error: Mapping[str, Any], label: str, unit: str | None = "") -> st
     unit = f" {unit}" if unit else ""
     match error["type"]:
         case "greater_than_equal":
-            return f"{label} must be at least {error['ctx']['ge']:.10g}{unit}."
+            return f"{label} must be at least {say_number(error['ctx']['ge'], 10)}{unit}."
         case "less_than_equal":
-            return f"{label} must be at most {error['ctx']['le']:.10g}{unit}."
+            return f"{label} must be at most {say_number(error['ctx']['le'], 10)}{unit}."
         case "float_parsing" | "float_type" | "finite_number":
             return f"{label} must be a number."
         case "int_parsing" | "int_type" | "int_from_float" | "int_parsing_size":

@@ -15,6 +15,7 @@ from relief.depth.series import lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
 from relief.depth.unknown import estimate_lights, turned_around
 from relief.errors import ReliefError
+from relief.figures import say_number
 from relief.progress import Progress
 from relief.sources.colour import luminance
 from relief.sources.roles import role_in_name
@@ -107,7 +108,7 @@ def _number(said: str | float, least: float, most: float, what: str) -> float:
     except ValueError:
         raise ReliefError(f"{what} is a number.") from None
     if not least <= value <= most:
-        raise ReliefError(f"{what} lies between {least:g} and {most:g}.")
+        raise ReliefError(f"{what} lies between {say_number(least, 6)} and {say_number(most, 6)}.")
     return value
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 
+from answers.refusals import FULL_DISK, is_full_disk, say_file_fault
 from relief.errors import PictureError, ReliefError
 from shelf.archives import incoming
 from shelf.intake import keep_source
@@ -29,6 +30,6 @@ def keep_uploads(request: HttpRequest) -> tuple[list[Source], Refused]:
                 swatch_file(kept[-1])
             except ReliefError as problem:
                 refused.append((name, str(problem)))
-            except OSError:
-                refused.append((name, "It could not be kept. The disk may be full; free some space and try again."))
+            except OSError as problem:
+                refused.append((name, FULL_DISK if is_full_disk(problem) else say_file_fault(problem)))
     return kept, refused

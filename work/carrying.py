@@ -10,7 +10,7 @@ from typing import Any
 from django.apps import apps
 from django.db import connection
 
-from answers.refusals import FULL_DISK, is_full_disk
+from answers.refusals import FULL_DISK, is_full_disk, say_file_fault
 from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
 from work.models import LEASE, Work, WorkError, name_worker
@@ -64,8 +64,9 @@ def _outcome(work: Work, worker: str) -> dict[str, Any]:
     except Exception as problem:
         logger.exception("Work broke")
         full = is_full_disk(problem)
-        unkept = "It could not be kept. The disk may be full." if isinstance(problem, OSError) else BROKE
-        return {"state": failed, "message": FULL_DISK if full else unkept}
+        if isinstance(problem, OSError) and not full:
+            return {"state": failed, "message": say_file_fault(problem)}
+        return {"state": failed, "message": FULL_DISK if full else BROKE}
     return {"state": Work.State.DONE, "progress": 1, "message": "", **done}
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from bench.templatetags.figures import in_bytes
 from relief.displace.forecast import forecast_triangles
+from relief.figures import say_bytes, say_number
 from relief.inspect.adviser import Advice, Point
 from relief.surface.surface import Surface
 
@@ -47,7 +47,7 @@ def draw_advice(advice: Advice) -> dict[str, Any]:
             for point in everything
         ],
         "ticks": [
-            {"x": f"{across(10**power):.1f}", "text": _short(10**power), "memory": in_bytes(BYTES * 10**power)}
+            {"x": f"{across(10**power):.1f}", "text": _short(10**power), "memory": say_bytes(BYTES * 10**power)}
             for power in range(math.ceil(low), math.floor(high) + 1)
         ],
         "kept_ticks": [{"y": f"{down(kept) + 4:.1f}", "text": f"{100 * kept:.0f} %"} for kept in (lowest, 1)],
@@ -61,7 +61,7 @@ def draw_advice(advice: Advice) -> dict[str, Any]:
 
 def _tell(point: Point) -> str:
     name = f"{NAMES[point.kind]} {point.level}" if point.kind == "levels" else NAMES[point.kind]
-    size = f"{_short(point.triangles)} triangles in {in_bytes(point.memory)}"
+    size = f"{_short(point.triangles)} triangles in {say_bytes(point.memory)}"
     return f"{name}: {size} keep {100 * point.off.detail_kept:.1f} %"
 
 
@@ -80,7 +80,7 @@ def _advise(advice: Advice) -> str:
     if beside and level.off.error > 0:
         times = level.off.error / max(beside.off.error, 1e-12)
         if times > 1.05:
-            words += f" A budget of as many triangles, spent where they show, is {times:.2g} times nearer."
+            words += f" A budget of as many triangles, spent where they show, is {say_number(times, 2)} times nearer."
     elif budget is None:
         words += " It is too coarse for a budget."
     return words
@@ -90,5 +90,5 @@ def _short(count: float) -> str:
     """A count with its thousands or millions in a letter: 66 k, 1.6 M."""
     for letter, size in (("M", 1e6), ("k", 1e3)):
         if count >= size:
-            return f"{count / size:.3g} {letter}"
+            return f"{say_number(count / size)} {letter}"
     return f"{count:.0f}"

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from bench.pages.steps import Step, has_a_use
+from relief.figures import say_number
 from relief.height import Footprint
 from relief.maps.companion import CompanionMap
 from relief.maps.packing import CHANNELS
@@ -60,7 +61,7 @@ class Field:
         """The value as its number box shows it, or as JSON when it is drawn."""
         if self.control.kind == "drawn":
             return json.dumps(self._plain(self.value))
-        return self.value if self.control.kind in ("tint", "text") else f"{self.value:.10g}"
+        return self.value if self.control.kind in ("tint", "text") else say_number(self.value, 10)
 
     @staticmethod
     def _plain(value: Any) -> Any:

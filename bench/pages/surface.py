@@ -8,6 +8,7 @@ from typing import Any
 from bench.models import Revision
 from bench.pages.groups import Field, Group, field_at
 from relief.displace.forecast import PREVIEW, final_limit
+from relief.figures import say_number
 from relief.inspect.close_up import TEXELS
 from relief.inspect.mesh_facts import MeshFacts
 from relief.parameters import Parameters, Surroundings, control, controls
@@ -148,7 +149,8 @@ def _size_notes(pipeline: SurfacePipeline, unit: str) -> tuple[str, ...]:
         return ()
     edge, fine = shape.edge_length(footprint), shape.edge_length(footprint) / 2**pipeline.surface.level
     scale = UNITS[unit]
-    return (f"Base edges of about {edge / scale:.3g} {unit}, {fine / scale:.3g} {unit} after subdivision.",)
+    told = [f"{say_number(length / scale)} {unit}" for length in (edge, fine)]
+    return (f"Base edges of about {told[0]}, {told[1]} after subdivision.",)
 
 
 def _own_mesh(recipe: Recipe, owner: Any) -> MeshFacts | None:
@@ -236,7 +238,7 @@ def _told_repeats(recipe: Recipe) -> str:
     if mapping.kind != "uv" or mapping.sizing == "world":
         return ""
     across, down = mapping.count_repeats([part.width, part.height], pipeline.footprint)
-    return f"{across:.3g} × {down:.3g} repeats over {part.name}"  # noqa: RUF001
+    return f"{say_number(across)} × {say_number(down)} repeats over {part.name}"  # noqa: RUF001
 
 
 def _steeper(recipe: Recipe) -> dict[str, Any] | None:

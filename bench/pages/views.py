@@ -25,7 +25,7 @@ from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import as_delivered, plan
 from relief.errors import RecipeError, ReliefError
-from relief.inspect.finding import READ_IN
+from relief.figures import LENGTHS
 from relief.inspect.start import start_from_nothing
 from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
@@ -190,7 +190,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "layers": layer_rows(recipe.shown),
             "gallery": gallery(),
             "tools": TOOLS,
-            "length_units": json.dumps(READ_IN),
+            "length_units": json.dumps(LENGTHS),
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
             "unfit": unfit,

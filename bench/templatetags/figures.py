@@ -4,18 +4,15 @@ from __future__ import annotations
 
 from django import template
 
-from relief.inspect.finding import unit_of
+from relief.figures import SPACE, say_bytes, say_count, say_number, say_share, say_time, unit_of
 
 register = template.Library()
+register.filter("spaced", say_count)
+register.filter("in_bytes", say_bytes)
+register.filter("in_time", say_time)
+register.filter("percent", say_share)
 
-SPACE = "\N{NO-BREAK SPACE}"
 MINUS = "\N{MINUS SIGN}"
-
-
-@register.filter
-def spaced(count: int) -> str:
-    """A whole number with its thousands set apart: 1 638 400."""
-    return f"{count:,}".replace(",", SPACE)
 
 
 @register.filter
@@ -41,8 +38,8 @@ def in_length(value: float, sign: str = "") -> str:
     unit, per = unit_of(value)
     if per == 1:
         return f"{signed(value) if sign else figure(value)}{SPACE}mm"
-    text = f"{value / per:{sign}.4g}".replace("-", MINUS)
-    return f"{text}{SPACE}{unit}"
+    text = say_number(value / per, 4).replace("-", MINUS)
+    return f"{'+' if sign and value > 0 else ''}{text}{SPACE}{unit}"
 
 
 @register.filter
@@ -55,32 +52,5 @@ def measure(value: float) -> str:
 def short(value: float) -> str:
     """A number with three digits that count; one beyond a thousand is written out whole."""
     if abs(value) >= 1000:
-        return spaced(round(value)).replace("-", MINUS)
-    return f"{value:.3g}".replace("-", MINUS)
-
-
-@register.filter
-def in_bytes(size: int) -> str:
-    """A size in memory: 61 MB."""
-    for unit in ("bytes", "kB", "MB"):
-        if size < 1000:
-            return f"{size:.3g}{SPACE}{unit}"
-        size /= 1000
-    return f"{size:.3g}{SPACE}GB"
-
-
-@register.filter
-def in_time(seconds: float) -> str:
-    """How long something takes: 0.4 s, 12 s, 3 min, 2.5 h."""
-    if seconds < 100:
-        return f"{seconds:.2g}{SPACE}s"
-    minutes = seconds / 60
-    return f"{minutes:.0f}{SPACE}min" if minutes < 100 else f"{minutes / 60:.2g}{SPACE}h"
-
-
-@register.filter
-def percent(share: float) -> str:
-    """A share as percent: 0.4 %; near the whole what is missing counts, 99.6 %."""
-    if 0 < share < 1e-4:
-        return f"under 0.01{SPACE}%"
-    return f"{100 * share:.{3 if share > 0.95 else 2}g}{SPACE}%"
+        return say_count(round(value)).replace("-", MINUS)
+    return say_number(value).replace("-", MINUS)

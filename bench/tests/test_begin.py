@@ -45,7 +45,7 @@ class BeginTests(StudioTestCase):
     def test_a_full_disk_keeps_nothing_and_says_so(self):
         with mock.patch("shelf.models.write_whole", side_effect=OSError(28, "No space left on device")):
             answer = self.drop(("a.png", png(HEIGHTS)))
-        self.assertContains(answer, "The disk may be full", status_code=422)
+        self.assertContains(answer, "The disk is full", status_code=422)
         self.assertEqual((Piece.objects.count(), Source.objects.count()), (0, 0))
 
     def test_an_upload_over_the_limit_is_refused_before_it_is_read(self):

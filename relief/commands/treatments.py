@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 
+from relief.figures import say_number
 from relief.parameters import controls
 from relief.treat import TREATMENTS
 
@@ -27,7 +28,7 @@ def _in_words() -> str:
                 continue
             match known.kind:
                 case "number":
-                    values = f"{known.low:g} to {known.high:g} {known.unit}"
+                    values = f"{say_number(known.low or 0, 6)} to {say_number(known.high or 0, 6)} {known.unit}"
                 case "choice":
                     values = ", ".join(map(str, known.names or ()))
                 case "switch":

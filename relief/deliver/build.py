@@ -13,6 +13,7 @@ import numpy as np
 from relief.deliver.files import Made, open_whole, write_all
 from relief.deliver.formats import mesh_file, picture_file
 from relief.displace.deviation import Deviation
+from relief.figures import say_length, say_number
 from relief.progress import Part, Progress
 from relief.recipe.recipe import Recipe
 from relief.run.built import Built, built_place
@@ -92,7 +93,7 @@ def build_final(
 
 def say_deviation(off: Deviation) -> str:
     """In words, how near a mesh is to the surface that it stands for."""
-    return f"It is {off.error:.2g} mm off the true surface (root mean square), {off.worst:.2g} mm at most."
+    return f"It is {say_length(off.error)} off the true surface (root mean square), {say_length(off.worst)} at most."
 
 
 def say_residual(built: Built) -> str:
@@ -100,5 +101,6 @@ def say_residual(built: Built) -> str:
     text = "Belongs to the displaced mesh alone, in its MikkTSpace tangents. Green points up. Read it as data."
     if built.angles:
         (before, _), (after, most) = built.angles
-        text += f" Normals are off by {before:.2g} degrees without it and {after:.2g} with it, 95 % under {most:.2g}."
+        off, left, under = (say_number(angle, 2) for angle in (before, after, most))
+        text += f" Normals are off by {off} degrees without it and {left} with it, 95 % under {under}."
     return text

@@ -89,7 +89,7 @@ def _made(maps: Maps, files: list[Planned], progress: Progress) -> Iterator[File
     def work() -> Iterator[Callable[[], bytes]]:
         for place, file in enumerate(files):
             progress.step(place / len(files), f"Making {file.title.lower()}")
-            yield partial(picture_file, maps.pixels(file), file.ending)
+            yield partial(picture_file, maps.pixels(file), file.ending, file.is_colour)
 
     for file, data in zip(files, side_by_side(work()), strict=True):
         yield File(maps.entry(file), data)
@@ -210,7 +210,7 @@ class Bundle:
                 return lambda: self.recipe.as_text(self.read_source).encode()
             case "contents":
                 return lambda: self._contents().encode()
-        return partial(picture_file, self.reliefs[file.relief].pixels(file), file.ending)
+        return partial(picture_file, self.reliefs[file.relief].pixels(file), file.ending, file.is_colour)
 
     @property
     def sizes(self) -> dict[str, tuple[Any, Any]]:
@@ -220,7 +220,7 @@ class Bundle:
     def _mesh_file(self, mesh: Mesh) -> bytes:
         if self.recipe.delivery.mesh_format == "glb":
             return glb.write(mesh, embedded_pictures(self))
-        data = mesh_file(mesh, self.recipe.delivery.mesh_format)
+        data = mesh_file(mesh, self.recipe.delivery.mesh_format, self.recipe.delivery.unit)
         library = self.named("materials")
         return f"mtllib {library}\n".encode() + data if library else data
 

@@ -29,26 +29,43 @@ FORMAT_NAMES = {
 """What the formats of meshes are called, and which way is up."""
 
 
-def mesh_file(mesh: Mesh, kind: str) -> bytes:
+def mesh_file(mesh: Mesh, kind: str, unit: str = "mm") -> bytes:
     """The mesh as the bytes of a file.
+
+    Args:
+        mesh: its lengths in `unit`; for `glb` always in mm.
+        kind: the ending of the file.
+        unit: what a file says of its lengths, where it can.
 
     Raises:
         ReliefError: `kind` is none of `FORMATS`.
     """
-    written: bytes = _module(meshes, kind, FORMATS, "A mesh").write(mesh)
+    module = _module(meshes, kind, FORMATS, "A mesh")
+    written: bytes = module.write(mesh, unit) if module.SAYS_UNIT else module.write(mesh)
     return written
 
 
-def picture_file(pixels: np.ndarray, kind: str) -> bytes:
+def picture_file(pixels: np.ndarray, kind: str, is_colour: bool = False) -> bytes:
     """Pixels as the bytes of a file: (rows, columns) grey, or (rows, columns, 3 or 4) red, green, blue, alpha.
 
+    Args:
+        pixels: what it holds.
+        kind: the ending of the file.
+        is_colour: whether they are colours in sRGB; said in the file where its format has a place for that.
+
     Raises:
-        ReliefError: `kind` is none of `PICTURES`, or does not hold samples of this type.
+        ReliefError: `kind` is none of `PICTURES`, or does not hold samples of this type, or that many.
     """
     module = _module(pictures, kind, PICTURES, "A picture")
     if pixels.dtype.name not in module.HOLDS:
         raise ReliefError(f"A {kind.upper()} holds {' and '.join(module.HOLDS)}, not {pixels.dtype.name}.")
-    written: bytes = module.write(pixels)
+    longest = max(pixels.shape[:2])
+    if longest > module.LONGEST:
+        raise ReliefError(
+            f"A {kind.upper()} has at most {module.LONGEST} pixels on a side; this map has {longest}. "
+            "Choose another format, or a smaller size."
+        )
+    written: bytes = module.write(pixels, is_colour) if module.SAYS_COLOUR else module.write(pixels)
     return written
 
 

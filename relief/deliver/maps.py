@@ -10,6 +10,7 @@ import numpy as np
 
 from relief.deliver.note import Entry
 from relief.deliver.plan import CARD, SEEN, Planned
+from relief.figures import say_number
 from relief.filters.resample import resample
 from relief.generate import test_card
 from relief.height import HeightField
@@ -117,13 +118,13 @@ class Maps:
         relief = self.pipeline.relief
         if _holds_heights(file):
             amplitude, midlevel = relief.amplitude, relief.midlevel
-            words = (
-                f"Heights as they are: one unit is {amplitude:.6g} mm; the value {midlevel:.6g} stays on the surface."
-            )
+            stays = f"the value {say_number(midlevel, 6)} stays on the surface"
+            words = f"Heights as they are: one unit is {say_number(amplitude, 6)} mm; {stays}."
         else:
             whole = relief.maps.displacement.range(self.displacing.samples, relief.midlevel)
             amplitude, midlevel = whole.amplitude(relief.amplitude), whole.midlevel(relief.midlevel)
-            words = f"Black to white is {amplitude:.6g} mm; the value {midlevel:.6g} of 0 to 1 stays on the surface."
+            stays = f"the value {say_number(midlevel, 6)} of 0 to 1 stays on the surface"
+            words = f"Black to white is {say_number(amplitude, 6)} mm; {stays}."
         return words, {"amplitude_mm": amplitude, "midlevel": midlevel}
 
     def _about_bump(self, file: Planned) -> str:
@@ -131,7 +132,7 @@ class Maps:
         bump = relief.maps.bump.range(self.height.samples, relief.midlevel)
         level = bump.midlevel(relief.midlevel)
         stays = f"Grey {level * most:.0f} of {most}" if relief.maps.bump.full_range else f"Mid grey ({most // 2 + 1})"
-        return f"{stays} stays. Black to white is {bump.amplitude(relief.amplitude):.6g} mm."
+        return f"{stays} stays. Black to white is {say_number(bump.amplitude(relief.amplitude), 6)} mm."
 
 
 def _holds_heights(file: Planned) -> bool:
@@ -142,7 +143,7 @@ def _holds_heights(file: Planned) -> bool:
 def _about_normal(normal: Normal) -> str:
     red = "" if normal.red == "right" else " Red points left."
     made = "" if normal.of == "relief" else " The normal map that came along is in it."
-    return f"Green points {normal.green}.{red} Strength {normal.strength:g}, kernel {normal.kernel}.{made}"
+    return f"Green points {normal.green}.{red} Strength {say_number(normal.strength, 6)}, kernel {normal.kernel}.{made}"
 
 
 def _about_pack(relief: Relief, pack: Pack) -> str:

@@ -4,35 +4,43 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from relief.deliver.appearance import GREY, Appearance, appearances
+
 if TYPE_CHECKING:
     from relief.deliver.bundle import Bundle
 
-ALWAYS = {"colour": "map_Kd", "along-roughness": "map_Pr", "along-metalness": "map_Pm"}
-"""How MTL names maps; roughness and metalness as most programs extend it (common practice, no source)."""
+MAPS = {
+    "colour": "map_Kd",
+    "roughness": "map_Pr",
+    "metalness": "map_Pm",
+    "normal": "norm",
+    "displacement": "disp",
+}
+"""How MTL names maps; roughness, metalness and normals as most programs extend it (common practice, no source)."""
 
-OF_FLAT = {"normal": "norm", "displacement": "disp"}
-"""Those that a mesh has a use for which is not displaced yet."""
+FOR_FLAT = ("normal", "bump", "displacement")
+"""Maps that a mesh which is displaced already has no use for."""
 
 
 def as_mtl(bundle: Bundle) -> str:
-    """A material for each region, with the maps of its relief (Wavefront MTL).
-
-    To a displaced mesh what turns its normals or moves it once more is told in remarks alone.
-    """
+    """A material for each region, with the maps that its material takes (Wavefront MTL)."""
     displaced = bundle.recipe.delivery.mesh == "displaced"
-    named = ALWAYS if displaced else ALWAYS | OF_FLAT
     lines = (
         ["# The mesh is displaced already: normal, bump and displacement map are for a flat one."] if displaced else []
     )
-    for part, key in zip(bundle.mesh.part_list, bundle.surface.carried, strict=True):
-        lines += [f"newmtl {part.name.replace(' ', '_')}", "Kd 0.8 0.8 0.8", "illum 1"]
-        maps = {file.name: file.filename for file in bundle.files if file.relief == key}
-        lines += [f"{word} {maps[name]}" for name, word in named.items() if name in maps]
-        left = [name for name in ("normal", "bump", "displacement") if name not in named]
-        lines += [f"# {name} map: {maps[name]}" for name in left if name in maps]
-        lines += [
-            f"# {item.role} is unlinked: it lies {item.say()}."
-            for item in (bundle.surface.pipelines[key].relief.maps.unlinked if key else ())
-            if item.on
-        ]
+    for look in appearances(bundle):
+        lines += [f"newmtl {look.name.replace(' ', '_')}", "Kd " + " ".join(map(str, GREY)), "illum 1"]
+        lines += [f"{word} {look.maps[role]}" for role, word in MAPS.items() if role in look.maps]
+        lines += _remarks(bundle, look)
     return "\n".join(lines) + "\n"
+
+
+def _remarks(bundle: Bundle, look: Appearance) -> list[str]:
+    """The maps of a region's relief that its material does not take, and those that lie otherwise than the relief."""
+    if not look.relief:
+        return []
+    taken = set(look.maps.values())
+    names = {name: bundle.named(name, look.relief) for name in FOR_FLAT}
+    left = [f"# {name} map: {filename}" for name, filename in names.items() if filename and filename not in taken]
+    unlinked = bundle.surface.pipelines[look.relief].relief.maps.unlinked
+    return left + [f"# {item.role} is unlinked: it lies {item.say()}." for item in unlinked if item.on]

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from relief.figures import say_number
 from relief.height import Edges, HeightField
 from relief.inspect.readings import DETAIL_SHARES
 from relief.inspect.wavelengths import wavelengths
@@ -75,8 +76,7 @@ AS_DATA = (
     "(often called raw, linear or non-colour). White is high, black is low."
 )
 REPEATED = (
-    "When the maps are repeated n times over the same size their slopes grow n times; set the amplitude to 1/n to keep "
-    "the look."
+    "Repeated n times over the same size, the maps become n times as steep; divide the amplitude by n to keep the look."
 )
 PAGE = """<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>{title}</title>
@@ -93,14 +93,14 @@ section {{ break-inside: avoid; border-top: 1px solid #b3c1c3 }}
 def _sizes(relief: Relief, height: HeightField, unit: str) -> list[tuple[str, str]]:
     rows, columns = height.samples.shape
     footprint, edges = height.footprint, height.edges
-    told = "" if unit == "mm" else f" ({relief.amplitude / UNITS[unit]:g} {unit})"
+    told = "" if unit == "mm" else f" ({say_number(relief.amplitude / UNITS[unit], 6)} {unit})"
     finest = wavelengths(height, FINEST)
-    keeps = f"edges of {finest[0] / 2:.2g} mm keep the finest detail" if finest else "it is flat"
+    keeps = f"edges of {say_number(finest[0] / 2, 2)} mm keep the finest detail" if finest else "it is flat"
     return [
-        ("Footprint", f"{footprint.width:g} x {footprint.height:g} mm"),
+        ("Footprint", f"{say_number(footprint.width, 6)} x {say_number(footprint.height, 6)} mm"),
         ("Texels", f"{columns} x {rows}"),
-        ("Amplitude", f"{relief.amplitude:g} mm{told} for one unit of height"),
-        ("Midlevel", f"{relief.midlevel:g}"),
+        ("Amplitude", f"{say_number(relief.amplitude, 6)} mm{told} for one unit of height"),
+        ("Midlevel", say_number(relief.midlevel, 6)),
         ("Edges", f"{edges.across} across, {edges.down} down"),
         ("Repeats", _repeats(edges)),
         ("Mesh", keeps),

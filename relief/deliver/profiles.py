@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from relief.errors import RecipeError
+from relief.figures import say_length, say_number
 from relief.inspect.finding import Finding, Mend
 from relief.recipe.delivery import Delivery
 from relief.recipe.recipe import Recipe
@@ -64,15 +65,15 @@ def find_in_delivery(recipe: Recipe, read_source: ReadSource, engine: Engine) ->
     found = []
     if wanted and delivery.displacement_bits == 8:
         steps = recipe.main.amplitude / 255
-        reason = f"8 bits keep 256 heights, {steps:.2g} mm apart: slopes show as steps."
+        reason = f"8 bits keep 256 heights, {say_length(steps)} apart: slopes show as steps."
         found.append(_mended("eight-bits", "Displacement in 8 bits", reason, "Write 16 bits", displacement_bits=16))
     found += _find_in_size(recipe, read_source, engine)
     relief = recipe.main
     whole = delivery.displacement_bits in (8, 16)
     if wanted and whole and delivery.midlevel == "told" and relief.midlevel not in (0, 0.5, 1):
         reason = (
-            f"The value {relief.midlevel:.4g} stays on the surface, and only the notes say so. Read as mid grey, all "
-            f"of it moves by {abs(relief.midlevel - 0.5) * relief.amplitude:.2g} mm."
+            f"The value {say_number(relief.midlevel, 4)} stays on the surface, and only the notes say so. Read as mid "
+            f"grey, all of it moves by {say_length(abs(relief.midlevel - 0.5) * relief.amplitude)}."
         )
         found.append(_mended("midlevel", "Midlevel to be told", reason, "Put it at mid grey", midlevel="half"))
     return found

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
+from relief.figures import say_length, say_number
 from relief.filters.resample import shrunk
-from relief.inspect.finding import say_length
 from relief.inspect.readings import readings
 from relief.inspect.section import length, section
 from relief.inspect.swatch import in_white
@@ -59,7 +59,7 @@ def draw_sheet(title: str, maps: Maps) -> Image.Image:
     pen = ImageDraw.Draw(page)
     height, relief = maps.height, maps.pipeline.relief
     pen.text((MARGIN, MARGIN - 18), title, INK, _font(64, 600), anchor="ls")
-    sides = " × ".join(f"{side:.4g}" for side in height.footprint.sides)  # noqa: RUF001
+    sides = " × ".join(f"{say_number(side, 4)}" for side in height.footprint.sides)  # noqa: RUF001
     told = f"{sides} mm, amplitude {say_length(relief.amplitude)}"
     pen.text((WIDTH - MARGIN, MARGIN - 18), told, MUTE, _font(36, 400), anchor="rs")
     pen.line((MARGIN, MARGIN, WIDTH - MARGIN, MARGIN), HAIR, 2)
@@ -87,10 +87,10 @@ def _draw_figures(pen: ImageDraw.ImageDraw, maps: Maps, left: int, top: int, rig
     rows, columns = maps.height.samples.shape
     wraps = {(True, True): "in both directions", (True, False): "across", (False, True): "down"}
     figures = [
-        ("Range", f"{measured.lowest:+.3g} to {measured.highest:+.3g} mm"),
+        ("Range", f"{say_number(measured.lowest)} to {say_number(measured.highest)} mm"),
         ("Steepest 5 %", f"{measured.steepest:.0f}°"),
         ("Finest detail", say_length(measured.finest) if measured.finest else "none"),
-        ("Sa, Sq (ISO 25178-2)", f"{measured.sa:.3g}, {measured.sq:.3g} mm"),
+        ("Sa, Sq (ISO 25178-2)", f"{say_number(measured.sa)}, {say_number(measured.sq)} mm"),
         ("Texels", f"{columns} × {rows}"),  # noqa: RUF001
         ("Repeats", wraps.get(maps.height.edges.wraps, "not")),
     ]
@@ -137,7 +137,7 @@ def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int
     for number in range(int(long / step + 1e-9) + 1):
         x = left + number * step / long * (right - left)
         pen.line((x, foot, x, foot + 12), MUTE, 2)
-        pen.text((x, foot + 46), f"{number * step:g}", MUTE, _font(28, 500), anchor="ms")
+        pen.text((x, foot + 46), say_number(number * step, 6), MUTE, _font(28, 500), anchor="ms")
     pen.text((right + 30, foot + 46), "mm", MUTE, _font(28, 500), anchor="ls")
     x = right + 60
     low = datum + relief.amplitude * relief.midlevel * upright
@@ -146,7 +146,7 @@ def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int
     for y, way in ((high, 1), (low, -1)):
         pen.polygon([(x, y), (x - 11, y + 26 * way), (x + 11, y + 26 * way)], DATUM)
     pen.text((x + 22, (high + low) / 2), say_length(relief.amplitude), INK, _font(32, 600), anchor="lm")
-    words = "Section across the middle" + (f", heights drawn {stretch:.2g} times" if stretch > 1.01 else "")
+    words = "Section across the middle" + (f", heights drawn {say_number(stretch, 2)} times" if stretch > 1.01 else "")
     pen.text((box[0], box[1] - 18), words, MUTE, _font(30, 500), anchor="ls")
 
 

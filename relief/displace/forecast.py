@@ -6,6 +6,7 @@ import os
 from dataclasses import dataclass
 
 from relief.errors import TooManyFacesError
+from relief.figures import say_bytes, say_count
 from relief.height import Footprint
 from relief.surface.mesh import Mesh
 from relief.surface.subdivide import count_flat, count_smooth
@@ -129,21 +130,16 @@ def refuse_level(costs: list[Forecast], level: int, limit: Limit) -> None:
     fitting = [cost.level for cost in costs if cost.fits(limit)]
     offer = f"The largest level that fits is {fitting[-1]}." if fitting else "Take fewer base segments."
     raise TooManyFacesError(
-        f"Level {level} would make {space_digits(wanted.faces)} faces{_beyond(wanted, limit)}. {offer}"
+        f"Level {level} would make {say_count(wanted.faces)} faces{_beyond(wanted, limit)}. {offer}"
     )
 
 
 def _beyond(wanted: Forecast, limit: Limit) -> str:
     if wanted.faces > limit.faces:
-        return f"; at most {space_digits(limit.faces)} are built"
-    return f" and take {wanted.peak / 1e9:.2g} GB; {limit.memory / 1e9:.2g} GB may be taken"
+        return f"; at most {say_count(limit.faces)} are built"
+    return f" and take {say_bytes(wanted.peak)}; {say_bytes(limit.memory)} may be taken"
 
 
 def most_triangles(surface: Surface, limit: Limit) -> int:
     """How many triangles of a tessellation fit into a limit."""
     return max(0, min(limit.faces, (limit.memory - BEFORE) // peak_of(surface).triangle))
-
-
-def space_digits(count: int) -> str:
-    """A whole number with its thousands set apart."""
-    return f"{count:,}".replace(",", "\N{NO-BREAK SPACE}")

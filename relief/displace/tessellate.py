@@ -10,8 +10,8 @@ import numpy as np
 
 from relief.displace.deviation import CLOSELY, ROUGHLY, add_sags, deviations_of_triangles, find_sags
 from relief.displace.distances import find_distances
-from relief.displace.forecast import space_digits
 from relief.errors import TooManyFacesError
+from relief.figures import say_count
 from relief.height import Footprint, HeightField
 from relief.progress import Progress
 from relief.surface.base_form import raise_softly
@@ -194,9 +194,9 @@ def _look_at(state: _State, surface: Surface, carried: Carried) -> tuple[_State,
 def too_many_triangles(way: Tessellation, asked: float, most: int) -> TooManyFacesError:
     """The error that says how many triangles a tessellation asks for, and what fits."""
     times = max(asked / most, 1.5)
-    rounded = space_digits(int(float(f"{times * most:.2g}")))
+    rounded = say_count(int(float(f"{times * most:.2g}")))
     return TooManyFacesError(
-        f"This would make about {rounded} faces; at most {space_digits(most)} are built. "
+        f"This would make about {rounded} faces; at most {say_count(most)} are built. "
         f"{way.say_coarser(times)} is about what fits."
     )
 

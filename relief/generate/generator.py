@@ -10,6 +10,7 @@ import numpy as np
 
 from relief.content import Content
 from relief.cost import Cost
+from relief.figures import say_length
 from relief.height import Footprint
 from relief.progress import Progress
 
@@ -98,7 +99,7 @@ def nudge(name: str, wanted: float, side: float, count: int) -> list[str]:
     got = side / count
     if abs(got - wanted) <= 1e-3 * wanted:
         return []
-    return [f"{name} is {got:.4g} mm instead of {wanted:.4g} mm, so that {count} fit."]
+    return [f"{name} is {say_length(got, 4)} instead of {say_length(wanted, 4)}, so that {count} fit."]
 
 
 def nudge_both(name: str, wanted: float, footprint: Footprint, counts: tuple[int, int]) -> list[str]:

@@ -14,6 +14,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from relief.cost import Cost
+from relief.figures import say_length, say_number
 from relief.generate.generator import Family, Generator, Grid
 from relief.generate.kernels import add_gradient
 from relief.generate.lattice import MOST_CELLS, Lattice, mix_bits
@@ -142,13 +143,13 @@ class Noise(Generator):
                 ("high", high, self.size * self.stretch_down, lattice.d),
             )
             return [
-                f"Shapes are {got:.4g} mm {way} instead of {wanted:.4g} mm, so that {count} fit."
+                f"Shapes are {say_length(got, 4)} {way} instead of {say_length(wanted, 4)}, so that {count} fit."
                 for way, got, wanted, count in sizes
                 if abs(got - wanted) > 0.02 * wanted
             ]
         turned = math.degrees(math.atan2(-lattice.c * self.stretch_down, lattice.a * self.stretch_across))
         if self.turn and abs((turned - self.turn + 180) % 360 - 180) > 0.5:
-            return [f"Turned by {turned:.1f}° instead of {self.turn:g}°, so that it tiles."]
+            return [f"Turned by {turned:.1f}° instead of {say_number(self.turn, 6)}°, so that it tiles."]
         return []
 
 

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.figures import say_length
 from relief.generate.generator import Family, Generator, Grid
 from relief.generate.lattice import Lattice
 from relief.height import Footprint
@@ -53,7 +54,7 @@ class Waves(Generator):
         got = 1 / max(np.hypot(across / footprint.width, down / footprint.height), 1e-9)
         if abs(got - self.length) <= 1e-3 * self.length:
             return []
-        return [f"The wave is {got:.4g} mm long instead of {self.length:.4g} mm, so that it tiles."]
+        return [f"The wave is {say_length(got, 4)} long instead of {say_length(self.length, 4)}, so that it tiles."]
 
     def draw(self, grid: Grid) -> np.ndarray:
         across, down = self._steps(grid.footprint)

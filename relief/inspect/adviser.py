@@ -9,6 +9,7 @@ from typing import Literal
 
 from relief.displace.deviation import Deviation
 from relief.errors import ReliefError
+from relief.figures import say_number
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.bisect import as_triangles
@@ -94,7 +95,7 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
         return FEWEST
     if lost_high > 1 - share:
         raise ReliefError(
-            f"{MOST} faces keep {100 * (1 - lost_high):.3g} % of the detail. Ask for less, or for levels."
+            f"{MOST} faces keep {say_number(100 * (1 - lost_high))} % of the detail. Ask for less, or for levels."
         )
     while high / low > CLOSE:
         part = math.log(lost_low / (1 - share)) / math.log(lost_low / lost_high)

@@ -43,18 +43,3 @@ class Finding:
     title: str
     reason: str
     mend: Mend | None = field(default=None)
-
-
-READ_IN = (("km", 1e6, 1e7), ("m", 1e3, 1e4), ("mm", 1.0, 0.0))
-"""Units that lengths are read in, the mm of each, and the length in mm from which on."""
-
-
-def unit_of(length: float) -> tuple[str, float]:
-    """The unit that a length in mm reads best in, and its mm."""
-    return next((unit, per) for unit, per, first in READ_IN if abs(length) >= first)
-
-
-def say_length(length: float) -> str:
-    """A length in mm in the unit that reads best, with two digits that count: 4.1 mm, 56 m."""
-    unit, per = unit_of(length)
-    return f"{length / per:.2g} {unit}"

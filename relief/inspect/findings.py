@@ -8,8 +8,9 @@ from functools import partial
 
 import numpy as np
 
+from relief.figures import say_length, say_number
 from relief.height import HeightField
-from relief.inspect.finding import Finding, Mend, say_length
+from relief.inspect.finding import Finding, Mend
 from relief.inspect.readings import SHARPEST_SHARE, Readings, readings
 from relief.inspect.repeats import Telltale, telltales
 from relief.inspect.source_findings import source_findings
@@ -115,7 +116,7 @@ def findings(
         bits: those that the normal map is delivered with.
     """
     if measured.range == 0:
-        return [FLAT]
+        return [flat(relief, height)]
     found = [
         harsh(relief, measured),
         weak(relief, measured),
@@ -153,16 +154,27 @@ def harsh(relief: Relief, measured: Readings) -> Finding | None:
         "Harsh slopes",
         f"The steepest 5 % stand above {measured.steepest:.0f}°. Beyond {HARSH_ABOVE:.0f}° grain glitters and a mesh "
         "folds into spikes.",
-        Mend(f"Lower amplitude to {amplitude:g} mm", {"amplitude": amplitude}),
+        Mend(f"Lower amplitude to {say_length(amplitude, 6)}", {"amplitude": amplitude}),
     )
 
 
-FLAT = Finding(
-    "flat",
-    "No relief",
-    "All of the surface lies at one height, so its maps are empty. The source may be one even colour, or a treatment "
-    "takes everything away.",
-)
+def flat(relief: Relief, height: HeightField) -> Finding:
+    """All of the surface lies at one height: as its amplitude is 0, or as the heights themselves are one."""
+    if relief.amplitude == 0 and np.ptp(height.samples):
+        amplitude = float(f"{BEGUN * min(relief.final_footprint.sides):.2g}")
+        mend = Mend(f"Set amplitude to {say_length(amplitude, 6)}", {"amplitude": amplitude})
+        return Finding(
+            "flat", "No relief", "The amplitude is 0 mm, so nothing stands out and the maps are empty.", mend
+        )
+    reason = (
+        "All of the surface lies at one height, so its maps are empty. The source may be one even colour, or a "
+        "treatment takes everything away."
+    )
+    return Finding("flat", "No relief", reason)
+
+
+BEGUN = 0.02
+"""Amplitude as a part of the shorter side of the footprint that is offered where there is none."""
 
 
 def weak(relief: Relief, measured: Readings) -> Finding | None:
@@ -172,12 +184,12 @@ def weak(relief: Relief, measured: Readings) -> Finding | None:
     angle = measured.sharpest
     if angle >= WEAK_BELOW:
         return None
-    reason = f"Hardly anything stands steeper than {angle:.2g}°, so no light but a raking one shows it."
+    reason = f"Hardly anything stands steeper than {say_number(angle, 2)}°, so no light but a raking one shows it."
     if angle == 0:
         return Finding("weak", "Weak relief", reason)
     amplitude = float(f"{factor_for(COMFORTABLE, angle, relief.amplitude):.3g}")
     return Finding(
-        "weak", "Weak relief", reason, Mend(f"Raise amplitude to {amplitude:g} mm", {"amplitude": amplitude})
+        "weak", "Weak relief", reason, Mend(f"Raise amplitude to {say_length(amplitude, 6)}", {"amplitude": amplitude})
     )
 
 
@@ -249,7 +261,7 @@ def seam(relief: Relief, measured: Readings) -> Finding | None:
         return Finding("seam", "Seam", reason)
     footprint = relief.final_footprint
     band = float(f"{SEAM_BAND * min(footprint.width, footprint.height):.2g}")
-    return Finding("seam", "Seam", reason, Mend(f"Close it over {band:g} mm", last=CloseSeam(band=band)))
+    return Finding("seam", "Seam", reason, Mend(f"Close it over {say_length(band, 6)}", last=CloseSeam(band=band)))
 
 
 def steepest_of_normal_map(relief: Relief, measured: Readings) -> float:
@@ -270,9 +282,9 @@ def too_strong(relief: Relief, measured: Readings) -> Finding | None:
     return Finding(
         "too-strong",
         "Harsh normal map",
-        f"With strength {strength:g} the steepest 5 % of the normal map stand above {angle:.0f}°, where the relief has "
-        f"{measured.steepest:.0f}°; light picks out single texels.",
-        Mend(f"Set strength to {right:g}", {"maps.normal.strength": right}),
+        f"With strength {say_number(strength, 6)} the steepest 5 % of the normal map stand above {angle:.0f}°, where "
+        f"the relief has {measured.steepest:.0f}°; light picks out single texels.",
+        Mend(f"Set strength to {say_number(right, 6)}", {"maps.normal.strength": right}),
     )
 
 
@@ -352,8 +364,8 @@ def repeated(relief: Relief) -> Finding | None:
             "repeats",
             "Repeats without less height",
             f"“{layer.name}” repeats {times} times over the same size, so its slopes stand {times} times as steep; its "
-            f"amount is still {layer.amount:g}.",
-            Mend(f"Set its amount to {amount:g}", {f"layers.{number}.amount": amount}),
+            f"amount is still {say_number(layer.amount, 6)}.",
+            Mend(f"Set its amount to {say_number(amount, 6)}", {f"layers.{number}.amount": amount}),
         )
     return None
 
@@ -416,5 +428,5 @@ def _without_steps(relief: Relief, run: float) -> Mend:
     first = relief.layers[0].treatments[:1]
     if first and isinstance(first[0], RemoveSteps):
         reach = max(reach, first[0].reach * 2)
-        return Mend(f"Remove steps over {reach:g} mm", {"layers.0.treatments.0.reach": reach})
-    return Mend(f"Remove steps over {reach:g} mm", first=fresh)
+        return Mend(f"Remove steps over {say_length(reach, 6)}", {"layers.0.treatments.0.reach": reach})
+    return Mend(f"Remove steps over {say_length(reach, 6)}", first=fresh)

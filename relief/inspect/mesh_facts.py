@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.figures import say_number
 from relief.sources.mesh.polygons import UNITS, Polygons
 from relief.surface.edges import find_edges
 from relief.surface.mend import find_doubled
@@ -114,7 +115,7 @@ def guess_unit(extent: float, kind: str) -> tuple[str, str]:
     if kind == "stl":
         return "mm", "STL is in millimetres as a rule."
     if extent < 20:
-        return "m", f"Its longest side is {extent:.3g}: in mm it would be a crumb."
+        return "m", f"Its longest side is {say_number(extent)}: in mm it would be a crumb."
     if extent < 250:
-        return "cm", f"Its longest side is {extent:.3g}, as many things are in cm."
-    return "mm", f"Its longest side is {extent:.4g}, as of a thing in mm."
+        return "cm", f"Its longest side is {say_number(extent)}, as many things are in cm."
+    return "mm", f"Its longest side is {say_number(extent, 4)}, as of a thing in mm."

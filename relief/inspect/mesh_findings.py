@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.displace.forecast import final_limit, most_triangles, space_digits
+from relief.displace.forecast import final_limit, most_triangles
 from relief.errors import ReliefError
-from relief.inspect.finding import Finding, Mend, say_length
+from relief.figures import say_count, say_length, say_share
+from relief.inspect.finding import Finding, Mend
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.cover import CoveredMesh
@@ -62,7 +63,7 @@ def overlapping(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     share = float((times < 1).mean()) if len(times) else 0.0
     if share <= FOLDED:
         return None
-    reason = f"In {100 * share:.2g} % of the surface the relief goes deeper than it is curved: there it overlaps."
+    reason = f"In {say_share(share)} of the surface the relief goes deeper than it is curved: there it overlaps."
     bearable = float(np.partition(times, int(NEAREST * len(times)))[int(NEAREST * len(times))]) * SAFE
     key = pipeline.surface.relief
     mend = None
@@ -133,4 +134,4 @@ def _with_budget(pipeline: SurfacePipeline, faces: float) -> Mend | None:
     rounded = int(float(f"{faces:.2g}"))
     if not 12 <= rounded <= most_triangles(pipeline.surface, final_limit()):
         return None
-    return Mend(f"Take {space_digits(rounded)} faces", {"surface.tessellation.faces": rounded})
+    return Mend(f"Take {say_count(rounded)} faces", {"surface.tessellation.faces": rounded})

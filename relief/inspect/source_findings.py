@@ -7,6 +7,7 @@ from functools import partial
 
 import numpy as np
 
+from relief.figures import say_length
 from relief.filters.resample import resample_by_area
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.sets import SetFinding, set_findings
@@ -181,9 +182,12 @@ def stretched(relief: Relief, picture: Picture) -> Finding | None:
     return Finding(
         "stretched",
         "Picture is stretched",
-        f"On {width:g} x {height:g} mm the {picture.columns} x {picture.rows} pixels are stretched by "
-        f"{max(by, 1 / by) - 1:.0%} {longer}, and slopes with them.",
-        Mend(f"Make the footprint {right:g} mm high", {"footprint.keep_aspect": False, "footprint.height": right}),
+        f"On {say_length(width, 6)} x {say_length(height, 6)} the {picture.columns} x {picture.rows} pixels are "
+        f"stretched by {max(by, 1 / by) - 1:.0%} {longer}, and slopes with them.",
+        Mend(
+            f"Make the footprint {say_length(right, 6)} high",
+            {"footprint.keep_aspect": False, "footprint.height": right},
+        ),
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from relief.figures import say_number
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.stretch import measure_stretch
 from relief.run.engine import Engine
@@ -54,7 +55,9 @@ def open_join(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     off = [float(count) for count, closed in zip(counts, closes, strict=True) if closed and _is_open(count)]
     if not off:
         return None
-    reason = f"The relief goes {off[0]:.3g} times around, so that it does not meet itself where the surface closes."
+    reason = (
+        f"The relief goes {say_number(off[0])} times around, so that it does not meet itself where the surface closes."
+    )
     whole = [max(1, round(float(count))) for count in counts]
     label = f"Make it {max(1, round(off[0]))}"
     if mapping.sizing == "real":
@@ -76,5 +79,6 @@ def pulled(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     if figures.worst < 90 or figures.smallest > 1 / PULLED:
         return None
     times = 1 / max(figures.smallest, 1e-3)
-    reason = f"In places the relief is pulled {times:.3g} times as wide as it is. Lay it on by box, cylinder or sphere."
+    pulled = f"In places the relief is pulled {say_number(times)} times as wide as it is."
+    reason = f"{pulled} Lay it on by box, cylinder or sphere."
     return Finding("pulled", "Relief pulled long", reason)

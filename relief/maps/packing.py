@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from relief.figures import say_length
 from relief.parameters import Parameters, Surroundings, choice, number, switch
 
 CHANNELS = ("red", "green", "blue", "alpha")
@@ -77,7 +78,9 @@ class Pack(Parameters):
         held = self.holds()
         words = []
         if self.bits == 8 and any(name in HEIGHTS for name in held.values()):
-            words.append(f"8 bits keep 256 heights, {amplitude / 255:.2g} mm apart: slopes show as steps close up.")
+            words.append(
+                f"8 bits keep 256 heights, {say_length(amplitude / 255)} apart: slopes show as steps close up."
+            )
         if held["red"] == "normal.red" and held["green"] == "normal.green" and held["blue"] != "normal.blue":
             words.append("Blue of the normal map is left out; who reads it makes it again from red and green.")
         return words

@@ -7,6 +7,7 @@ import math
 import numpy as np
 from pydantic import Field
 
+from relief.figures import say_number
 from relief.parameters import Parameters, Surroundings, number, switch
 
 
@@ -64,9 +65,10 @@ class Unlinked(Parameters):
 
     def say(self) -> str:
         """How it lies, in words."""
-        words = f"{self.across:g} x {self.down:g} times on one repeat of the relief"
+        words = f"{say_number(self.across, 6)} x {say_number(self.down, 6)} times on one repeat of the relief"
         if self.turn:
-            words += f", turned by {self.turn:g} degrees"
+            words += f", turned by {say_number(self.turn, 6)} degrees"
         if self.shift_across or self.shift_down:
-            words += f", moved by {self.shift_across:g} to the right and {self.shift_down:g} down in repeats of its own"
+            right, down = say_number(self.shift_across, 6), say_number(self.shift_down, 6)
+            words += f", moved by {right} to the right and {down} down in repeats of its own"
         return words

@@ -8,6 +8,7 @@ from typing import Any, Literal
 import numpy as np
 
 from relief.errors import ReliefError
+from relief.figures import say_number
 from relief.receive.files import Arrived, read_mesh, read_picture
 
 SAME_ANGLE, SAME_HEIGHT, SAME_VOLUME = 0.1, 5e-4, 5e-3
@@ -176,7 +177,7 @@ def compare(arrived: Arrived, settings: Settings, relief: str = "main", look: Lo
         greatest_mm=float(np.abs(off).max()),
     )
     if report.heights["rms_mm"] > SAME_HEIGHT * amplitude:
-        differs.append(f"Heights are off by {report.heights['rms_mm']:.3g} mm.")
+        differs.append(f"Heights are off by {say_number(report.heights['rms_mm'])} mm.")
     area = look.footprint[0] * look.footprint[1]
     meant, came = (float(each.mean(dtype=float)) * area for each in (look.meant_heights, look.heights))
     report.volume.update(meant_mm3=meant, arrived_mm3=came)
@@ -186,7 +187,7 @@ def compare(arrived: Arrived, settings: Settings, relief: str = "main", look: Lo
         angles = _angles(look.normals, look.meant_normals)
         report.normals.update(mean_degrees=float(angles.mean()), under_95_percent=float(np.percentile(angles, 95)))
         if report.normals["mean_degrees"] > SAME_ANGLE:
-            differs.append(f"Normals are turned by {report.normals['mean_degrees']:.3g}° at the mean.")
+            differs.append(f"Normals are turned by {say_number(report.normals['mean_degrees'])}° at the mean.")
         differs += _against_heights(arrived, look, report, relief)
     differs += [f"{name} is damaged or missing." for name in arrived.damaged()]
     differs += _check_mesh(arrived, look, report)

@@ -8,6 +8,7 @@ from relief.compose.imprints import Imprints
 from relief.compose.strokes import Strokes
 from relief.content import Content
 from relief.errors import RecipeError
+from relief.figures import say_number
 from relief.generate import GENERATORS
 from relief.generate.test_card import TestCard
 from relief.height import Footprint
@@ -357,7 +358,7 @@ def divide_amount(relief: Relief, number: int, times: float) -> Done:
     """A layer whose amount makes up for its repeats: n times as often over one size, slopes are n times as steep."""
     layer = _layer(relief, number)
     amount = float(f"{layer.amount / times:.4g}")
-    return relief.with_changes({f"layers.{number}.amount": amount}), f"{layer.name}: amount to {amount:g}"
+    return relief.with_changes({f"layers.{number}.amount": amount}), f"{layer.name}: amount to {say_number(amount, 6)}"
 
 
 def _layer(relief: Relief, number: int) -> Layer:

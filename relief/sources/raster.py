@@ -9,6 +9,7 @@ import imagecodecs
 import numpy as np
 from PIL import Image, ImageCms
 
+from relief.figures import say_number
 from relief.sources.picture import Picture, refuse_if_too_large
 
 Image.MAX_IMAGE_PIXELS = None  # the size is checked here, with a sentence of ours
@@ -120,7 +121,7 @@ def read_transfer(info: dict) -> tuple[str, bool]:
     if "srgb" in info:
         return "tagged sRGB", False
     if info.get("gamma"):
-        return f"gamma {info['gamma']:.4g}", abs(info["gamma"] - 1) < 0.01
+        return f"gamma {say_number(info['gamma'], 4)}", abs(info["gamma"] - 1) < 0.01
     return "", False
 
 

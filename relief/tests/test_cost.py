@@ -94,7 +94,7 @@ class BudgetTests(TestCase):
 
         four = Stage("Four", lambda: 4)
         stage = Stage("Many", begin, inputs=(four,), cost=lambda count: Cost(count * 10**9, "Take fewer."))
-        with self.assertRaisesRegex(TooDearError, "Many would touch 4 thousand million texels.*Take fewer"):
+        with self.assertRaisesRegex(TooDearError, "Many would touch 4 billion texels.*Take fewer"):
             Engine(budget=10**9).run(stage)
         self.assertEqual(Engine(budget=10**10).run(Stage("Few", lambda: 1, cost=lambda: Cost(5, ""))), 1)
 

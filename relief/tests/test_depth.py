@@ -295,7 +295,7 @@ class LightsCommandTests(CommandTestCase):
             ((*paths[:2], other, *lights), "one size"),
             ((*paths, *lights), "one plane"),
             ((*paths, *lights[:6]), "Each photo has one"),
-            ((*paths, *lights[:6], "--light", 40, -5), "above 0 to 90"),
+            ((*paths, *lights[:6], "--light", 40, -5), "above 0 and at most 90"),
         ):
             code, _, said = self.run_command("lights", *arguments, "--out", self.folder / "out")
             self.assertEqual((code, said.count("\n")), (2, 1))

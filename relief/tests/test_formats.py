@@ -25,6 +25,7 @@ from relief.errors import ReliefError
 from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
 from relief.recipe import surface_edits
+from relief.recipe.edits import add_map
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase
@@ -79,12 +80,33 @@ class PictureTests(TestCase):
 
     def test_a_png_of_data_has_no_chunk_that_says_how_to_show_it(self):
         """ISO/IEC 15948: a signature, then chunks of length, type, data and CRC; none of gAMA, sRGB, iCCP, cHRM."""
-        data, place, kinds = picture_file(samples("uint16", 3), "png"), 8, []
+        self.assertEqual(self.chunks(picture_file(samples("uint16", 3), "png")), [b"IHDR", b"IDAT", b"IEND"])
+
+    def test_a_png_of_colours_says_that_they_are_srgb(self):
+        """ISO/IEC 15948, 11.3.2.5: before the pixels. Pillow reads the intent."""
+        data = picture_file(samples("uint8", 3), "png", is_colour=True)
+        self.assertEqual(self.chunks(data), [b"IHDR", b"sRGB", b"IDAT", b"IEND"])
+        with Image.open(io.BytesIO(data)) as picture:
+            np.testing.assert_array_equal(np.asarray(picture), samples("uint8", 3))
+            self.assertEqual(picture.info["srgb"], 0)
+
+    def chunks(self, data: bytes) -> list[bytes]:
+        place, kinds = 8, []
         while place < len(data):
             length, kind = struct.unpack(">I4s", data[place : place + 8])
             kinds.append(kind)
             place += length + 12
-        self.assertEqual(kinds, [b"IHDR", b"IDAT", b"IEND"])
+        return kinds
+
+    def test_a_picture_that_is_too_long_for_its_format_gets_a_sentence(self):
+        """WebP: 16 383 pixels a side (RFC 9649)."""
+        for longest, fits in ((16_383, True), (16_384, False)):
+            pixels = np.zeros((2, longest, 3), np.uint8)
+            if fits:
+                self.assertTrue(picture_file(pixels, "webp"))
+                continue
+            with self.assertRaisesRegex(ReliefError, "at most 16383 pixels on a side; this map has 16384"):
+                picture_file(pixels, "webp")
 
     def test_lossy_ones_are_near_and_hold_colours_alone(self):
         across = np.linspace(0, 255, 120)
@@ -208,6 +230,20 @@ class SceneTests(CommandTestCase):
         for name in ("Column.usda", "Column.mtlx"):
             self.assertIn("in cm", files[name].entry.reading)
 
+    def test_all_materials_name_the_same_maps(self):
+        """Of a piece with a roughness map that was made here, the MTL, MaterialX and USD each name it."""
+        relief, _ = add_map(self.recipe.main, "roughness")
+        recipe = self.recipe.with_relief(relief, "main")
+        made = {file.name: file.data for file in delivery_files(recipe, NOTHING, Engine(), "Column", Progress())}
+        mtl = made["Column_cylinder.mtl"].decode()
+        for name in ("Column.mtlx", "Column.usda"):
+            self.assertIn("Column_roughness.png", made[name].decode(), name)
+        self.assertIn("map_Pr Column_roughness.png", mtl)
+        named = {
+            line.split()[1] for line in mtl.splitlines() if line.split()[0] in ("map_Kd", "map_Pr", "norm", "disp")
+        }
+        self.assertLessEqual(named, made.keys())
+
     def test_the_library_of_the_mesh_lies_beside_it(self):
         """Read by trimesh: faces by material; every file that the MTL names is there."""
         text = self.files["Column_cylinder.mtl"].decode()
@@ -215,6 +251,8 @@ class SceneTests(CommandTestCase):
             if line.split()[0] in ("norm", "disp", "map_Kd"):
                 self.assertIn(line.split()[1], self.files)
         self.assertIn("norm Column_normal.png", text)
+        said = (self.folder / "Column_cylinder.obj").read_text().splitlines()
+        self.assertIn("Lengths in cm", next(line for line in said if line.startswith("#")))
         mesh = trimesh.load(self.folder / "Column_cylinder.obj", process=False, force="mesh")
         np.testing.assert_allclose(mesh.extents, self.sizes() / 10, rtol=1e-4)
 

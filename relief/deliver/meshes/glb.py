@@ -15,6 +15,8 @@ import numpy as np
 from relief.surface.mesh import Mesh
 from relief.surface.tangents import with_tangents
 
+SAYS_UNIT = False  # it is always in metres
+
 METRES = 1 / 1000
 DULL = {"metallicFactor": 0.0, "roughnessFactor": 0.8}
 FLOAT, UNSIGNED = 5126, 5125

@@ -1,4 +1,4 @@
-"""Wavefront OBJ: polygons as they are, lengths in mm."""
+"""Wavefront OBJ: polygons as they are, in the unit that its first line names."""
 
 from __future__ import annotations
 
@@ -8,12 +8,15 @@ import numpy as np
 
 from relief.surface.mesh import Mesh
 
+SAYS_UNIT = True
+UNIT_WORDS = {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}
+
 ROWS_AT_ONCE = 65_536
 
 
-def write(mesh: Mesh) -> bytes:
+def write(mesh: Mesh, unit: str) -> bytes:
     """Polygons with texture coordinates and normals, y up, facing z; a group and a material for each region."""
-    parts = [b"# Zealous Gravel. Lengths in mm, y up, facing z.\no relief\n"]
+    parts = [f"# Zealous Gravel. Lengths in {UNIT_WORDS[unit]}, y up, facing z.\no relief\n".encode()]
     middle = np.array(mesh.middle)
     parts += _lines("v %.7g %.7g %.7g\n", mesh.positions + middle if middle.any() else mesh.positions)
     parts += _lines("vt %.7g %.7g\n", mesh.uv)

@@ -1,9 +1,11 @@
-"""Stanford PLY, binary: triangles with normals and texture coordinates, lengths in mm."""
+"""Stanford PLY, binary: triangles with normals and texture coordinates. It holds no word on its unit."""
 
 from __future__ import annotations
 
 from relief.deliver.meshes._triangles import triangles_of
 from relief.surface.mesh import Mesh
+
+SAYS_UNIT = False
 
 
 def write(mesh: Mesh) -> bytes:

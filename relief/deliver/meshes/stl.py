@@ -1,9 +1,11 @@
-"""STL, binary: triangles alone, lengths in mm."""
+"""STL, binary: triangles alone. It holds no word on its unit."""
 
 from __future__ import annotations
 
 from relief.deliver.meshes._triangles import triangles_of
 from relief.surface.mesh import Mesh
+
+SAYS_UNIT = False
 
 
 def write(mesh: Mesh) -> bytes:

@@ -10,6 +10,9 @@ import numpy as np
 
 HOLDS = ("uint8", "uint16", "float16", "float32")
 LOSSY = False
+SAYS_COLOUR = False
+LONGEST = 2**31 - 1
+"""Pixels on a side at most."""
 
 CHANNELS = {1: "Y", 3: "RGB", 4: "RGBA"}
 

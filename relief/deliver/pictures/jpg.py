@@ -9,6 +9,9 @@ from PIL import Image
 
 HOLDS = ("uint8",)
 LOSSY = True
+SAYS_COLOUR = False
+LONGEST = 65_500
+"""Pixels on a side at most."""
 
 QUALITY = 92
 

@@ -10,6 +10,9 @@ import tifffile
 
 HOLDS = ("uint8", "uint16", "float32")
 LOSSY = False
+SAYS_COLOUR = False
+LONGEST = 2**31 - 1
+"""Pixels on a side at most."""
 
 ROWS = 64
 """In a strip; strips are packed side by side."""

@@ -1,4 +1,4 @@
-"""WebP: colours alone, with loss; at most 16 383 pixels to a side."""
+"""WebP: colours alone, with loss."""
 
 from __future__ import annotations
 
@@ -9,6 +9,9 @@ from PIL import Image
 
 HOLDS = ("uint8",)
 LOSSY = True
+SAYS_COLOUR = False
+LONGEST = 16_383
+"""Pixels on a side at most."""
 
 QUALITY = 92
 

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.figures import say_number
 from relief.parameters import number
 from relief.surface.tessellation.tessellation import Measured, Tessellation
 
@@ -36,7 +37,7 @@ class ScreenSize(Tessellation):
     )  # fmt: skip
     wide: int = number(
         1280, 16, 65_536, label="Picture's width", unit="px", step=1, slider=(320, 8192),
-        help=f"How wide the camera's picture is. It sees {FIELD:g} degrees from side to side.",
+        help=f"How wide the camera's picture is. It sees {say_number(FIELD, 6)} degrees from side to side.",
     )  # fmt: skip
     camera_x: float = camera(0, "Camera, right")
     camera_y: float = camera(-1000, "Camera, up")

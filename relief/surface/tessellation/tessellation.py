@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from relief.figures import say_number
 from relief.parameters import Parameters, control, number
 
 MOST_CUTS = 16
@@ -99,7 +100,7 @@ class Tessellation(Parameters):
         """The same in words, its value rounded so that it fits: `Error up to 0.31 mm`."""
         name, value = self.coarser(times)
         known = control(type(self), name)
-        return f"{known.label} {round_to_fit(value, name):g} {known.unit}".rstrip()
+        return f"{known.label} {say_number(round_to_fit(value, name), 6)} {known.unit}".rstrip()
 
     @property
     def most_faces(self) -> int | None:
