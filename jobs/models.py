@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar
 
@@ -47,6 +49,8 @@ class Job(Made):
     profile = models.CharField(max_length=60, blank=True)
     fetched = models.DateTimeField(null=True)
     """When some of it was last downloaded."""
+    digest = models.CharField(max_length=64, blank=True)
+    """SHA-256 of its bundle; empty for one that an earlier version of the app made."""
 
     @property
     def path(self) -> Path:
@@ -55,8 +59,20 @@ class Job(Made):
 
     @property
     def is_there(self) -> bool:
-        """Whether its bundle can be downloaded: it is ready, and was not cleared away."""
-        return self.state == self.State.DONE and self.path.exists()
+        """Whether its bundle can be downloaded: it is ready, and was not cleared away or cut short."""
+        try:
+            return self.state == self.State.DONE and self.path.stat().st_size == self.size
+        except OSError:
+            return False
+
+    @property
+    def is_intact(self) -> bool:
+        """Whether its bundle has the very bytes that were written."""
+        try:
+            told = self.path.stat()
+            return self.is_there and (not self.digest or self.digest == _digest(self.path, told.st_mtime_ns))
+        except OSError:
+            return False
 
     @property
     def filename(self) -> str:
@@ -101,6 +117,13 @@ class Build(Made):
         """Where its mesh is kept for deliveries, as long as its files are there and it is of this version."""
         key = self.facts.get("key")
         return built_place(builds_folder(), key) if key and self.files and self.is_current else None
+
+
+@lru_cache(maxsize=256)
+def _digest(place: Path, _written: int) -> str:
+    """SHA-256 of a file as it was last written."""
+    with place.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def builds_folder() -> Path:

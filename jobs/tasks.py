@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import shutil
 from typing import Any
 
@@ -28,7 +29,9 @@ def build_delivery(job: Job, progress: Progress) -> dict[str, Any]:
     finally:
         clear_halves(job.path)
     clear_away(settings.DELIVERIES_DAYS, settings.DELIVERIES_BYTES)
-    return {"size": job.path.stat().st_size}
+    with job.path.open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
+    return {"size": job.path.stat().st_size, "digest": digest}
 
 
 @carries_out(Build)

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST, require_safe
 
+from answers.refusals import refuse
 from answers.sending import send_file, send_from_zip
 from bench.models import Revision
 from bench.requests import piece_of, revision_of
@@ -44,7 +45,7 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
     revision = revision_of(piece, request.POST.get("base"))
     with transaction.atomic():
         same = Job.objects.filter(revision=revision).exclude(state__in=[Job.State.FAILED, Job.State.CANCELLED])
-        if any(job.active or (job.is_current and job.path.exists()) for job in same):
+        if any(job.active or (job.is_current and job.is_intact) for job in same):
             return _deliveries(request, piece)
         profile = profile_of(request.artist, revision.read())
         job = Job.objects.create(owner=request.artist, revision=revision, profile=profile)
@@ -64,6 +65,8 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
 def download(request: HttpRequest, pk: int) -> HttpResponseBase:
     """The ZIP of a delivery that is ready, or a part of it."""
     job = _ready(request, pk)
+    if not job.is_intact:
+        return _damaged(request, job)
     return send_file(request, job.path, job.filename)
 
 
@@ -106,6 +109,8 @@ def list_files(request: HttpRequest, pk: int) -> HttpResponse:
 def one_file(request: HttpRequest, pk: int, filename: str) -> HttpResponseBase:
     """One file out of a delivery that is ready."""
     job = _ready(request, pk)
+    if not job.is_intact:
+        return _damaged(request, job)
     return send_from_zip(job.path, filename)
 
 
@@ -132,6 +137,13 @@ def arrives(request: HttpRequest, pk: int, which: str) -> HttpResponse:
     except (ReliefError, OSError):
         raise Http404 from None
     return HttpResponse(png(pixels), content_type="image/png")
+
+
+def _damaged(request: HttpRequest, job: Job) -> HttpResponse:
+    """What is said instead of a bundle that is cut short or not what was written; one that was cleared away is gone."""
+    if not job.path.exists():
+        raise Http404
+    return refuse(request, 410, "Damaged", "The delivery was damaged on the disk. Build the bundle once more.")
 
 
 def _ready(request: HttpRequest, pk: int) -> Job:

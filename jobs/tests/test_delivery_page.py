@@ -152,6 +152,24 @@ class DeliveryPageTests(StudioTestCase):
         self.assertContains(self.get("jobs:deliveries", piece), "Cleared away")
         self.assertContains(self.fetch("receive", jobs[2].pk), "was cleared away")
 
+    def test_a_bundle_that_was_damaged_on_the_disk_is_said_and_built_anew(self):
+        piece = self.piece()
+        job = self.delivered(piece)
+        whole = job.path.read_bytes()
+        flipped = bytearray(whole)
+        flipped[len(whole) // 2] ^= 255
+        for data in (bytes(flipped), whole[:-100], b""):
+            job.path.write_bytes(data)
+            for name, *args in (("download",), ("file", "recipe.json")):
+                answer = self.fetch(name, job.pk, *args)
+                self.assertEqual(answer.status_code, 410, name)
+                self.assertContains(answer, "Build the bundle once more", status_code=410)
+            for name, *args in (("files",), ("receive",), ("arrives", "meant")):
+                self.assertLess(self.fetch(name, job.pk, *args).status_code, 500, name)
+        again = self.delivered(piece)
+        self.assertNotEqual(again.pk, job.pk)
+        self.assertEqual(b"".join(self.fetch("download", again.pk).streaming_content), again.path.read_bytes())
+
     def test_the_receiver_shows_what_arrives_set_right_and_wrong(self):
         piece = self.piece()
         self.post("bench:change", piece, 1, midlevel="0.3", **{"surface.level": "1"})

@@ -3,6 +3,7 @@
 import io
 import json
 import math
+import struct
 import zipfile
 
 import numpy as np
@@ -127,6 +128,121 @@ class ArrivalTests(ReceiveTestCase):
         delivery = bare.delivery.model_copy(update={"left_out": ("displacement", "heights")})
         with self.assertRaisesRegex(ReliefError, "no displacement map"):
             compare(self.deliver(bare.model_copy(update={"delivery": delivery})), Settings())
+
+
+class DamagedTests(ReceiveTestCase):
+    """A damaged bundle is what the receiver is for: whatever is wrong with it is a sentence and exit code 1."""
+
+    def receive(self, place, *options) -> dict:
+        code, printed, problem = self.run_command("receive", place, *options)
+        self.assertEqual((code, problem), (1, ""), printed)
+        told = json.loads(printed)
+        for report in told.values():
+            self.assertTrue(report["differs"], printed)
+            for sentence in report["differs"]:
+                self.assertRegex(sentence, r"^[^\n]{8,300}\.$")
+        return told
+
+    def lay_out(self, files: dict[str, bytes]):
+        folder = self.folder / "laid"
+        folder.mkdir(exist_ok=True)
+        for old in folder.iterdir():
+            old.unlink()
+        for name, data in files.items():
+            (folder / name).write_bytes(data)
+        return folder
+
+    def damage(self, files: dict[str, bytes]):
+        """Bundles each damaged in another way, with what is wrong with them."""
+        rng = np.random.default_rng(5)
+        for name in ("Wall_displacement.png", "Wall_displacement.tif", "Wall_normal.png", "Wall_plane.ply"):
+            data = files[name]
+            yield f"{name} is missing", {key: value for key, value in files.items() if key != name}
+            for what, spoilt in (
+                ("empty", b""), ("cut", data[: len(data) // 3]), ("cut in its head", data[:20]),
+                ("nonsense", rng.bytes(300)), ("zeros", bytes(len(data))),
+                ("flipped", bytes(np.frombuffer(data, np.uint8) ^ (rng.random(len(data)) < 1e-3).astype(np.uint8))),
+            ):  # fmt: skip
+                yield f"{name} is {what}", files | {name: spoilt}
+        huge = bytearray(files["Wall_normal.png"])
+        huge[16:24] = struct.pack(">II", 60_000, 60_000)
+        yield "a picture claims 60 000 x 60 000", files | {"Wall_normal.png": bytes(huge)}
+        grey, small = io.BytesIO(), io.BytesIO()
+        Image.fromarray(np.zeros((90, 90), np.uint8)).save(grey, "PNG")
+        Image.fromarray(np.zeros((9, 7), np.uint16)).save(small, "PNG")
+        yield "a grey normal map", files | {"Wall_normal.png": grey.getvalue()}
+        yield "maps of two sizes", files | {"Wall_displacement.png": small.getvalue()}
+        yield "sums that are no UTF-8", files | {"SHA256SUMS.txt": b"\xff\xfe  x\n" + files["SHA256SUMS.txt"]}
+        whole = json.loads(files["contents.json"])
+        for place, file in enumerate(whole["files"]):
+            for key in file:
+                for value in (None, "x", -1, [], {}, 1e400, "10" * 400):
+                    changed = json.loads(files["contents.json"])
+                    changed["files"][place][key] = value
+                    yield f"{file['name']} has {key} {value!r}"[:80], files | {"contents.json": said(changed)}
+        for changed in ([], {}, {"files": [], "reliefs": {}}, {"files": [3], "reliefs": {"main": {}}}, "x", None):
+            yield f"contents {changed!r}", files | {"contents.json": said(changed)}
+        footprint = json.loads(files["contents.json"])
+        for value in (None, [1], [0, 0], ["a", "b"], [1e400, 1], [-3, 4]):
+            footprint["reliefs"]["main"]["footprint_mm"] = value
+            yield f"a footprint of {value!r}", files | {"contents.json": said(footprint)}
+        yield "contents that nest without end", files | {"contents.json": b"[" * 100_000}
+
+    def test_nothing_that_is_wrong_with_a_bundle_ends_in_an_error_of_python(self):
+        arrived = self.deliver(self.recipe(mesh_format="ply"))
+        damaged = dict(self.damage(arrived.files))
+        self.assertGreater(len(damaged), 150)
+        for what, files in damaged.items():
+            with self.subTest(what):
+                self.receive(self.lay_out(files))
+
+    def test_nothing_that_is_wrong_with_a_zip_does(self):
+        self.deliver(self.recipe())
+        place = self.folder / "bundle.zip"
+        whole, rng = place.read_bytes(), np.random.default_rng(8)
+        for number in range(25):
+            spoilt = bytearray(whole)
+            for at in rng.integers(0, len(whole), 12):
+                spoilt[at] ^= 255
+            for data in (bytes(spoilt), whole[: int(rng.integers(0, len(whole)))]):
+                place.write_bytes(data)
+                with self.subTest(number):
+                    self.receive(place)
+        with zipfile.ZipFile(io.BytesIO(whole)) as archive, zipfile.ZipFile(place, "w") as locked:
+            for item in archive.infolist():
+                locked.writestr(item.filename, archive.read(item))
+        data = bytearray(place.read_bytes())
+        for at in range(len(data) - 10):  # the bit that says that an entry is locked (PKWARE's APPNOTE, 4.4.4)
+            if data[at : at + 4] == b"PK\x01\x02":
+                data[at + 8] |= 1
+        place.write_bytes(bytes(data))
+        self.receive(place)
+
+    def test_numbers_and_pictures_that_cannot_be_are_refused(self):
+        self.deliver(self.recipe())
+        place = self.folder / "bundle.zip"
+        for options in (
+            ("--midlevel", "nan"), ("--scale", "inf"), ("--picture", self.folder), ("--picture", "x.gif"),
+            ("--picture", self.folder / "nowhere" / "x.png"), ("--bits", "12"),
+        ):  # fmt: skip
+            code, printed, problem = self.run_command("receive", place, *options)
+            self.assertEqual((code, printed, problem.count("\n")), (2, "", 1), options)
+        drawn = self.folder / "drawn.png"
+        self.assertEqual(self.run_command("receive", place, "--picture", drawn)[0], 0)
+        with Image.open(drawn) as picture:
+            self.assertEqual(picture.width, 440)
+
+    @long
+    def test_bits_are_counted_in_floats_too_and_a_bundle_of_8_bits_passes(self):
+        floats = self.deliver(self.recipe(displacement_bits="float", data_format="exr"))
+        step = 12 / 255 / math.sqrt(12)
+        self.assertAlmostEqual(compare(floats, Settings(bits=8)).heights["rms_mm"] / step, 1, delta=0.3)
+        self.assertEqual(compare(self.deliver(self.recipe(displacement_bits=8)), Settings()).differs, [])
+
+
+def said(contents) -> bytes:
+    """JSON as Python writes it; numbers beyond all bounds as they are met."""
+    return json.dumps(contents).encode()
 
 
 class ProfileTests(ReceiveTestCase):
