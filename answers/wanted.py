@@ -6,11 +6,12 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from typing import Protocol
 
 from django.conf import settings
 from django.http import HttpRequest
 
-from relief.errors import ReliefError
+from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
 
 
@@ -52,13 +53,60 @@ class Both(Progress):
         return self.told.cancelled() or self.other.cancelled()
 
 
+class Turn(Protocol):
+    """A turn at the processors that a request has."""
+
+    def give_back(self) -> None: ...
+
+    def take_again(self) -> bool:
+        """Waits for the next one; false where nobody waits for the answer any more."""
+        ...
+
+
 _NOBODY = Progress()
+_TURN: ContextVar[Turn | None] = ContextVar("turn", default=None)
 _ASKED: ContextVar[Progress] = ContextVar("asked", default=_NOBODY)
 
 
 def progress_of_request() -> Progress:
     """That of the request which this thread answers; one that is always wanted where it answers none."""
     return _ASKED.get()
+
+
+@contextmanager
+def holding(turn: Turn) -> Iterator[None]:
+    """While a request has a turn, what it calls can give that back for a while."""
+    token = _TURN.set(turn)
+    try:
+        yield
+    finally:
+        _TURN.reset(token)
+
+
+@contextmanager
+def without_turn() -> Iterator[None]:
+    """While a request waits for something else than a processor its turn is another's; its time stands still.
+
+    Raises:
+        Cancelled: nobody waits for the answer any more when it is done.
+    """
+    turn = _TURN.get()
+    if turn is None:
+        yield
+        return
+    turn.give_back()
+    try:
+        yield
+    finally:
+        wanted = turn.take_again()
+    if not wanted:
+        raise Cancelled
+
+
+def pause(seconds: float) -> None:
+    """Sleeps, the turn of the request given back meanwhile."""
+    with without_turn():
+        time.sleep(seconds)
 
 
 @contextmanager

@@ -25,6 +25,7 @@ register_converter(WayConverter, "way")
 app_name = "bench"
 urlpatterns = [
     path("pieces", views.begin, name="begin"),
+    path("series/task/<int:pk>/take", views.take_measured, name="take-measured"),
     path("series/<int:pk>/measure", views.measure_lit_series, name="measure-series"),
     path("piece/<int:pk>/", views.piece, name="piece"),
     path("piece/<int:pk>/<step:name>/", views.step, name="step"),

@@ -11,7 +11,7 @@ import itertools
 import threading
 import time
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 
 import numpy as np
@@ -34,10 +34,10 @@ class SupplierError(Exception):
 
 
 class Supplier:
-    """The service. `moods` switches its slow and failing answers off."""
+    """The service. `moods` switches slow and failing answers off; `pause` is how slow ones are waited for."""
 
-    def __init__(self, moods: bool = True) -> None:
-        self.moods = moods
+    def __init__(self, moods: bool = True, pause: Callable[[float], None] = time.sleep) -> None:
+        self.moods, self.pause = moods, pause
         self._previews = itertools.count(1)
         self._packages = itertools.count(1)
         self._lock = threading.Lock()
@@ -56,7 +56,7 @@ class Supplier:
         if role not in MAPS or not 16 <= size <= 1024:
             raise SupplierError("The supplier has no such map.")
         if self.moods and next(self._previews) % EVERY_SLOW == 0:
-            time.sleep(SLOW)
+            self.pause(SLOW)
         return _draw_preview(texture.key, size)[role]
 
     def package(self, key: str, size: int, progress: Progress) -> bytes:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from typing import Any
 
+from answers.wanted import pause
 from catalogue.models import Order
 from catalogue.supplier import Supplier, SupplierError
 from relief.errors import PictureError
@@ -16,7 +17,7 @@ from shelf.sets import keep_set
 from work.carrying import carries_out
 from work.models import WorkError
 
-SUPPLIER = Supplier()
+SUPPLIER = Supplier(pause=pause)
 
 
 @carries_out(Order)

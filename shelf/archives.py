@@ -23,8 +23,19 @@ SMALL = 1024 * 1024
 Incoming = tuple[str, bytes | PictureError]
 
 
-def incoming(filename: str, file: BinaryIO) -> Iterator[Incoming]:
+def count_entries(file: BinaryIO) -> int:
+    """How many files `incoming` gives of a file, as far as can be told."""
+    try:
+        with zipfile.ZipFile(file) as archive:
+            return sum(_is_wanted(entry) for entry in archive.infolist())
+    except Exception:  # it is no archive, or a broken one
+        return 1
+
+
+def incoming(filename: str, file: BinaryIO, first: int = 0) -> Iterator[Incoming]:
     """The pictures and meshes in a file: itself, or what a ZIP holds. What cannot be read comes as the error.
+
+    Of a ZIP those before `first` are passed over.
 
     Names are cut to their last part, so nothing is ever written outside its place. Links and files of other kinds are
     passed over.
@@ -35,12 +46,12 @@ def incoming(filename: str, file: BinaryIO) -> Iterator[Incoming]:
         return
     try:
         with zipfile.ZipFile(file) as archive:
-            yield from _entries(archive, filename)
+            yield from _entries(archive, filename, first)
     except Exception:  # whatever the library stumbles over
         yield filename, PictureError("The ZIP archive is broken or incomplete.")
 
 
-def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
+def _entries(archive: zipfile.ZipFile, filename: str, first: int) -> Iterator[Incoming]:
     entries = archive.infolist()
     if len(entries) > MOST_ENTRIES:
         yield filename, PictureError(f"The archive has {len(entries)} entries. At most {MOST_ENTRIES} are read.")
@@ -52,7 +63,7 @@ def _entries(archive: zipfile.ZipFile, filename: str) -> Iterator[Incoming]:
     if sum(entry.file_size for entry in wanted) > LARGEST_WHOLE:
         yield filename, PictureError("The archive would take more than 4 GB unpacked.")
         return
-    for entry in wanted:
+    for entry in wanted[first:]:
         name = _last_part(entry)
         try:
             yield name, _unpack(archive, entry)

@@ -6,7 +6,7 @@ import hashlib
 import uuid
 from dataclasses import fields
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 from django.conf import settings
 from django.db import models
@@ -22,6 +22,7 @@ from relief.sources.folder import SourceFolder
 from relief.sources.mesh.read import is_mesh
 from relief.sources.roles import ROLE_NAMES, Guess
 from relief.version import computation_version
+from work.models import Work
 
 MESH = "mesh"
 """The role that every mesh has, and no picture."""
@@ -119,6 +120,49 @@ class LitPhoto(models.Model):
 
     def __str__(self) -> str:
         return f"{self.series}, photo {self.number + 1}"
+
+
+class SeriesTask(Work):
+    """Something long that is done to a lit series: its lights are read or estimated, or it is measured."""
+
+    heavy: ClassVar[bool] = True
+
+    class Kind(models.TextChoices):
+        READ = "read", "Reading the lights from the ball"
+        ESTIMATE = "estimate", "Estimating the lights"
+        MEASURE = "measure", "Measuring the relief"
+
+    series = models.ForeignKey(LitSeries, on_delete=models.CASCADE, related_name="tasks")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    near = models.BooleanField(default=False)
+    """Whether the lights stood near, where it is measured."""
+    measured = models.ForeignKey(TextureSet, null=True, on_delete=models.SET_NULL, related_name="+")
+    amplitude = models.FloatField(default=0)
+    """Of the measured height, mm."""
+    remark = models.CharField(max_length=200, blank=True)
+
+    def __str__(self) -> str:
+        return f"{self.series}: {self.get_kind_display()}"
+
+
+class Arrival(Work):
+    """An upload that takes long to take in, so that it goes on in the background."""
+
+    filename = models.CharField(max_length=200)
+    first = models.PositiveIntegerField(default=0)
+    """The first of its entries that is not taken in yet."""
+    kept = models.JSONField(default=list)
+    """The numbers of the sources that were kept."""
+    refused = models.JSONField(default=list)
+    """Pairs of names and reasons."""
+
+    def __str__(self) -> str:
+        return self.filename
+
+    @property
+    def path(self) -> Path:
+        """Where the upload waits."""
+        return Path(settings.MEDIA_ROOT) / "arrivals" / str(self.pk)
 
 
 class Source(Kept):

@@ -6,26 +6,29 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
+import numpy as np
 from django.db import transaction
 
 from relief.deliver.files import safe_stem
 from relief.deliver.formats import picture_file
-from relief.depth.light import Ball, Light
-from relief.depth.series import lights_of, measure_series, photos_of
+from relief.depth.light import Light
+from relief.depth.series_files import PhotoFiles
 from relief.depth.stereo import FEWEST, MOST
-from relief.depth.unknown import estimate_lights, turned_around
+from relief.depth.unknown import FEWEST_UNKNOWN, too_few_to_estimate, turned_around
+from relief.displace.forecast import final_limit
 from relief.errors import ReliefError
 from relief.figures import say_number
-from relief.progress import Progress
-from relief.sources.colour import luminance
 from relief.sources.roles import role_in_name
 from shelf.intake import keep_source
-from shelf.looks import decode_source
-from shelf.models import LitPhoto, LitSeries, Source, TextureSet
+from shelf.models import LitPhoto, LitSeries, SeriesTask, Source, TextureSet, source_folder
 from shelf.sets import keep_set, same_sources
+from work.tasks import begin
 
 NUMBER = re.compile(r"[ _(-]*\d+\)?$")
 """How a name ends whose photos are counted."""
+
+BALL = ("ball-x", "ball-y", "ball-radius")
+"""What a form calls the outline of the ball."""
 
 RING = 40.0
 """Elevation in degrees that lights have which nobody has told of."""
@@ -94,9 +97,13 @@ def keep_set_up(series: LitSeries, values: Mapping[str, str]) -> None:
         elevation = _number(values.get(f"elevation-{number}", elevation), 1, 90, "The height of a light")
         lights.append([azimuth % 360, elevation])
     series.lights = lights
-    if "ball-x" in values:
-        names = (("ball-x", -100_000), ("ball-y", -100_000), ("ball-radius", 2))
-        series.ball = [_number(values.get(name, ""), least, 100_000, "The ball") for name, least in names]
+    if any(name in values for name in BALL):
+        photos = series.present
+        if photos:
+            facts = photos[0].source.facts
+            most = (facts.columns, facts.rows, max(2, max(facts.columns, facts.rows) / 2))
+            bounds = zip(BALL, (0, 0, 2), most, ("x", "y", "radius"), strict=True)
+            series.ball = [_number(values.get(name, ""), *ends, f"The ball's {word}") for name, *ends, word in bounds]
     if "width" in values:
         series.width = _number(values["width"], 1, 1e6, "The width in mm")
     series.save(update_fields=["lights", "ball", "width"])
@@ -112,74 +119,59 @@ def _number(said: str | float, least: float, most: float, what: str) -> float:
     return value
 
 
-def read_lights(series: LitSeries) -> None:
-    """Reads where the lights stood from the series' ball, and keeps that.
-
-    Raises:
-        ReliefError: there is no ball, or it tells nothing.
-    """
-    if not series.ball:
-        raise ReliefError("Mark the ball in the first photo.")
-    _keep(series, lights_of(_all_photos(series), Ball(*series.ball)))
-
-
-def find_lights(series: LitSeries) -> None:
-    """Estimates where the lights stood from the photos alone, and keeps that.
-
-    Raises:
-        ReliefError: the photos are too few, or tell too little.
-    """
-    photos = _all_photos(series)
-    _keep(series, estimate_lights([luminance(photo, encoded=False) for photo in photos]))
-
-
 def turn_lights(series: LitSeries) -> None:
     """Turns all lights around, so that hollows become hills."""
-    _keep(series, turned_around([Light(*angles) for angles in series.lights]))
+    keep_lights(series, turned_around([Light(*angles) for angles in series.lights]))
 
 
-def _keep(series: LitSeries, lights: Sequence[Light]) -> None:
-    series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
-    series.save(update_fields=["lights"])
-
-
-def _all_photos(series: LitSeries) -> list:
-    """The decoded photos of a series, one for each of its lights.
+def photo_files(series: LitSeries) -> PhotoFiles:
+    """The files of a series' photos, one for each of its lights.
 
     Raises:
-        ReliefError: some were removed, or their files are gone.
+        ReliefError: some were removed.
     """
     kept = series.present
     if len(kept) != len(series.lights):
         raise ReliefError("Photos of this series were removed. Put them back, or put the rest together anew.")
-    return photos_of([decode_source(photo.source) for photo in kept])
+    named = tuple((photo.source.digest, photo.source.filename) for photo in kept)
+    return PhotoFiles(named, source_folder(), final_limit().memory)
 
 
-def measure(series: LitSeries, near: bool, progress: Progress) -> tuple[TextureSet, float]:
-    """Measures a series; normals, colour and height become a texture set.
-
-    Args:
-        series: its lights and its width are kept.
-        near: whether the lights were near.
-
-    Returns:
-        The set, and the amplitude of its height in mm.
+def begin_task(series: LitSeries, kind: str, near: bool = False) -> SeriesTask:
+    """Begins something long in the background; the one that is under way goes on.
 
     Raises:
-        ReliefError: photos are gone, or the lights tell nothing.
-        Cancelled: through `progress`.
+        ReliefError: it cannot be done at all; the message says why.
     """
-    photos = _all_photos(series)
-    texel = series.width / photos[0].shape[1]
-    lights = [Light(*angles) for angles in series.lights]
-    found = measure_series(photos, lights, (texel, texel), near=near, progress=progress)
+    files = photo_files(series)
+    if kind == SeriesTask.Kind.READ and not series.ball:
+        raise ReliefError("Mark the ball in the first photo.")
+    if kind == SeriesTask.Kind.ESTIMATE and len(files.named) < FEWEST_UNKNOWN:
+        raise too_few_to_estimate()
+    with transaction.atomic():
+        for task in series.tasks.filter(kind=kind, near=near):
+            if task.active:
+                return task
+        task = SeriesTask.objects.create(owner=series.owner, series=series, kind=kind, near=near)
+    begin(task)
+    task.refresh_from_db()
+    return task
+
+
+def keep_lights(series: LitSeries, lights: Sequence[Light]) -> None:
+    """Keeps where the lights stand."""
+    series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
+    series.save(update_fields=["lights"])
+
+
+def keep_measured(series: LitSeries, maps: Mapping[str, np.ndarray]) -> TextureSet:
+    """The maps that a series was measured to, kept as a texture set."""
     stem = safe_stem(series.name)
-    files = {role: picture_file(pixels, "png") for role, pixels in found.encode().items()}
     members = []
-    for role, data in files.items():
-        source = keep_source(series.owner, f"{stem}_{role}.png", data)
+    for role, pixels in maps.items():
+        source = keep_source(series.owner, f"{stem}_{role}.png", picture_file(pixels, "png", role == "colour"))
         if not source.sets.exists():
             source.role, source.green = role, "up"
             source.save(update_fields=["role", "green"])
         members.append(source)
-    return keep_set(members, f"{series.name}, measured"), float(f"{found.amplitude:.4g}")
+    return keep_set(members, f"{series.name}, measured")

@@ -8,6 +8,7 @@ import numpy as np
 from django.db.models import Model
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
@@ -21,7 +22,7 @@ from relief.sources.decode import ENDINGS
 from relief.sources.mesh.read import ENDINGS as MESHES
 from relief.sources.roles import ROLE_NAMES
 from shelf import looks, search, series, sets
-from shelf.models import MESH, LitSeries, Piece, Source, TextureSet
+from shelf.models import MESH, Arrival, LitSeries, Piece, SeriesTask, Source, TextureSet
 from shelf.uploads import keep_uploads
 
 SHARPEST = 2048
@@ -30,8 +31,8 @@ SHARPEST = 2048
 STARTS = ("gradient_noise", "cellular_noise", "courses", "waves")
 """Noises and patterns that the shelf offers to begin with; the bench has the others."""
 
-LIGHTINGS = {"read": series.read_lights, "estimate": series.find_lights, "turn": series.turn_lights}
-"""What can be done to the lights of a series beside setting them."""
+LIGHTINGS = ("read", "estimate")
+"""What can be done to the lights of a series in the background."""
 
 KINDS: dict[str, type[Model]] = {"piece": Piece, "set": TextureSet, "series": LitSeries, "source": Source}
 
@@ -50,6 +51,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
         "photos": [source for source in sources if source.role == "photo"],
         "roles": ROLE_NAMES,
         "families": search.FAMILIES,
+        "arrivals": _arrivals(request),
         "sizes": search.SIZES,
         "starts": [(kind, GENERATORS[kind].title) for kind in STARTS],
         "endings": ",".join((*ENDINGS, *(f".{ending}" for ending in MESHES), ".zip")),
@@ -60,8 +62,35 @@ def shelf(request: HttpRequest) -> HttpResponse:
 @require_POST
 def keep(request: HttpRequest) -> JsonResponse:
     """Takes pictures in and says which sources they are now; what to make of them is asked later."""
-    kept, refused = keep_uploads(request)
-    return JsonResponse({"sources": [source.pk for source in kept], "refused": refused})
+    taken = keep_uploads(request)
+    return JsonResponse(
+        {
+            "sources": [source.pk for source in taken.kept],
+            "refused": taken.refused,
+            "arrivals": [reverse("shelf:arrival", args=[arrival.pk]) for arrival in taken.arrivals],
+        }
+    )
+
+
+@require_safe
+def arrival(request: HttpRequest, pk: int) -> JsonResponse:
+    """How far an upload is that is taken in in the background, and what came of it."""
+    one = get_object_or_404(Arrival, owner=request.artist, pk=pk)
+    told = {"active": one.active, "fraction": one.progress, "message": one.message}
+    refused = one.refused
+    if one.state == one.State.FAILED:
+        refused = [*refused, [one.filename, one.message]]
+    return JsonResponse(told | {"sources": one.kept, "refused": refused})
+
+
+@require_safe
+def arrivals(request: HttpRequest) -> HttpResponse:
+    """The uploads that are taken in in the background."""
+    return render(request, "shelf/arrivals.html", {"arrivals": _arrivals(request)})
+
+
+def _arrivals(request: HttpRequest) -> list[Arrival]:
+    return list(Arrival.objects.filter(owner=request.artist, state__in=[Arrival.State.WAITING, Arrival.State.RUNNING]))
 
 
 @require_safe
@@ -111,7 +140,7 @@ def mend(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def lit_series(request: HttpRequest, pk: int) -> HttpResponse:
     """A lit series: its photos, each with its sun, and the ball."""
-    return _series_page(request, _of(request, LitSeries, pk))
+    return series_page(request, _of(request, LitSeries, pk))
 
 
 @require_POST
@@ -128,16 +157,39 @@ def put_together(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def light_series(request: HttpRequest, pk: int) -> HttpResponse:
-    """Keeps where the lights of a series stood, its ball and its width; asked for, reads the lights from the ball."""
+    """Keeps where the lights of a series stood, its ball and its width; begins what finds the lights, if asked for."""
     one = _of(request, LitSeries, pk)
     try:
         series.keep_set_up(one, request.POST)
-        for name, work in LIGHTINGS.items():
-            if name in request.POST:
-                work(one)
+        if "turn" in request.POST:
+            series.turn_lights(one)
+        for kind in LIGHTINGS:
+            if kind in request.POST:
+                task = series.begin_task(one, kind)
+                if task.state == task.State.FAILED:
+                    return series_page(request, one, task.message)
     except ReliefError as problem:
-        return _series_page(request, one, str(problem))
+        return series_page(request, one, str(problem))
     return redirect("shelf:series", one.pk)
+
+
+@require_safe
+def series_tasks(request: HttpRequest, pk: int) -> HttpResponse:
+    """How what is done to a series in the background stands; the page is loaded anew when it has ended."""
+    one = _of(request, LitSeries, pk)
+    task = one.tasks.first()
+    answer = render(request, "shelf/series_tasks.html", {"series": one, "task": task})
+    if task is None or not task.active:
+        answer["HX-Refresh"] = "true"
+    return answer
+
+
+@require_POST
+def cancel_task(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ends what is done to a series in the background."""
+    task = get_object_or_404(SeriesTask, owner=request.artist, pk=pk)
+    task.cancel()
+    return redirect("shelf:series", task.series_id)
 
 
 @require_POST
@@ -223,7 +275,8 @@ def _set_page(request: HttpRequest, one: TextureSet) -> HttpResponse:
     return render(request, "shelf/look.html", context)
 
 
-def _series_page(request: HttpRequest, one: LitSeries, problem: str = "") -> HttpResponse:
+def series_page(request: HttpRequest, one: LitSeries, problem: str = "") -> HttpResponse:
+    """The page of a lit series, with what went wrong."""
     photos = one.present
     facts = photos[0].source.facts if photos else None
     context = {
@@ -233,6 +286,7 @@ def _series_page(request: HttpRequest, one: LitSeries, problem: str = "") -> Htt
         "size": facts and (facts.columns, facts.rows),
         "ball": one.ball or (facts and series.ball_to_begin_with(facts.columns, facts.rows)),
         "problem": problem,
+        "task": one.tasks.first(),
     }
     return render(request, "shelf/series.html", context, status=422 if problem else 200)
 

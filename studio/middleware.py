@@ -13,16 +13,16 @@ from django.urls import Resolver404, resolve
 from django.utils.functional import SimpleLazyObject
 
 from answers.refusals import FULL_DISK, is_full_disk, refuse
-from answers.wanted import answering
+from answers.wanted import answering, holding
 from relief.errors import Cancelled, ReliefError
 from studio.turns import Turns
 
 logger = logging.getLogger(__name__)
 
 COMPUTING = {"bench", "jobs", "catalogue"}
-"""Apps whose pages may compute; of the shelf only what takes pictures in and shows them does."""
+"""Apps whose pages may compute; of the shelf what shows pictures. What takes them in has bounds of its own."""
 
-COMPUTING_ON_SHELF = {"keep", "pixels", "swatch", "set", "mend", "light-series"}
+COMPUTING_ON_SHELF = {"pixels", "swatch", "set", "mend"}
 
 UNHURRIED, BEARABLE = {"measured", "histogram", "repeats", "adviser", "facts"}, 0.6
 """What a page asks for when the hand rests, and the seconds for which it lets go first what follows a hand."""
@@ -94,17 +94,36 @@ def one_after_the_other(get_response):
             if not places.acquire(blocking=False):
                 return refuse(request, 503, "Busy", BUSY)
             try:
-                if not turns.take(BEARABLE if kind in UNHURRIED else 0, progress.hung_up):
+                turn = _Turn(turns, BEARABLE if kind in UNHURRIED else 0, progress)
+                if not turn.take_again():
                     return HttpResponse(status=204)
                 try:
-                    progress.begin()
-                    return get_response(request)
+                    with holding(turn):
+                        return get_response(request)
                 finally:
-                    turns.give_back()
+                    turn.give_back()
             finally:
                 places.release()
 
     return answer
+
+
+class _Turn:
+    """The turn of one request, which may be given back and taken again."""
+
+    def __init__(self, turns, bearable, progress):
+        self.turns, self.bearable, self.progress = turns, bearable, progress
+        self.held = False
+
+    def take_again(self):
+        self.held = self.turns.take(self.bearable, self.progress.hung_up)
+        self.progress.begin()
+        return self.held
+
+    def give_back(self):
+        if self.held:
+            self.held = False
+            self.turns.give_back()
 
 
 def _what_computes(request):

@@ -116,6 +116,9 @@ WHITENOISE_MAX_AGE = 0  # the scripts are not renamed when they change; the brow
 LONGEST_READING, MOST_TO_READ = 30, 3 << 30
 """Seconds and bytes that reading one file may take that has just come in."""
 
+INTAKE_AT_ONCE, LONGEST_INTAKE = 6, 600
+"""Seconds for which a request takes files in, the rest going on in the background; and those for which that goes on."""
+
 LARGEST_UPLOAD = 600 * 1024 * 1024
 """Bytes in one request. The largest picture that is read fits, uncompressed and with 16 bits."""
 

@@ -8,7 +8,7 @@ import sys
 
 from work.child import end_with_parent
 
-WORKERS = 2
+WORKERS = 3
 
 
 def main() -> int:

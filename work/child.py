@@ -21,6 +21,9 @@ from relief.progress import Progress
 NICENESS = 10
 """How far heavy work stands back behind the bench, which answers a hand."""
 
+BEHIND_HANDS = 5
+"""How far reading a file stands back, which somebody waits for but no hand follows."""
+
 SELDOM = 0.1
 """Seconds between two reports."""
 
@@ -45,6 +48,7 @@ def carry_within(sending: Connection, memory: int, work: Callable[..., Any], arg
     """What a process does that may ask for so many bytes more than it begins with: the work, and then nothing more."""
     end_with_parent(None)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(BEHIND_HANDS)
     if sys.platform == "linux":
         now = int(Path("/proc/self/statm").read_text().split()[0]) * os.sysconf("SC_PAGE_SIZE")
         resource.setrlimit(resource.RLIMIT_AS, (now + memory, now + memory))

@@ -15,7 +15,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from answers.refusals import FULL_DISK, is_full_disk, refuse
-from answers.wanted import progress_of_request
+from answers.wanted import without_turn
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision, what_does_not_fit
 from bench.pages.groups import field_at, groups, layer_rows
@@ -31,13 +31,16 @@ from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
-from shelf.models import MESH, LitSeries, Piece, Source, TextureSet, read_source
-from shelf.series import gather_series, keep_set_up, measure
+from shelf.models import MESH, LitSeries, Piece, SeriesTask, Source, TextureSet, read_source
+from shelf.series import begin_task, gather_series, keep_set_up
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
+from shelf.views import series_page
 
 logger = logging.getLogger(__name__)
 
+
+BEHIND = "It is large, so it is taken in in the background; its pictures appear on the shelf."
 
 AT_ONCE = 500
 """Rows that are asked for in one query."""
@@ -54,7 +57,10 @@ def begin(request: HttpRequest) -> HttpResponse:
         sources, refused = [], []
         sets, series, meshes = [texture_set], [], []
     else:
-        sources, refused = keep_uploads(request)
+        with without_turn():
+            taken = keep_uploads(request)
+        sources, refused = taken.kept, taken.refused
+        refused += [(arrival.filename, BEHIND) for arrival in taken.arrivals]
         chosen = [whole_number(pk) for pk in ",".join(request.POST.getlist("source")).split(",") if pk]
         for first in range(0, len(chosen), AT_ONCE):
             sources += Source.objects.filter(owner=request.artist, pk__in=chosen[first : first + AT_ONCE])
@@ -91,15 +97,32 @@ def begin(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def measure_lit_series(request: HttpRequest, pk: int) -> HttpResponse:
-    """A new piece of what a lit series measures, in mm."""
+    """Begins to measure a lit series; its page shows how far that is. What is done at once becomes a piece at once."""
     one = get_object_or_404(LitSeries, owner=request.artist, pk=pk, removed=None)
     try:
         keep_set_up(one, request.POST)
-        measured, amplitude = measure(one, "near" in request.POST, progress_of_request())
-        changes = {"footprint.width": one.width, "amplitude": amplitude}
-        begun = begin_piece_of_set(measured, changes, one.name, remark="measured from a lit series")
+        task = begin_task(one, SeriesTask.Kind.MEASURE, "near" in request.POST)
+        if task.state == task.State.DONE:
+            return _begin_measured(task)
     except ReliefError as problem:
-        return refuse(request, 422, "Not measured", str(problem))
+        return series_page(request, one, str(problem))
+    if task.state == task.State.FAILED:
+        return series_page(request, one, task.message)
+    return redirect("shelf:series", one.pk)
+
+
+@require_POST
+def take_measured(request: HttpRequest, pk: int) -> HttpResponse:
+    """A new piece of what a lit series was measured to, in mm."""
+    task = get_object_or_404(SeriesTask, owner=request.artist, pk=pk, state=SeriesTask.State.DONE)
+    if task.measured is None:
+        raise Http404
+    return _begin_measured(task)
+
+
+def _begin_measured(task: SeriesTask) -> HttpResponse:
+    changes = {"footprint.width": task.series.width, "amplitude": task.amplitude}
+    begun = begin_piece_of_set(task.measured, changes, task.series.name, remark="measured from a lit series")
     return redirect("bench:step", begun.pk, "relief")
 
 

@@ -8,6 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
+from answers.wanted import without_turn
 from bench.beginning import content_of_set
 from bench.models import Revision
 from bench.posts.changes import carry_out
@@ -59,10 +60,12 @@ def _shape(request: HttpRequest, recipe: Recipe) -> edits.Done:
 def _mesh(request: HttpRequest, recipe: Recipe) -> edits.Done:
     """An own mesh from the shelf, or one that comes along as a file."""
     if request.FILES:
-        kept, refused = keep_uploads(request)
-        meshes = [source for source in kept if source.is_mesh]
+        with without_turn():
+            taken = keep_uploads(request)
+        meshes = [source for source in taken.kept if source.is_mesh]
         if not meshes:
-            raise RecipeError(refused[0][1] if refused else "That is no mesh. OBJ, PLY, STL and GLB are read.")
+            known = "That is not a mesh. OBJ, PLY, STL and GLB are read."
+            raise RecipeError(taken.refused[0][1] if taken.refused else known)
         source = meshes[0]
     else:
         number = whole_number(request.POST.get("source"))

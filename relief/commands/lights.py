@@ -14,8 +14,7 @@ from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
 from relief.depth.series import Measured, lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
-from relief.depth.unknown import FEWEST as FEWEST_UNKNOWN
-from relief.depth.unknown import estimate_lights, turned_around
+from relief.depth.unknown import FEWEST_UNKNOWN, estimate_lights, turned_around
 from relief.errors import ReliefError
 from relief.height import Footprint
 from relief.inspect.start import LONG_SIDE

@@ -73,8 +73,10 @@ def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
         ball: its outline.
 
     Raises:
-        ReliefError: the ball lies outside of the picture, or has no highlight.
+        ReliefError: the ball lies outside of the picture, is larger than it, or has no highlight.
     """
+    if not 0 < ball.radius <= max(grey.shape) / 2:
+        raise ReliefError("The outline of the ball is larger than its photo.")
     reach = 2 * max(1, round(LARGEST_SPOT * ball.radius)) + 1
     margin = ball.radius + reach  # what is farther off makes no difference to a spot on the ball
     left, top = max(0, math.floor(ball.x - margin)), max(0, math.floor(ball.y - margin))

@@ -99,13 +99,18 @@ def photos_of(pictures: Sequence[Picture]) -> list[np.ndarray]:
     """
     sizes = {(picture.rows, picture.columns) for picture in pictures}
     if len(sizes) > 1:
-        told = ", ".join(f"{columns} x {rows}" for rows, columns in sorted(sizes))
-        raise ReliefError(f"The photos of a lit series have one size; these have {told} pixels.")
+        raise unlike_sizes(sizes)
     photos = []
     for picture in pictures:
         light = linear_light(picture)
         photos.append(light if light.ndim == 3 else np.dstack([light] * 3))
     return photos
+
+
+def unlike_sizes(sizes: set[tuple[int, int]]) -> ReliefError:
+    """The error that says which sizes, rows and columns, the photos of a series have."""
+    told = ", ".join(f"{columns} x {rows}" for rows, columns in sorted(sizes))
+    return ReliefError(f"The photos of a lit series have one size; these have {told} pixels.")
 
 
 def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:

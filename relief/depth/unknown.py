@@ -19,7 +19,16 @@ from relief.depth.light import Light
 from relief.depth.stereo import CUT
 from relief.errors import ReliefError
 
-FEWEST = 6
+FEWEST_UNKNOWN = 6
+
+
+def too_few_to_estimate() -> ReliefError:
+    """The error that says how many photos an estimate needs."""
+    return ReliefError(
+        f"Lights are estimated from {FEWEST_UNKNOWN} photos on. Drag their suns, or lay a ball beside them."
+    )
+
+
 """Photos from which on lights of one strength are fixed."""
 
 LOOKED_AT = 160
@@ -56,8 +65,8 @@ def estimate_lights(greys: Sequence[np.ndarray]) -> tuple[Light, ...]:
     Raises:
         ReliefError: they are too few, or tell too little.
     """
-    if len(greys) < FEWEST:
-        raise ReliefError(f"Lights are estimated from {FEWEST} photos on. Drag their suns, or lay a ball beside them.")
+    if len(greys) < FEWEST_UNKNOWN:
+        raise too_few_to_estimate()
     scale = min(1.0, LOOKED_AT / max(greys[0].shape))
     small = np.stack([cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys])
     count, rows, columns = small.shape

@@ -163,7 +163,7 @@ def read_mesh(name: str, data: bytes) -> Any:
     import trimesh
 
     try:
-        mesh = trimesh.load(io.BytesIO(data), file_type=name.rpartition(".")[2], force="mesh", process=False)
+        mesh: Any = trimesh.load(io.BytesIO(data), file_type=name.rpartition(".")[2], force="mesh", process=False)
         usable = len(mesh.faces) > 0 and np.isfinite(mesh.vertices).all()
     except Exception as problem:  # its readers raise many kinds
         raise ReliefError(f"{name} is damaged and cannot be read.") from problem

@@ -7,6 +7,7 @@ import io
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from huey.contrib.djhuey import HUEY
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
@@ -36,6 +37,11 @@ def jpeg(light: np.ndarray) -> bytes:
 
 
 class LitSeriesTests(ShelfTestCase):
+    def setUp(self):
+        super().setUp()
+        self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
+        HUEY.immediate = True
+
     def drop(self, names: list[str], files: list[bytes]):
         uploads = [SimpleUploadedFile(name, data) for name, data in zip(names, files, strict=True)]
         return self.client.post(reverse("bench:begin"), {"pictures": uploads})
@@ -95,7 +101,10 @@ class LitSeriesTests(ShelfTestCase):
             (lights, {"azimuth-0": "x"}, "is a number"), (lights, {"elevation-1": "120"}, "between 1 and 90"),
             (lights, {"read": "1"}, "Mark the ball"),
             (lights, {"estimate": "1"}, "from 6 photos on"), (measured, {"width": "-3"}, "The width in mm"),
-            (lights, {"ball-x": "9000", "ball-y": "9", "ball-radius": "9", "read": "1"}, "outside of the picture"),
+            (lights, {"ball-x": "9000", "ball-y": "9", "ball-radius": "9", "read": "1"}, "between 0 and 160"),
+            (lights, {"ball-x": "90", "ball-y": "9", "ball-radius": "100000", "read": "1"}, "between 2 and 80"),
+            (lights, {"ball-y": "9", "read": "1"}, "x is a number"),
+            (lights, {"ball-x": "nan", "ball-y": "9", "ball-radius": "9"}, "between 0 and 160"),
         ):  # fmt: skip
             self.assertContains(self.client.post(address, values), words, status_code=422)
         self.client.post(lights, {"azimuth-0": "300", "turn": "1"})

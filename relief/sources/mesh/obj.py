@@ -8,7 +8,7 @@ import warnings
 import numpy as np
 
 from relief.errors import MeshError
-from relief.sources.mesh.polygons import Polygons
+from relief.sources.mesh.polygons import MOST_FACES_READ, Polygons, as_indices, too_many_faces
 
 LONGEST_LINE = 100_000
 
@@ -19,6 +19,9 @@ def read(data: bytes, name: str) -> Polygons:
     Raises:
         MeshError: it is none, or a line of it cannot be read; the message gives its number.
     """
+    faces_in_it = data.count(b"\nf ") + data.count(b"\rf ")
+    if faces_in_it > MOST_FACES_READ:  # told before anything is taken apart
+        raise too_many_faces(name, faces_in_it)
     lines = data.replace(b"\r", b"\n").replace(b"\\\n", b" ").split(b"\n")
     if max(map(len, lines)) > LONGEST_LINE:
         number, line = next((n, line) for n, line in enumerate(lines, start=1) if len(line) > LONGEST_LINE)
@@ -95,7 +98,7 @@ def _faces(
     if len(corners) and (corners.min() < 0 or corners.max() >= vertices or (vertex == 0).any()):
         raise MeshError(f"{name} has faces that name vertices which are not in it. It may be cut off.")
     uv_corners = None if place is None else np.where(place < 0, place + places, place - 1).astype(np.int32)
-    return corners.astype(np.int32), uv_corners, offsets
+    return as_indices(corners, name), uv_corners, offsets
 
 
 def _alike(lines: list[bytes], count: int) -> tuple[np.ndarray, np.ndarray | None] | None:
@@ -129,10 +132,10 @@ def _one_by_one(lines: list[bytes], name: str) -> tuple[np.ndarray, np.ndarray |
 
 def _named(marks: list[tuple[int, str]], faces: int) -> tuple[np.ndarray, tuple[str, ...]]:
     """The name that holds at each face, as numbers, and the names that hold at one at least."""
-    numbers = np.zeros(faces, np.int32)
     names: dict[str, int] = {}
-    for first, name in marks:
-        numbers[first:] = names.setdefault(name, len(names))
+    firsts = [first for first, _ in marks]
+    of_marks = [names.setdefault(name, len(names)) for _, name in marks]
+    numbers = np.repeat(np.array(of_marks, np.int32), np.diff([*firsts, faces]))
     used, found = np.unique(numbers, return_inverse=True)
     listed = list(names)
     return found.reshape(-1).astype(np.int32), tuple(listed[number] for number in used)

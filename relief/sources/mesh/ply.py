@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 
 from relief.errors import MeshError
-from relief.sources.mesh.polygons import Polygons
+from relief.kernels import serial_kernel
+from relief.sources.mesh.polygons import MOST_FACES_READ, Polygons, as_indices, too_many_faces
 
 TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2", "ushort": "u2",
@@ -35,6 +36,9 @@ def read(data: bytes, name: str) -> Polygons:
         vertex, face = found["vertex"], found["face"]
         positions = np.stack([vertex[axis] for axis in "xyz"], axis=1).astype(np.float64)
         corners, offsets = face.get("vertex_indices") or face["vertex_index"]
+        corners = as_indices(corners, name)
+    except MeshError:
+        raise
     except (KeyError, ValueError, IndexError, TypeError, OverflowError):
         raise MeshError(f"{name} cannot be read as a PLY file. It may be cut off.") from None
     uv_sets = tuple(
@@ -58,6 +62,8 @@ def _header(text: str) -> tuple[str | None, list[tuple[str, int, list[list[str]]
             case ["element"]:
                 if not 0 <= int(words[2]) < 2**31:
                     raise ValueError
+                if words[1] == "face" and int(words[2]) > MOST_FACES_READ:
+                    raise too_many_faces("It", int(words[2]))
                 elements.append((words[1], int(words[2]), []))
             case ["property"]:
                 elements[-1][2].append(words[1:])
@@ -88,7 +94,7 @@ class _Text:
         if any(len(row) <= side for row, side in zip(rows, sides, strict=True)):
             raise ValueError
         flat = [index for row, side in zip(rows, sides, strict=True) for index in row[1 : 1 + side]]
-        return {properties[0][-1]: (np.array(flat, np.int64).astype(np.int32), _offsets(sides))}
+        return {properties[0][-1]: (np.array(flat, np.int64), _offsets(sides))}
 
 
 class _Binary:
@@ -110,22 +116,32 @@ class _Binary:
         alike = self._alike(count, properties)
         if alike is not None:
             return alike
-        found: dict[str, tuple[list, list]] = {known[-1]: ([], []) for known in properties if known[0] == "list"}
-        for _ in range(count):
-            for known in properties:
-                if known[0] != "list":
-                    self.at += np.dtype(TYPES[known[0]]).itemsize
-                    continue
-                side = int(np.frombuffer(self.body, self.order + TYPES[known[1]], 1, self.at)[0])
-                self.at += np.dtype(TYPES[known[1]]).itemsize
-                item = np.frombuffer(self.body, self.order + TYPES[known[2]], side, self.at)
-                self.at += item.nbytes
-                found[known[-1]][0].append(item)
-                found[known[-1]][1].append(side)
-        return {
-            name: (np.concatenate(items).astype(np.int32), _offsets(np.array(sides)))
-            for name, (items, sides) in found.items()
-        }
+        return self._one_by_one(count, properties)
+
+    def _one_by_one(self, count: int, properties: list[list[str]]) -> dict[str, Any]:
+        """Faces of different numbers of corners: a kernel finds where each list begins, then all are taken at once."""
+        sizes = np.zeros((len(properties), 3), np.int64)
+        for row, known in zip(sizes, properties, strict=True):
+            if known[0] == "list":
+                row[:] = 1, np.dtype(TYPES[known[1]]).itemsize, np.dtype(TYPES[known[2]]).itemsize
+            else:
+                row[1] = np.dtype(TYPES[known[0]]).itemsize
+        firsts, sides = np.zeros((2, count, len(properties)), np.int64)
+        end = _walk(np.frombuffer(self.body, np.uint8), self.at, sizes, self.order == "<", firsts, sides)
+        if end < 0:
+            raise ValueError
+        self.at = end
+        found = {}
+        for number, known in enumerate(properties):
+            if known[0] != "list":
+                continue
+            kind = np.dtype(self.order + TYPES[known[2]])
+            many = sides[:, number]
+            within = np.arange(many.sum()) - np.repeat(np.cumsum(many) - many, many)
+            places = np.repeat(firsts[:, number], many) + within * kind.itemsize
+            octets = np.frombuffer(self.body, np.uint8)[places[:, None] + np.arange(kind.itemsize)]
+            found[known[-1]] = octets.view(kind)[:, 0], _offsets(many)
+        return found
 
     def _alike(self, count: int, properties: list[list[str]]) -> dict[str, Any] | None:
         """Faces that all have as many corners as the first; none where they do not."""
@@ -146,7 +162,29 @@ class _Binary:
         if any((table[f"count of {name}"] != table[name].shape[1]).any() for name in lists):
             return None
         self.at += kind.itemsize * count
-        return {
-            name: (table[name].reshape(-1).astype(np.int32), _offsets(np.full(count, table[name].shape[1])))
-            for name in lists
-        }
+        return {name: (table[name].reshape(-1), _offsets(np.full(count, table[name].shape[1]))) for name in lists}
+
+
+@serial_kernel
+def _walk(body, at, sizes, little, firsts, sides):
+    """Where the lists of rows begin, and how many items each has; where the rows end, or -1 where they do not fit.
+
+    `sizes` has a row for each property: whether it is a list, the bytes of its number or its count, and of an item.
+    """
+    for row in range(len(firsts)):
+        for number in range(len(sizes)):
+            width = sizes[number, 1]
+            if at + width > len(body):
+                return -1
+            if sizes[number, 0] == 0:
+                at += width
+                continue
+            count = 0
+            for byte in range(width):
+                count = (count << 8) | body[at + (width - 1 - byte if little else byte)]
+            at += width
+            if count * sizes[number, 2] > len(body) - at:
+                return -1
+            firsts[row, number], sides[row, number] = at, count
+            at += count * sizes[number, 2]
+    return at

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,6 +10,8 @@ from relief.errors import MeshError
 
 MOST_FACES_READ = 1_000_000
 MOST_CORNERS = 1000
+FARTHEST = 1e12
+"""Units of a file from its origin; beyond, sizes and areas are no numbers any more."""
 
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 """mm of each unit that a file may be in."""
@@ -45,6 +47,22 @@ class Polygons:
         return len(self.offsets) - 1
 
 
+def too_many_faces(name: str, faces: int) -> MeshError:
+    """The error that says how many faces are read at most."""
+    return MeshError(f"{name} has {faces} faces; at most {MOST_FACES_READ} are read.")
+
+
+def as_indices(numbers: np.ndarray, name: str) -> np.ndarray:
+    """Numbers of vertices as int32.
+
+    Raises:
+        MeshError: one of them is beyond what any mesh has; cut to 32 bits it would name another vertex.
+    """
+    if len(numbers) and not (numbers.min() >= 0 and numbers.max() < 2**31):
+        raise MeshError(f"{name} has faces that name vertices which are not in it. It may be cut off.")
+    return numbers.astype(np.int32)
+
+
 def check_polygons(mesh: Polygons, name: str) -> Polygons:
     """The polygons without faces that are none.
 
@@ -52,12 +70,18 @@ def check_polygons(mesh: Polygons, name: str) -> Polygons:
         MeshError: no face is left, too many, corners that lead nowhere, or positions that are no numbers.
     """
     if mesh.faces > MOST_FACES_READ:
-        raise MeshError(f"{name} has {mesh.faces} faces; at most {MOST_FACES_READ} are read.")
+        raise too_many_faces(name, mesh.faces)
+    sides = np.diff(mesh.offsets)
+    if sides.min(initial=0) < 0:
+        raise MeshError(f"{name} has a face with fewer corners than none. It may be damaged.")
     if len(mesh.corners) and (mesh.corners.min() < 0 or mesh.corners.max() >= len(mesh.positions)):
         raise MeshError(f"{name} has faces that name vertices which are not in it. It may be cut off.")
-    if not np.isfinite(mesh.positions[np.unique(mesh.corners)]).all():
+    used = mesh.positions[np.unique(mesh.corners)]
+    if not np.isfinite(used).all():
         raise MeshError(f"{name} has positions that are not numbers.")
-    sides = np.diff(mesh.offsets)
+    if np.abs(used).max(initial=0) > FARTHEST:
+        raise MeshError(f"{name} reaches farther than 1 000 billion units from its origin. It may be damaged.")
+    mesh = _without_odd_places(mesh)
     if sides.max(initial=0) > MOST_CORNERS:
         raise MeshError(f"{name} has a face of {sides.max()} corners; at most {MOST_CORNERS} are read.")
     mesh = _without_doubled_corners(mesh)
@@ -89,6 +113,15 @@ def keep_faces(mesh: Polygons, kept: np.ndarray, remark: str = "") -> Polygons:
         mesh.material_names,
         mesh.remarks + ((remark,) if remark else ()),
     )
+
+
+def _without_odd_places(mesh: Polygons) -> Polygons:
+    """Without the sets of places on maps that hold what is no number."""
+    sound = tuple((uv, numbers) for uv, numbers in mesh.uv_sets if np.isfinite(uv).all())
+    if len(sound) == len(mesh.uv_sets):
+        return mesh
+    remark = "Some places on its maps are not numbers, so that set was left out."
+    return replace(mesh, uv_sets=sound, remarks=(*mesh.remarks, remark))
 
 
 def _without_doubled_corners(mesh: Polygons) -> Polygons:
@@ -124,7 +157,7 @@ def plain_polygons(
 ) -> Polygons:
     """Polygons from faces that all have as many corners, int (faces, sides); `uv` are places of the vertices."""
     count, sides = faces.shape
-    corners = np.ascontiguousarray(faces, np.int32).reshape(-1)
+    corners = as_indices(np.ascontiguousarray(faces).reshape(-1), "The mesh")
     nothing = np.zeros(count, np.int32)
     return Polygons(
         np.asarray(positions, np.float64),

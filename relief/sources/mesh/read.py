@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import struct
+
 from relief.errors import MeshError
 from relief.sources.mesh import glb, obj, ply, stl
 from relief.sources.mesh.polygons import Polygons, check_polygons
@@ -10,6 +12,10 @@ READERS = {"obj": obj.read, "ply": ply.read, "stl": stl.read, "glb": glb.read}
 """The reader of each format, by what the names of its files end with."""
 
 ENDINGS = tuple(READERS)
+
+
+UNREADABLE = (ArithmeticError, LookupError, TypeError, ValueError, AttributeError, struct.error, RecursionError)
+"""What the readers may stumble over in a file that is not as its format has it."""
 
 
 def is_mesh(filename: str) -> bool:
@@ -27,5 +33,10 @@ def read_mesh(data: bytes, filename: str) -> Polygons:
     if not data:
         raise MeshError(f"{filename} is empty.")
     if kind in READERS:
-        return check_polygons(READERS[kind](data, filename), filename)
+        try:
+            return check_polygons(READERS[kind](data, filename), filename)
+        except UNREADABLE as problem:
+            if isinstance(problem, MeshError):
+                raise
+            raise MeshError(f"{filename} cannot be read as {kind.upper()}. It may be damaged.") from problem
     raise MeshError(f"{filename} is no mesh that is read here. OBJ, PLY, STL and GLB are.")

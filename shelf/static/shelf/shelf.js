@@ -30,6 +30,7 @@ async function take(files) {
       );
       kept.push(...answer.sources);
       refused.push(...answer.refused);
+      for (const arrival of answer.arrivals) await follow(arrival, file.name, kept, refused);
     } catch (problem) {
       refused.push([file.name, problem.message]);
     }
@@ -49,6 +50,23 @@ async function take(files) {
   }
   if (go && !refused.length) location.assign(go);
   else complain(refused, go);
+}
+
+/** Waits for an upload that is taken in in the background, and adds what comes of it. */
+async function follow(address, name, kept, refused) {
+  for (;;) {
+    const answer = await fetch(address, { headers: { Accept: "application/json" } });
+    if (!answer.ok) throw new Error("The studio does not answer. What was taken in is on the shelf.");
+    const told = await answer.json();
+    if (!told.active) {
+      kept.push(...told.sources);
+      refused.push(...told.refused);
+      return;
+    }
+    bar.value = 100 * told.fraction;
+    say(told.message || `${name} waits to be taken in`);
+    await new Promise((resolve) => setTimeout(resolve, 500));
+  }
 }
 
 function send(address, fields, onSent = () => {}) {

@@ -1,0 +1,59 @@
+"""What the worker does for the shelf: it takes large uploads in, reads the lights of lit series, and measures them."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from django.conf import settings
+
+from relief.depth.light import Ball, Light
+from relief.depth.series_files import estimate_lights_of_files, measure_files, read_lights_of_files
+from relief.progress import Progress
+from shelf.archives import count_entries, incoming
+from shelf.models import Arrival, SeriesTask
+from shelf.series import keep_lights, keep_measured, photo_files
+from shelf.uploads import keep_one
+from work.apart import run_apart
+from work.carrying import carries_out
+
+
+@carries_out(SeriesTask)
+def work_on_series(task: SeriesTask, progress: Progress) -> dict[str, Any]:
+    """Does what a task says to its series, in a process of its own."""
+    series = task.series
+    files = photo_files(series)
+    match task.kind:
+        case SeriesTask.Kind.READ:
+            keep_lights(series, run_apart(read_lights_of_files, (files, Ball(*series.ball)), progress))
+            return {}
+        case SeriesTask.Kind.ESTIMATE:
+            keep_lights(series, run_apart(estimate_lights_of_files, (files,), progress))
+            return {}
+    lights = [Light(*angles) for angles in series.lights]
+    maps, amplitude, remark = run_apart(measure_files, (files, lights, series.width, task.near), progress)
+    progress.step(0.97, "Laying the maps on the shelf")
+    return {"measured": keep_measured(series, maps), "amplitude": float(f"{amplitude:.4g}"), "remark": remark}
+
+
+@carries_out(Arrival)
+def take_in(arrival: Arrival, progress: Progress) -> dict[str, Any]:
+    """Takes in what is left of an upload, entry by entry, within a bound for all of it."""
+    until = time.monotonic() + settings.LONGEST_INTAKE
+    kept, refused = [], []
+    try:
+        with arrival.path.open("rb") as file:
+            count = max(1, count_entries(file))
+            for number, (name, data) in enumerate(incoming(arrival.filename, file, arrival.first), arrival.first):
+                if time.monotonic() > until:
+                    minutes = round(settings.LONGEST_INTAKE / 60)
+                    refused.append(
+                        (arrival.filename, f"Reading it took longer than {minutes} minutes, so {count - number} of its "
+                         f"{count} files were not taken. Bring those in with smaller archives.")
+                    )  # fmt: skip
+                    break
+                progress.step(number / count, f"Taking {name[:80]}, {number + 1} of {count}")
+                keep_one(arrival.owner, name, data, kept, refused)
+    finally:
+        arrival.path.unlink(missing_ok=True)
+    return {"kept": [source.pk for source in kept], "refused": refused}
