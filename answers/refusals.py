@@ -13,6 +13,8 @@ from relief.errors import NO_ROOM
 
 FULL_DISK = "The disk is full. Nothing was changed; free some space and try again."
 
+LOCKED = "The studio's database is held by something else at the moment. Nothing was changed; try again."
+
 
 def refuse(request: HttpRequest, status: int, title: str, sentence: str) -> HttpResponse:
     """The sentence as JSON for a script, as plain text for a part of a page, as a page otherwise."""
@@ -42,6 +44,14 @@ def say_file_fault(problem: OSError) -> str:
     """What went wrong with a file, in a sentence."""
     return (
         f"A file could not be written or read ({problem.strerror or type(problem).__name__}). Nothing was kept of it."
+    )
+
+
+def is_locked(problem: BaseException) -> bool:
+    """Whether something went wrong as another program holds the database for longer than one waits for it."""
+    return any(
+        isinstance(each, sqlite3.Error | DatabaseError) and "database is locked" in str(each)
+        for each in _causes(problem)
     )
 
 

@@ -12,7 +12,7 @@ from django.http import HttpResponse, HttpResponseForbidden
 from django.urls import Resolver404, resolve
 from django.utils.functional import SimpleLazyObject
 
-from answers.refusals import FULL_DISK, is_full_disk, refuse
+from answers.refusals import FULL_DISK, LOCKED, is_full_disk, is_locked, refuse
 from answers.wanted import answering, holding
 from relief.errors import Cancelled, ReliefError
 from studio.turns import Turns
@@ -58,6 +58,22 @@ def kept_to_itself(get_response):
     return answer
 
 
+def head_without_body(get_response):
+    """Answers HEAD with what GET would say and no body (RFC 9110, 9.3.2); the server sends whatever it is given."""
+
+    def answer(request):
+        response = get_response(request)
+        if request.method == "HEAD":
+            if response.streaming:
+                response.streaming_content = ()
+            else:
+                response.headers.setdefault("Content-Length", str(len(response.content)))
+                response.content = b""
+        return response
+
+    return answer
+
+
 def faults_in_words(get_response):
     """What no view answers to: a disk that is full, work that nobody waits for any more, or that took too long."""
 
@@ -69,6 +85,9 @@ def faults_in_words(get_response):
         if is_full_disk(problem):
             logger.warning("The disk is full: %s", problem)
             return refuse(request, 507, "The disk is full", FULL_DISK)
+        if is_locked(problem):
+            logger.warning("The database is locked: %s", problem)
+            return refuse(request, 503, "Busy", LOCKED)
         return None
 
     def answer(request):

@@ -49,6 +49,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "studio.middleware.head_without_body",
     "studio.middleware.kept_to_itself",
     "studio.middleware.this_machine_only",
     "django.middleware.security.SecurityMiddleware",
@@ -157,6 +158,9 @@ TIME_ZONE = "UTC"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"faults": {"()": "studio.log.OnlyOurFaults"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["faults"]}},
+    # Django's own handlers are left out, so that every record takes one way
+    "loggers": {"django": {"handlers": [], "level": "WARNING", "propagate": True}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }

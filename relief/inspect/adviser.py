@@ -9,17 +9,20 @@ from typing import Literal
 
 from relief.displace.deviation import Deviation
 from relief.errors import ReliefError
-from relief.figures import say_number
+from relief.figures import say_count, say_number
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.bisect import as_triangles
 from relief.surface.tessellation.face_budget import FaceBudget
 from relief.surface.tessellation.levels import Levels
 
-FEWEST, MOST = 200, 600_000
+FEWEST, MOST = 200, 300_000
 """Triangles between which it is measured."""
 
-CLOSE = 1.1
+GROWTH = 4
+"""Times as many triangles are tried next while too much is lost."""
+
+CLOSE = 1.15
 """Times as many triangles as needed that are near enough."""
 
 PAYS = 0.02
@@ -73,7 +76,8 @@ def _where_it_stops(points: list[Point]) -> Point | None:
 def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
     """The fewest triangles, as a budget, that keep a share of the detail.
 
-    The error falls about as a power of the triangles, so that each guess is drawn through the last two.
+    Budgets grow from the smallest on, so that no more is built than is needed. Then, as the error falls about as a
+    power of the triangles, each guess is drawn through the last two.
 
     Args:
         share: 0 to 1, apart from both.
@@ -89,14 +93,17 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
         spent = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": way}))
         return max(1 - engine.run(spent.deviation()).detail_kept, 1e-9)
 
-    low, high = float(FEWEST), float(MOST)
-    lost_low, lost_high = lost(FEWEST), lost(MOST)
-    if lost_low <= 1 - share:
+    high, lost_high = FEWEST, lost(FEWEST)
+    low, lost_low = high, lost_high
+    if lost_high <= 1 - share:
         return FEWEST
-    if lost_high > 1 - share:
-        raise ReliefError(
-            f"{MOST} faces keep {say_number(100 * (1 - lost_high))} % of the detail. Ask for less, or for levels."
-        )
+    while lost_high > 1 - share:
+        if high == MOST:
+            kept = say_number(100 * (1 - lost_high))
+            raise ReliefError(f"{say_count(MOST)} faces keep {kept} % of the detail. Ask for less, or for levels.")
+        low, lost_low = high, lost_high
+        high = min(GROWTH * high, MOST)
+        lost_high = lost(high)
     while high / low > CLOSE:
         part = math.log(lost_low / (1 - share)) / math.log(lost_low / lost_high)
         # never so near an end that the stretch hardly shrinks
@@ -106,7 +113,7 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
             low, lost_low = faces, off
         else:
             high, lost_high = faces, off
-    return round(high)
+    return high
 
 
 def advise(pipeline: SurfacePipeline, engine: Engine) -> Advice:

@@ -61,7 +61,7 @@ def _period(rows: np.ndarray) -> float | None:
     if not peaks:
         return None
     best = max(inside[place] for place in peaks)
-    place = next(place for place in peaks if inside[place] > 0.8 * best)
+    place = next(place for place in peaks if inside[place] >= best - 0.2 * abs(best))
     left, here, right = (float(likeness[place + step]) for step in (-1, 0, 1))
     bend = left - 2 * here + right
     return (place + (0.5 * (left - right) / bend if bend else 0)) / count

@@ -30,6 +30,18 @@ def picture(pixels: np.ndarray) -> Picture:
     return Picture(pixels, pixels.dtype.itemsize * 8, "PNG")
 
 
+class MotifTests(TestCase):
+    def test_a_relief_in_which_no_two_places_are_alike_has_no_motif_and_breaks_nothing(self):
+        """Random pictures of few texels, whose places a motif apart are all less alike than chance has it."""
+        for seed in range(300):
+            rng = np.random.default_rng(seed)
+            rows, columns = rng.integers(16, 40, 2)
+            noise = field(rng.random((rows, columns)).astype(np.float32), edges=CLAMP)
+            for length in motif(noise):
+                self.assertTrue(length is None or 0 < length < 1e4)
+            suggest_crops(noise)
+
+
 class RoleTests(TestCase):
     def test_names_as_the_trade_writes_them(self):
         """Common practice, no source."""

@@ -119,7 +119,8 @@ class MeshFileTests(ShelfTestCase):
 
     def ply(self, faces: str, count: int, kind: str = "int") -> bytes:
         head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
-        return f"{head}element face {count}\nproperty list {kind} {kind} vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n{faces}\n".encode()
+        rest = f"property list {kind} {kind} vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n{faces}\n"
+        return f"{head}element face {count}\n{rest}".encode()
 
     def test_numbers_that_cannot_be_get_a_sentence(self):
         self.refuse(self.ply("-3 0 1 2", 1), "a.ply", "cannot be read|fewer corners")

@@ -5,6 +5,7 @@ cleanly.
 import argparse
 import errno
 import io
+import logging
 import socket
 import sqlite3
 import subprocess
@@ -17,8 +18,8 @@ from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import OperationalError, connection
-from django.http import HttpResponse
-from django.test import RequestFactory, TestCase, override_settings
+from django.http import HttpResponse, StreamingHttpResponse
+from django.test import RequestFactory, SimpleTestCase, TestCase, override_settings
 
 from answers.wanted import TooLongError, answering
 from relief.errors import Cancelled
@@ -26,7 +27,8 @@ from relief.run.engine import Stage
 from relief.tests.long import long
 from shelf.engine import StudioEngine
 from studio import demo
-from studio.middleware import faults_in_words, one_after_the_other
+from studio.log import OnlyOurFaults
+from studio.middleware import faults_in_words, head_without_body, one_after_the_other
 
 
 class ThisMachineTests(TestCase):
@@ -50,6 +52,68 @@ class ThisMachineTests(TestCase):
 
     def test_an_address_that_does_not_exist_says_so(self):
         self.assertContains(self.client.get("/nowhere"), "There is nothing at this address", status_code=404)
+
+
+class HeadTests(TestCase):
+    def test_head_says_what_get_would_and_sends_no_body(self):
+        """RFC 9110, 9.3.2: otherwise the next answer on a kept connection is read from the middle of this one."""
+        for path in ("/", "/nowhere", "/gallery/dots.png", "/gallery/dots.json", "/rig/", "/catalogue/"):
+            whole, head = self.client.get(path), self.client.head(path)
+            self.assertEqual(head.status_code, whole.status_code, path)
+            self.assertEqual(head.headers.get("Content-Type"), whole.headers.get("Content-Type"), path)
+            self.assertEqual(int(head["Content-Length"]) > 0, bool(whole.content), path)
+            self.assertEqual(head.content, b"", path)
+
+    def test_a_stream_is_not_sent_for_head(self):
+        stream = StreamingHttpResponse(iter([b"much"]), headers={"Content-Length": "4"})
+        answer = head_without_body(lambda _: stream)(RequestFactory().head("/x"))
+        self.assertEqual((b"".join(answer.streaming_content), answer["Content-Length"]), (b"", "4"))
+
+    def test_the_length_of_what_get_sends_is_said(self):
+        answer = head_without_body(lambda _: HttpResponse(b"12345"))(RequestFactory().head("/x"))
+        self.assertEqual((answer.content, answer["Content-Length"]), (b"", "5"))
+        answer = head_without_body(lambda _: HttpResponse(b"12345"))(RequestFactory().get("/x"))
+        self.assertEqual(answer.content, b"12345")
+
+
+class LogTests(SimpleTestCase):
+    def written(self, name: str, **more) -> str:
+        """What a record with a traceback becomes."""
+        try:
+            raise ValueError("inside")
+        except ValueError:
+            record = logging.LogRecord(name, logging.ERROR, "x.py", 1, "No good", (), sys.exc_info())
+        vars(record).update(more)
+        self.assertTrue(OnlyOurFaults().filter(record))
+        return logging.Formatter().format(record)
+
+    def test_a_request_that_was_no_good_leaves_one_line(self):
+        self.assertEqual(self.written("django.security.DisallowedHost", status_code=400), "No good")
+        self.assertEqual(self.written("django.request", status_code=400), "No good")
+        self.assertIn("inside", self.written("django.request", status_code=500))
+        self.assertIn("inside", self.written("work.carrying"))
+
+    def test_what_is_sent_wrongly_is_answered_and_leaves_no_traceback(self):
+        for values in (
+            {"headers": {"host": "elsewhere.example"}},
+            {"content_type": "multipart/form-data; boundary=", "data": b"x"},
+            {"content_type": "application/x-www-form-urlencoded; charset=nonsense", "data": b"%ff=%fe"},
+        ):
+            with self.assertLogs("django", "WARNING") as logged:
+                answer = self.client.generic("POST", "/pieces", **values)
+                logging.getLogger("django.request").warning("at least one line")
+            self.assertLess(answer.status_code, 500, values)
+            for record in logged.records:
+                OnlyOurFaults().filter(record)
+                self.assertNotIn("Traceback", logging.Formatter().format(record))
+
+
+class LockedTests(TestCase):
+    def test_a_database_that_is_locked_for_long_gets_a_sentence(self):
+        locked = mock.patch("shelf.views.search.sources", side_effect=OperationalError("database is locked"))
+        with locked, self.assertLogs("studio.middleware"):
+            answer = self.client.get("/")
+        self.assertContains(answer, "held by something else", status_code=503)
 
 
 class DatabaseTests(TestCase):
