@@ -19,7 +19,7 @@ from relief.surface.tessellation.levels import Levels
 FEWEST, MOST = 200, 300_000
 """Triangles between which it is measured."""
 
-GROWTH = 4
+GROWTH = 16
 """Times as many triangles are tried next while too much is lost."""
 
 CLOSE = 1.15
