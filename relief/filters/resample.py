@@ -19,7 +19,7 @@ import numpy as np
 from PIL import Image
 
 from relief.height import HeightField, extend, fit_size, pad
-from relief.kernels import kernel, prange
+from relief.kernels import inlined, kernel, prange
 
 Method = Literal["area", "lanczos", "bicubic", "bilinear", "nearest"]
 METHOD_NAMES = {
@@ -83,8 +83,10 @@ def resample_by_area(
 ) -> np.ndarray:
     """Samples shrunk by area: each new one is the mean of the old surface over what it covers.
 
-    Within an old texel the surface is the plane through its mean with the slope to its neighbours. So whole texels
-    count as they are, parts of one as that part of the plane; ramps come through as ramps, and the mean of all stays.
+    Within an old texel the surface is the plane through its mean with the slope to its neighbours, made less where it
+    would leave their range (the monotonised slope of B. van Leer 1977, J. Comput. Phys. 23, in either direction). So
+    whole texels count as they are, parts of one as that part of the plane; ramps come through as ramps, the mean of all
+    stays, and nothing goes beyond what is averaged.
 
     Args:
         samples: (rows, columns) or (rows, columns, channels), whole numbers or floats.
@@ -96,8 +98,16 @@ def resample_by_area(
     """
     if samples.shape[:2] == (rows, columns):
         return np.asarray(samples, np.float32)
-    down, across = _shares(samples.shape[0], rows, wraps[1]), _shares(samples.shape[1], columns, wraps[0])
-    return _mix_taps(samples, down, across)
+    channels = samples.shape[2] if samples.ndim == 3 else 1
+    flat = np.ascontiguousarray(samples).reshape(samples.shape[0], -1)
+    out = np.empty((rows, columns * channels), np.float32)
+    down, (numbers, parts, leans) = _parts(samples.shape[0], rows), _parts(samples.shape[1], columns)
+    # across, the channels of a texel lie side by side
+    numbers = (numbers.T[..., None] * channels + np.arange(channels)).reshape(numbers.shape[1], -1)
+    parts, leans = (np.repeat(each.T, channels, axis=1) for each in (parts, leans))
+    leaning = leans.any(axis=1)
+    _average(flat, *down, wraps[1], numbers.astype(np.uint64), parts, leans, leaning, wraps[0], channels, out)
+    return out.reshape(rows, columns, *samples.shape[2:])
 
 
 def enlarge(samples: np.ndarray, rows: int, columns: int, wraps: tuple[bool, bool]) -> np.ndarray:
@@ -126,11 +136,12 @@ def _mix_taps(samples: np.ndarray, down: tuple[np.ndarray, ...], across: tuple[n
     return out.reshape(len(down[0]), -1, *samples.shape[2:])
 
 
-def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
-    """What each new texel along a side is made of.
+def _parts(old: int, new: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """What each new texel along a side covers.
 
     Returns:
-        Numbers of the old texels, int64 (new, taps), and their shares, float64 (new, taps), which add up to 1.
+        Numbers of the old texels, int64 (new, taps); how much of the new texel each is, float64 (new, taps), which add
+        up to 1; and that times how far the middle of what is covered lies from the old texel's own, in old texels.
     """
     count = -(-old // new) + 1
     # lengths in parts of which both sizes hold a whole number, so that nothing is lost
@@ -138,18 +149,69 @@ def _shares(old: int, new: int, wraps: bool) -> tuple[np.ndarray, np.ndarray]:
     texel = first // new + np.arange(count)
     begin, end = np.maximum(texel * new, first), np.minimum((texel + 1) * new, first + old)
     length = np.maximum(end - begin, 0) / old
-    lean = length * ((begin + end) / (2 * new) - texel - 0.5)  # length by how far its middle is from the texel's
-    shares = np.zeros((new, count + 2))
-    shares[:, 1:-1] = length
-    at_left, at_right = (texel <= 0) & (not wraps), (texel >= old - 1) & (not wraps)
-    if old > 1:
-        # the slope of a texel is half the difference of its neighbours; at an edge the difference to the one it has
-        shares[:, 2:] += lean * np.where(at_left, 1, np.where(at_right, 0, 0.5))
-        shares[:, :-2] -= lean * np.where(at_right, 1, np.where(at_left, 0, 0.5))
-        shares[:, 1:-1] += lean * (at_right.astype(int) - at_left)
-    numbers = (first // new + np.arange(-1, count + 1)) % old
-    used = np.any(np.abs(shares) > 1e-12, axis=0)
-    return np.ascontiguousarray(numbers[:, used]), np.ascontiguousarray(shares[:, used])
+    lean = length * ((begin + end) / (2 * new) - texel - 0.5)
+    lean[np.abs(lean) < 1e-12] = 0
+    return np.minimum(texel, old - 1), length, lean
+
+
+@inlined
+def _limit_slope(before, here, after):
+    """The slope of a texel's plane: the mean of both sides', never steeper than twice either, none at a top."""
+    left, right = here - before, after - here
+    most = 2 * min(abs(left), abs(right)) if left * right > 0 else 0.0
+    return min(max(0.5 * (left + right), -most), most)
+
+
+@kernel
+def _average(
+    samples, rows_of, row_parts, row_leans, wrap_down, numbers, parts, leans, leaning, wrap_across, channels, out
+):  # fmt: skip
+    """In double precision, so that 1 stays 1; down first, then across."""
+    old_rows, width = samples.shape
+    for row in prange(out.shape[0]):
+        line = np.zeros(width, np.float64)
+        for tap in range(rows_of.shape[1]):
+            part, lean = row_parts[row, tap], row_leans[row, tap]
+            if part == 0:
+                continue
+            number = rows_of[row, tap]
+            here = samples[number]
+            for place in range(width):
+                line[place] += part * here[place]
+            if lean != 0:
+                above, below = number - 1, number + 1
+                if above < 0:
+                    above = old_rows - 1 if wrap_down else 0
+                if below == old_rows:
+                    below = 0 if wrap_down else number
+                before, after = samples[above], samples[below]
+                for place in range(width):
+                    line[place] += lean * _limit_slope(
+                        np.float64(before[place]), np.float64(here[place]), np.float64(after[place])
+                    )
+        total = np.zeros(out.shape[1], np.float64)
+        for tap in range(numbers.shape[0]):
+            taken, counts = numbers[tap], parts[tap]
+            for place in range(total.size):
+                total[place] += counts[place] * line[taken[place]]
+        if leaning.any():
+            slopes = np.empty(width, np.float64)
+            for place in range(channels, width - channels):
+                slopes[place] = _limit_slope(line[place - channels], line[place], line[place + channels])
+            for place in range(min(channels, width)):
+                last = width - channels + place
+                left, right = (line[last], line[place]) if wrap_across else (line[place], line[last])
+                after = line[place + channels] if width > channels else line[place]
+                before = line[last - channels] if width > channels else line[last]
+                slopes[place] = _limit_slope(left, line[place], after)
+                slopes[last] = _limit_slope(before, line[last], right)
+            for tap in range(numbers.shape[0]):
+                if leaning[tap]:
+                    taken, counts = numbers[tap], leans[tap]
+                    for place in range(total.size):
+                        total[place] += counts[place] * slopes[taken[place]]
+        for place in range(total.size):
+            out[row, place] = total[place]
 
 
 @kernel

@@ -9,10 +9,11 @@ from dataclasses import dataclass, field
 
 from relief.errors import PictureError
 from relief.inspect.finding import Finding
-from relief.inspect.findings import measure_and_find
+from relief.inspect.findings import measure_and_find, say_uneven, uneven_light
 from relief.inspect.sets import set_findings
 from relief.inspect.source_findings import exchanged, normal_findings, open_seam, tagged
 from relief.inspect.start import content_of_picture, first_recipe
+from relief.inspect.thresholds import UNEVEN_TIMES
 from relief.recipe.layer import SourceReference
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
@@ -61,7 +62,10 @@ def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Find
     guess, told = known.guess, role_in_name(name)
     wanted = guess.role == "normal" or (told is not None and told[0] == "normal")
     found = normal_findings(picture, name) if wanted else []
-    found += [*tagged(picture, guess.role), *open_seam((known.seam_across, known.seam_down), name)]
+    found += [
+        *tagged(picture, guess.role),
+        *open_seam((known.seam_across, known.seam_down), name, _is_tile(picture, guess.role)),
+    ]
     found += [item for item in (exchanged(picture),) if item]
     if guess.role not in RELIEF_ROLES or (wanted and guess.role != "normal"):
         return found  # it goes along; or it is called a normal map and is none, so there is no relief to look at
@@ -70,4 +74,17 @@ def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Find
     recipe = first_recipe({"picture": source}, content, lambda _: data, engine)
     said = {item.kind for item in found}
     measured = measure_and_find(Pipeline.of(recipe, lambda _: data), engine)[1]
-    return found + [item for item in measured if item.kind not in said]
+    found += [item for item in measured if item.kind not in said]
+    evened = any(item.takes_out_light and item.on for item in recipe.main.layers[0].treatments)
+    times = uneven_light(picture) if guess.role == "photo" and evened else 1.0
+    if times > UNEVEN_TIMES:
+        found.append(
+            Finding("uneven", "Uneven light", f"{say_uneven(times)} A piece of it starts with that taken out.")
+        )
+    return found
+
+
+def _is_tile(picture: Picture, role: Role) -> bool:
+    """Whether a height image has the size of a map that repeats: square, and a power of two (common practice)."""
+    side = picture.rows
+    return role == "height" and side == picture.columns and side >= 128 and side & (side - 1) == 0

@@ -8,7 +8,9 @@ from functools import partial
 
 import numpy as np
 
-from relief.figures import say_length, say_number
+from relief.figures import say_length, say_number, say_share
+from relief.filters.resample import resample_by_area
+from relief.filters.statistics import draw_some
 from relief.height import HeightField
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.readings import SHARPEST_SHARE, Readings, readings
@@ -19,15 +21,19 @@ from relief.inspect.thresholds import (
     CLIFF_ABOVE,
     CLIPPED_ABOVE,
     COMFORTABLE,
+    DEEP,
     FEW_TELLTALES,
     FROM_OTHERS,
     HARSH_ABOVE,
+    MOST_TERRACES,
     SEAM_ABOVE,
     SEAM_BAND,
+    SHALLOW_BELOW,
     STEP_ABOVE,
     STEP_SHARE,
     SWELL_ABOVE,
     TELLTALE_ABOVE,
+    UNEVEN_TIMES,
     WEAK_BELOW,
 )
 from relief.progress import Progress
@@ -35,10 +41,13 @@ from relief.recipe.edits import LAID_AT_FIRST, divide_amount
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
 from relief.run.pipeline import Pipeline
+from relief.sources.colour import full_scale, grey_of_photo
 from relief.sources.facts import few_levels, measure_clipped_light
 from relief.sources.picture import Picture
 from relief.treat.close_seam import CloseSeam
+from relief.treat.even_light import EvenLight
 from relief.treat.levels import Levels
+from relief.treat.normalise import Normalise
 from relief.treat.remove_steps import RemoveSteps
 from relief.treat.slope_limit import SlopeLimit
 
@@ -78,18 +87,77 @@ class Shot:
     Attributes:
         black, white: share of pixels that are so in all channels.
         levels: its grey levels, 0 to 1, where they are few.
+        used: those of them that are there.
         grain: the least step of its numbers, 0 to 1.
+        cut: share of pixels at the lowest and at the highest level that come from heights beyond, as far as the levels
+            beside them tell.
+        span: from the lowest to the highest sample, 0 to 1 of what its numbers hold; 1 for floats.
+        uneven: how many times brighter the brightest side is lit than the darkest, 1 where that cannot be told.
     """
 
     black: float
     white: float
     levels: np.ndarray | None
+    used: np.ndarray
     grain: float
+    cut: tuple[float, float] = (0.0, 0.0)
+    span: float = 1.0
+    uneven: float = 1.0
 
     @classmethod
     def of(cls, picture: Picture) -> Shot:
         """That of a picture."""
-        return cls(*measure_clipped_light(picture.pixels), few_levels(picture.pixels), picture.grain)
+        samples = full_scale(picture.pixels if picture.pixels.ndim == 2 else picture.pixels[..., 0])
+        span = 1.0 if picture.is_float else float(np.ptp(samples))
+        ends = measure_clipped_light(picture.pixels)
+        levels = few_levels(picture.pixels)
+        used = np.unique(draw_some(samples, MANY)) if levels is not None else np.zeros(0)
+        return cls(*ends, levels, used, picture.grain, cut_heights(samples), span, uneven_light(picture))
+
+
+def cut_heights(samples: np.ndarray) -> tuple[float, float]:
+    """The share of heights at the lowest and at the highest level, where they were cut off there; 0 where not.
+
+    Plateaus that are drawn, such as bricks, have hardly anything beside their level; what was cut off goes on up to it.
+    """
+    low, high = float(samples.min()), float(samples.max())
+    reach = BESIDE * (high - low)
+    if reach <= 0:
+        return 0.0, 0.0
+    found = []
+    beside = (samples > low) & (samples <= low + reach), (samples < high) & (samples >= high - reach)
+    for end, goes_on in zip((low, high), beside, strict=True):
+        found.append(float((samples == end).mean()) if goes_on.mean() > GOES_ON * BESIDE else 0.0)
+    return found[0], found[1]
+
+
+def uneven_light(picture: Picture) -> float:
+    """How many times brighter the brightest side of a photo is lit than its darkest; 1 where the motif hides that.
+
+    A bent plane is fitted to the logarithm of the mean brightness of blocks; it counts as light where it spans more
+    than what is left of the blocks.
+    """
+    grey = grey_of_photo(picture, "luminance") if not picture.is_float else full_scale(picture.pixels)
+    grey = grey if grey.ndim == 2 else grey.mean(axis=2)
+    rows, columns = (min(side, BLOCKS) for side in grey.shape)
+    means = resample_by_area(np.maximum(grey, 0), rows, columns)
+    blocks = np.log(np.maximum(means, max(DARK * float(means.mean()), 1e-6)))
+    down, across = np.meshgrid(np.linspace(-1, 1, rows), np.linspace(-1, 1, columns), indexing="ij")
+    shapes = np.stack([np.ones_like(across), across, down, across**2, across * down, down**2], axis=-1).reshape(-1, 6)
+    fit = shapes @ np.linalg.lstsq(shapes, blocks.ravel(), rcond=None)[0]
+    span, left = float(np.ptp(fit)), float((blocks.ravel() - fit).std())
+    return float(np.exp(span)) if span > BEYOND_THE_MOTIF * left else 1.0
+
+
+MANY = 4_000_000
+"""Samples that are enough to tell which levels are there."""
+
+BESIDE, GOES_ON = 0.02, 0.3
+"""Part of the range beside an end, and the part of an even share that heights which go on have there at least."""
+
+BLOCKS, BEYOND_THE_MOTIF, DARK = 16, 4.0, 0.1
+"""Blocks along a side, how many times the light must span what is left of them, and the part of the mean below which
+they are of a dark motif."""
 
 
 def telltales_of_tile(height: HeightField) -> list[Telltale]:
@@ -129,9 +197,12 @@ def findings(
         unlinked(relief),
     ]
     if shot:
-        found += [clipped(relief, shot, cut), cliffs(relief, measured)]
+        found += [
+            clipped(relief, shot, cut), cliffs(relief, measured), shallow(relief, measured, shot),
+            unevenly_lit(relief, shot),
+        ]  # fmt: skip
     if shot and shot.levels is not None:
-        found.append(steps(relief, height, shot.levels, shot.grain))
+        found.append(steps(relief, height, shot.levels, shot.used, shot.grain))
     return [finding for finding in found if finding]
 
 
@@ -188,6 +259,8 @@ def weak(relief: Relief, measured: Readings) -> Finding | None:
     if angle == 0:
         return Finding("weak", "Weak relief", reason)
     amplitude = float(f"{factor_for(COMFORTABLE, angle, relief.amplitude):.3g}")
+    if amplitude > min(relief.final_footprint.sides):  # the height itself is nearly flat
+        return Finding("weak", "Weak relief", reason)
     return Finding(
         "weak", "Weak relief", reason, Mend(f"Raise amplitude to {say_length(amplitude, 6)}", {"amplitude": amplitude})
     )
@@ -198,8 +271,10 @@ def clipped(relief: Relief, shot: Shot, cut: float) -> Finding | None:
 
     Both are measured before anything is softened, which hides plateaus and leaves them flat.
     """
-    if relief.picture is None or not relief.picture.is_photo:
+    if relief.picture is None:
         return None
+    if not relief.picture.is_photo:
+        return _clipped_heights(shot)
     low, high = shot.black, shot.white
     if max(low, high) > CLIPPED_ABOVE:
         reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
@@ -211,6 +286,52 @@ def clipped(relief: Relief, shot: Shot, cut: float) -> Finding | None:
     path = f"layers.0.treatments.{levels[0]}"
     mend = Mend("Open the levels to the whole range", {f"{path}.black": 0, f"{path}.white": 1})
     return Finding("clipped", "Clipped", reason, mend)
+
+
+def _clipped_heights(shot: Shot) -> Finding | None:
+    """A height image whose hills and hollows are both cut off."""
+    low, high = shot.cut
+    if min(low, high) <= CLIPPED_ABOVE:
+        return None
+    reason = f"{low:.0%} of the heights are cut off at the bottom and {high:.0%} at the top, and lie in plateaus."
+    return Finding("clipped", "Clipped", f"{reason} Export the height with a wider range, or as floats.")
+
+
+def shallow(relief: Relief, measured: Readings, shot: Shot) -> Finding | None:
+    """A height image that uses next to nothing of the range it has."""
+    if relief.picture is None or relief.picture.reading != "height" or shot.span >= SHALLOW_BELOW or not shot.span:
+        return None
+    count = "" if shot.levels is None or len(shot.levels) == 256 else f" in {len(shot.levels)} levels"
+    reason = f"The heights use {say_share(shot.span)} of their range{count}, so the source is nearly flat."
+    if any(isinstance(item, Normalise) and item.on for item in relief.layers[0].treatments):
+        return Finding("shallow", "Nearly flat height", f"{reason} Stretched, its levels show as steps.")
+    side = min(relief.final_footprint.sides)
+    depth = min(relief.amplitude * shot.span, DEEP * side) if measured.range else DEEP * side
+    amplitude = max(float(f"{depth:.2g}"), 0.01)
+    mend = Mend("Stretch it to the full range", {"amplitude": amplitude}, first=Normalise())
+    return Finding("shallow", "Nearly flat height", f"{reason} Its amplitude has to be far too large.", mend)
+
+
+def unevenly_lit(relief: Relief, shot: Shot) -> Finding | None:
+    """A photo that is brighter at one side, which becomes a slope."""
+    if relief.picture is None or relief.picture.reading != "photo" or shot.uneven <= UNEVEN_TIMES:
+        return None
+    treatments = relief.layers[0].treatments
+    if any(item.takes_out_light and item.on for item in treatments):
+        return None
+    place = next((number for number, item in enumerate(treatments) if isinstance(item, EvenLight)), None)
+    window = min(relief.footprint.sides) / 3
+    switch = {f"layers.0.treatments.{place}.on": True}
+    fresh = EvenLight(window=float(f"{window:.3g}"))
+    mend = Mend("Even the light out", switch) if place is not None else Mend("Even the light out", first=fresh)
+    return Finding("uneven", "Uneven light", say_uneven(shot.uneven), mend)
+
+
+def say_uneven(times: float) -> str:
+    """How unevenly a photo is lit, in words."""
+    return (
+        f"One side is lit {say_number(times, 2)} times as brightly as the other, which becomes a slope of the relief."
+    )
 
 
 def _first_levels(relief: Relief) -> tuple[int, Levels] | None:
@@ -370,21 +491,23 @@ def repeated(relief: Relief) -> Finding | None:
     return None
 
 
-def steps(relief: Relief, height: HeightField, levels: np.ndarray, grain: float) -> Finding | None:
+def steps(relief: Relief, height: HeightField, levels: np.ndarray, used: np.ndarray, grain: float) -> Finding | None:
     """Single grey levels show as jumps between flats.
 
-    `levels` are those of the source and `grain` the least step of its numbers, both from 0 to 1.
+    `levels` are those of the source, `used` those that are there, and `grain` the least step of its numbers, all from 0
+    to 1.
     """
     texel = min(height.spacing)
-    # all 256 levels of 8 bits are there for a reason; of fewer that are present, high jumps may be drawn terraces
-    step = float(levels[1] - levels[0]) * (height.grain / grain if grain else 1) if len(levels) == 256 else 0.0
+    # what is drawn has few terraces; more levels than that are those of a coarse file, however far apart they lie
+    many = len(used) > MOST_TERRACES
+    step = float(np.median(np.diff(used))) * (height.grain / grain if grain else 1) if many else 0.0
     jump, share, run = stair(height.samples, 1.5 * step)
     if share < STEP_SHARE or jump * relief.amplitude <= STEP_ABOVE * texel:
         return None
     return Finding(
         "steps",
         "Steps",
-        f"This source has {len(levels)} grey levels. One is {say_length(jump * relief.amplitude)} tall, on texels "
+        f"This source uses {len(used)} grey levels. One is {say_length(jump * relief.amplitude)} tall, on texels "
         f"{say_length(texel)} wide; slopes show as a staircase.",
         _without_steps(relief, run * texel),
     )

@@ -144,12 +144,12 @@ def tagged(picture: Picture, role: Role) -> list[Finding]:
     return [Finding("tagged", "Data is tagged as colour", reason)]
 
 
-def open_seam(ratios: tuple[float, float], filename: str) -> list[Finding]:
-    """A picture that is meant to repeat, as its name says or two of its edges do, and whose edges do not all meet.
+def open_seam(ratios: tuple[float, float], filename: str, tiles_by_size: bool = False) -> list[Finding]:
+    """A picture that is meant to repeat, as its name, size or two of its edges say, and whose edges do not all meet.
 
     `ratios` are the steps over its edges, across and down, beside its inner steps.
     """
-    meant = bool(TILING & set(words_of(filename))) or min(ratios) < SEAMLESS_BELOW
+    meant = bool(TILING & set(words_of(filename))) or min(ratios) < SEAMLESS_BELOW or tiles_by_size
     if not meant or max(ratios) <= SEAM_ABOVE:
         return []
     which = "left and right" if ratios[0] > ratios[1] else "top and bottom"

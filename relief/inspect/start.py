@@ -227,7 +227,8 @@ def _with_depth(relief: Relief, height: HeightField, amplitude: float) -> Relief
     """The relief with an amplitude, and midlevel from the median of its height."""
     low, middle, high = percentiles(height.samples, 1, 50, 99)
     midlevel = round(middle, max(4, _places(high - low)))
-    amplitude = min(float(f"{amplitude:.3g}"), 100_000.0)
+    # no unit of height stands for more than the relief is wide: beyond, the source is nearly flat, which is said
+    amplitude = min(float(f"{amplitude:.3g}"), float(f"{min(relief.final_footprint.sides):.3g}"))
     suggested = dict.fromkeys((*relief.suggested, "amplitude", "midlevel"))
     return relief.model_copy(update={"amplitude": amplitude, "midlevel": midlevel, "suggested": tuple(suggested)})
 

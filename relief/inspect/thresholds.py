@@ -28,6 +28,16 @@ source); thin lines on even ground are more than that."""
 CLIPPED_ABOVE = 0.03
 """Part of a photo's relief at its very lowest and highest. Levels by percentiles cut off 0.01; more are plateaus."""
 
+SHALLOW_BELOW, DEEP = 0.02, 0.05
+"""Part of the range of its numbers below which a height image is called nearly flat; and how deep it is made at most
+once it is stretched, as a part of its shorter side."""
+
+UNEVEN_TIMES = 1.6
+"""Times that one side of a photo is brighter; light that falls off by less is a slope that is hardly seen."""
+
+MOST_TERRACES = 32
+"""Levels that may be drawn as terraces."""
+
 SEAM_ABOVE = 2.0
 """Seam ratio. From 1.5 on a step across the edge reads as a line; noise within a picture that tiles stays below 2."""
 

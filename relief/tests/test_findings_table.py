@@ -93,6 +93,13 @@ def healthy_files() -> Iterator[tuple[str, bytes]]:
     yield "wall_dx.png", encoded(normals(6, green="down"))
     yield "tile_seamless_height.png", encoded(sixteen(rough(128, 128, 8)))
     yield "grain_height.png", encoded(eight(rough(220, 256, 3)))
+    place = centres(220) * 4 % 1
+    bricks = np.clip((np.minimum.outer(place, centres(256) * 2 % 1) - 0.06) * 30, 0, 1)
+    yield "bricks_height.png", encoded(sixteen(bricks))  # plateaus at both ends are meant here
+    yield "terraces_height.png", encoded(sixteen(np.rint(hills(3, 30) * 9) / 9))
+    for number, photo in enumerate(photos().values()):
+        falls_off = 1 - 0.2 * np.linspace(0, 1, 256)[None, :]
+        yield f"lit{number}.jpg", jpeg((photo * falls_off).astype(np.uint8), 92)
 
 
 def faulty_files() -> Iterator[tuple[str, str, bytes]]:
@@ -109,6 +116,24 @@ def faulty_files() -> Iterator[tuple[str, str, bytes]]:
     ):
         light = np.clip(photo * gain + lift, 0, 255).astype(np.uint8)
         yield "clipped", f"sky{number}.jpg", jpeg(light, 85 + number)
+    for number, spread in enumerate((0.5, 0.6, 0.8, 1.0)):
+        wide = (hills(number + 30, 7) - 0.5) * 2 / spread + 0.5  # the file holds less than there was
+        yield "clipped", f"cut{number}_height.png", encoded(sixteen(wide))
+    for number, apart in enumerate((2, 3, 4, 5)):
+        coarse = eight(hills(number + 40, 40)) // apart * apart
+        yield "steps", f"sparse{number}_height.png", encoded(coarse)
+        yield "steps", f"sparse16-{number}_height.png", encoded(coarse.astype(np.uint16) * 257)
+    for number in range(4):
+        flat = 30_000 + np.rint(54 * hills(number + 50, 20)).astype(np.uint16)
+        yield "shallow", f"flat{number}_height.png", encoded(flat)
+    for number, size in enumerate((128, 256)):
+        for seed in (60, 61):
+            alone = hills(seed, 12, (size + 70, size + 90))[:size, :size]
+            yield "seam", f"alone{number}{seed}_height.png", encoded(sixteen(alone))
+    for number, (photo, direction) in enumerate(((gravel, 0), (brick, 1), (grass, 0), (gravel, 1), (grass, 1))):
+        light = np.linspace(1.0, 0.45, 256)
+        lit = photo * (light[None, :] if direction else light[:, None])
+        yield "uneven", f"lamp{number}.jpg", jpeg(lit.astype(np.uint8), 92)
     flash = np.dstack([np.clip(gravel * gain, 0, 255) for gain in (2.6, 2.4, 2.2)]).astype(np.uint8)
     yield "clipped", "flash.png", encoded(flash)
     for number, breadth in enumerate((20, 30, 45)):

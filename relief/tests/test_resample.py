@@ -94,6 +94,25 @@ class EnlargingTests(TestCase):
         expected = centres(37)[None, :] * 0.5 + centres(130)[:, None] * 0.25
         np.testing.assert_allclose(turned, expected, atol=1e-6)
 
+    def test_averages_stay_within_what_is_averaged(self):
+        """Pictures of two levels, checks and noise, at ratios near 1 and far from it; the mean of all stays."""
+        rng = np.random.default_rng(6)
+        for rows, columns, new_rows, new_columns in (
+            (120, 131, 102, 130), (97, 64, 96, 33), (60, 60, 51, 59), (33, 200, 32, 7), (40, 41, 13, 40)
+        ):  # fmt: skip
+            for samples in (
+                (rng.random((rows, columns)) > 0.5).astype(np.float32), rng.random((rows, columns), np.float32),
+                (np.indices((rows, columns)).sum(axis=0) % 2).astype(np.float32),
+            ):  # fmt: skip
+                for wraps in ((False, False), (True, False), (True, True)):
+                    small = resample_by_area(samples, new_rows, new_columns, wraps)
+                    self.assertGreaterEqual(small.min(), samples.min())
+                    self.assertLessEqual(small.max(), samples.max())
+                    self.assertAlmostEqual(float(small.mean(dtype=float)), float(samples.mean(dtype=float)), places=6)
+        coloured = (rng.random((50, 44, 3)) > 0.3).astype(np.uint8) * 255
+        each = [resample_by_area(coloured[..., part], 43, 41) for part in range(3)]
+        np.testing.assert_array_equal(resample_by_area(coloured, 43, 41), np.dstack(each))
+
     def test_a_ramp_keeps_its_slope_up_to_an_edge_that_does_not_wrap(self):
         ramp = np.tile(centres(40), (30, 1))
         for method in ("area", "bicubic", "bilinear", "lanczos"):
