@@ -146,7 +146,8 @@ def uneven_light(picture: Picture) -> float:
     shapes = np.stack([np.ones_like(across), across, down, across**2, across * down, down**2], axis=-1).reshape(-1, 6)
     fit = shapes @ np.linalg.lstsq(shapes, blocks.ravel(), rcond=None)[0]
     span, left = float(np.ptp(fit)), float((blocks.ravel() - fit).std())
-    return float(np.exp(span)) if span > BEYOND_THE_MOTIF * left else 1.0
+    times = float(np.exp(span))
+    return times if span > BEYOND_THE_MOTIF * left and times < MOST_UNEVEN else 1.0
 
 
 MANY = 4_000_000
@@ -154,6 +155,9 @@ MANY = 4_000_000
 
 BESIDE, GOES_ON = 0.02, 0.3
 """Part of the range beside an end, and the part of an even share that heights which go on have there at least."""
+
+MOST_UNEVEN = 12.0
+"""Times beyond which it is no light that falls off, but a bright thing before a dark one."""
 
 BLOCKS, BEYOND_THE_MOTIF, DARK = 16, 4.0, 0.1
 """Blocks along a side, how many times the light must span what is left of them, and the part of the mean below which
