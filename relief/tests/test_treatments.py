@@ -324,6 +324,23 @@ class FaultTests(TestCase):
                     plane = replace(field(heights, 100, 100), amplitude=60)
                     np.testing.assert_allclose(SlopeLimit(angle=40).treat(plane).samples, plane.samples, atol=1e-5)
 
+    @long
+    def test_no_slope_stays_above_the_limit_on_texels_of_any_shape(self):
+        """Rough ground whose texels are up to eight times as long as wide; slopes by differences over two texels."""
+        for rows, columns, width, height in (
+            (201, 300, 300, 201), (201, 300, 2400, 201), (201, 300, 300, 1608), (257, 190, 95, 514), (256, 256, 64, 256)
+        ):  # fmt: skip
+            for edges in (WRAP, CLAMP):
+                with self.subTest(texel=(width / columns, height / rows), edges=edges):
+                    noise = rough(rows, columns, 4)
+                    here = replace(field(noise, width, height, edges), amplitude=60)
+                    samples = SlopeLimit(angle=40).treat(here).samples.astype(float) * 60
+                    wide = np.pad(samples, 1, mode="wrap" if edges == WRAP else "edge")
+                    across = (wide[1:-1, 2:] - wide[1:-1, :-2]) / (2 * width / columns)
+                    down = (wide[2:, 1:-1] - wide[:-2, 1:-1]) / (2 * height / rows)
+                    inner = np.degrees(np.arctan(np.hypot(across, down)))
+                    self.assertLess(inner.max(), 41)
+
     def test_edge_fade_leaves_nothing_at_the_edge_and_all_inside(self):
         here = field(rough(200, 300), width=300)
         for depth in (0, 20):
