@@ -158,7 +158,12 @@ def step(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         context = page_context(revision, BY_NAME[name], layer_of(request.GET, revision.read().shown))
     except ReliefError as problem:
         return _offer_last_fitting(request, revision, str(problem))
-    return render(request, "bench/parts.html" if partly else "bench/bench.html", context)
+    answer = render(request, "bench/parts.html" if partly else "bench/bench.html", context)
+    if partly:
+        answer["HX-Push-Url"] = request.path
+        # what is measured and found belongs to the step as well
+        answer["HX-Trigger-After-Settle"] = json.dumps({"revision": {"number": revision.number}})
+    return answer
 
 
 def _offer_last_fitting(request: HttpRequest, revision: Revision, problem: str) -> HttpResponse:

@@ -155,8 +155,10 @@ async function show(longest, signal) {
     lay(currentView() === "ways" ? null : cut);
     drawBuilt(look.displaced ? cut : null);
     drawCut(surface?.told()?.upright ? cut : null); // of a plane that lies the profile of the relief says it all
-    if (!solidView || noSurface) stage.draw(packet, solidView || inHand() ? [] : await besides(parameters));
-    showStage(solidView && !noSurface);
+    const beside = solidView || inHand() ? [] : await besides(parameters);
+    showStage(solidView && !noSurface); // a canvas that is hidden has no size to be drawn at
+    if (!solidView || noSurface) stage.draw(packet, beside);
+    flat.dataset.shown = parameters.view;
     showChoices();
     showLegend(packet);
     hint.classList.toggle("strong", before);

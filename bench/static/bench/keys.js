@@ -15,6 +15,9 @@ const strength = (by) => {
   htmx.ajax("POST", page().change, { source, swap: "none", values: { "maps.normal.strength": value } });
 };
 
+/** Goes to a step. The bench asks, not the link: that may be replaced before its turn has come. */
+const goTo = (address) => htmx.ajax("GET", address, { source: document.getElementById("bench"), swap: "none" });
+
 const KEYS = {
   "[": () => strength(-STRENGTH_STEP),
   "]": () => strength(STRENGTH_STEP),
@@ -50,7 +53,7 @@ document.addEventListener("keydown", (event) => {
   }
   if (event.ctrlKey || event.metaKey || event.altKey || belongsTo(event.target, key)) return;
   const step = document.querySelector(`.route [data-number="${key}"]`);
-  if (step) step.click();
+  if (step) goTo(step.href);
   else if (KEYS[key] && !event.repeat) KEYS[key]();
   else return;
   event.preventDefault();
