@@ -9,10 +9,10 @@ from django.shortcuts import get_object_or_404
 
 from bench.models import Proof, Revision
 from bench.pages.steps import BY_NAME, Step
+from relief.figures import UNITS
 from relief.inspect.section import Point
 from relief.recipe.recipe import MAIN
 from relief.recipe.relief import Relief
-from relief.surface.surface import UNITS
 from shelf.models import Piece
 
 

@@ -23,6 +23,7 @@ from relief.deliver.forecast import forecast_bundle
 from relief.deliver.images import png
 from relief.deliver.plan import as_delivered, list_maps, plan
 from relief.errors import ReliefError
+from relief.figures import show_lengths_in
 from relief.receive.files import open_bundle
 from shelf.engine import get_engine
 from shelf.models import Piece, read_source
@@ -75,6 +76,7 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
     """What a delivery would hold, by which profile, how large it would be and how long it would take."""
     piece = piece_of(request, pk)
     recipe = revision_of(piece, request.GET.get("base") or piece.position).read()
+    show_lengths_in(recipe.unit)
     context: dict[str, Any] = {
         "piece": piece,
         "profiles": profiles_of(request.artist),
@@ -118,6 +120,7 @@ def one_file(request: HttpRequest, pk: int, filename: str) -> HttpResponseBase:
 def receive(request: HttpRequest, pk: int) -> HttpResponse:
     """What arrives of a delivery at the other end, set right or wrong."""
     job = _ready(request, pk)
+    show_lengths_in(job.revision.read().unit)
     try:
         arrived = open_bundle(job.path)
         context = received(arrived, Asked.read(request.GET, arrived))
@@ -214,4 +217,5 @@ def _builds(request: HttpRequest, piece: Piece, revision: Revision) -> HttpRespo
 def _listed(kind: type[Made], piece: Piece) -> dict[str, Any]:
     made = list(kind.objects.filter(revision__piece=piece).select_related("revision__piece")[:SHOWN])
     current = Revision.objects.now(piece)
+    show_lengths_in(current.read().unit)
     return {"piece": piece, "made": made, "active": any(each.active for each in made), "current": current.number}

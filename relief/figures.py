@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 
 SPACE = "\N{NO-BREAK SPACE}"
 MOST_PLACES = 9
@@ -10,6 +13,14 @@ MOST_PLACES = 9
 
 LENGTHS = (("km", 1e6, 1e7), ("m", 1e3, 1e4), ("mm", 1.0, 0.0))
 """Units that lengths are read in, the mm of each, and the length in mm from which on."""
+
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1e3, "km": 1e6, "in": 25.4}
+"""mm of each unit that lengths may be shown in."""
+
+METRES_FROM = 10_000.0
+"""mm of the longer side from which on a piece is shown in metres."""
+
+_SHOWN_IN: ContextVar[str] = ContextVar("shown_in", default="")
 
 BYTES = ("bytes", "kB", "MB", "GB", "TB")
 TIMES = (("s", 1.0, 100.0), ("min", 60.0, 6000.0), ("h", 3600.0, math.inf))
@@ -38,8 +49,31 @@ def say_count(count: int) -> str:
     return f"{count:,}".replace(",", SPACE)
 
 
+@contextmanager
+def lengths_in(unit: str) -> Iterator[None]:
+    """While this lasts every length is said in one unit of `UNITS`; where that is empty, each in what suits it."""
+    token = _SHOWN_IN.set(unit)
+    try:
+        yield
+    finally:
+        _SHOWN_IN.reset(token)
+
+
+def show_lengths_in(unit: str) -> None:
+    """From here on every length is said in one unit, until the `lengths_in` around it ends."""
+    _SHOWN_IN.set(unit)
+
+
+def unit_by_size(longest: float) -> str:
+    """The unit that suits a piece whose longer side is so many mm."""
+    return "m" if longest >= METRES_FROM else "mm"
+
+
 def unit_of(length: float) -> tuple[str, float]:
-    """The unit that a length in mm reads best in, and its mm."""
+    """The unit that a length in mm is said in, and its mm: the one that all are said in, or the one that suits it."""
+    shown = _SHOWN_IN.get()
+    if shown:
+        return shown, UNITS[shown]
     return next((unit, per) for unit, per, first in LENGTHS if abs(length) >= first)
 
 

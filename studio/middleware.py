@@ -15,6 +15,7 @@ from django.utils.functional import SimpleLazyObject
 from answers.refusals import FULL_DISK, LOCKED, is_full_disk, is_locked, refuse
 from answers.wanted import answering, holding
 from relief.errors import Cancelled, ReliefError
+from relief.figures import lengths_in
 from studio.turns import Turns
 
 logger = logging.getLogger(__name__)
@@ -153,6 +154,16 @@ def _what_computes(request):
         return None
     computes = match.app_name in COMPUTING or (match.app_name == "shelf" and match.url_name in COMPUTING_ON_SHELF)
     return match.url_name if computes else None
+
+
+def lengths_of_the_piece(get_response):
+    """The unit that a piece's lengths are shown in holds for its own request alone."""
+
+    def answer(request):
+        with lengths_in(""):
+            return get_response(request)
+
+    return answer
 
 
 def local_artist(get_response):

@@ -62,6 +62,7 @@ MIDDLEWARE = [
     "studio.middleware.one_after_the_other",
     "studio.middleware.faults_in_words",
     "studio.middleware.local_artist",
+    "studio.middleware.lengths_of_the_piece",
 ]
 
 ROOT_URLCONF = "studio.urls"

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from bench.pages.steps import Step, has_a_use
-from relief.figures import say_number
+from relief.figures import UNITS, say_number
 from relief.height import Footprint
 from relief.maps.companion import CompanionMap
 from relief.maps.packing import CHANNELS
@@ -55,6 +55,17 @@ class Field:
     @property
     def id(self) -> str:
         return "control-" + re.sub("[._@]", "-", self.path)
+
+    @property
+    def at(self) -> str:
+        """Its path without the unit that it is shown in."""
+        return self.path.partition("@")[0]
+
+    @property
+    def per(self) -> float:
+        """mm that 1 stands for in its box, where that is another length."""
+        _, _, unit = self.path.partition("@")
+        return UNITS[unit] if unit else 1
 
     @property
     def shown(self) -> str:
@@ -128,7 +139,19 @@ def field_at(document: Document, path: str, suggested: Container[str] = ()) -> F
 
 
 def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
-    """What the left side of the bench shows at a step; of the relief, one layer at a time."""
+    """What the left side of the bench shows at a step; of the relief, one layer at a time. Lengths are in one unit."""
+    unit = revision.read().unit
+    return [
+        replace(
+            group,
+            fields=[in_unit(item, unit) for item in group.fields],
+            folded=[in_unit(item, unit) for item in group.folded],
+        )
+        for group in _groups(revision, step, layer)
+    ]
+
+
+def _groups(revision: Revision, step: Step, layer: int) -> list[Group]:
     recipe = revision.read()
     shown = []
     for title, paths in step.groups.items():
@@ -141,6 +164,22 @@ def groups(revision: Revision, step: Step, layer: int = 0) -> list[Group]:
     if step.name == "maps":
         shown += more_maps(recipe.shown) + packs(recipe.shown)
     return shown + (of_layer(revision, layer) + treatments(recipe.shown, layer) if step.name == "relief" else [])
+
+
+def in_unit(item: Field, unit: str) -> Field:
+    """A field of a length, shown and typed in another unit; its path then says which."""
+    scale = UNITS[unit]
+    known = item.control
+    if known.zero and not item.value and not item.zero:
+        item = replace(item, zero=known.zero)
+    if known.unit != "mm" or scale == 1 or known.kind != "number":
+        return item
+    low, high, (first, last) = known.low or 0, known.high or 0, known.slider or (0, 0)
+    control = replace(
+        known, unit=unit, low=low / scale, high=high / scale, slider=(first / scale, last / scale),
+        step=known.step / scale, default=known.default / scale,
+    )  # fmt: skip
+    return replace(item, path=f"{item.path}@{unit}", control=control, value=item.value / scale)
 
 
 def _with_size(item: Field, revision: Revision) -> Field:

@@ -25,6 +25,7 @@ from bench.requests import (
     whole_number,
 )
 from relief.errors import Cancelled, ReliefError
+from relief.figures import show_lengths_in
 from relief.filters.curve import Curve
 from relief.inspect.adviser import advise
 from relief.inspect.repeats import motif, suggest_crops, telltales
@@ -70,6 +71,7 @@ def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
 def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResponse:
     revision = revision_of(piece, read_question(request).get("base"))
     recipe = revision.read()
+    show_lengths_in(recipe.unit)
     context = {"piece": piece, "revision": revision}
     try:
         step = read_question(request).get("step", "")

@@ -10,6 +10,7 @@ from bench.models import Proof, Revision
 from bench.requests import piece_of, proof_of, revision_of
 from relief.deliver.files import safe_stem
 from relief.errors import ReliefError
+from relief.figures import show_lengths_in
 from relief.inspect.differences import difference, in_words
 from relief.run.finished import vectors_along
 from relief.run.pipeline import PROXY, Pipeline
@@ -59,6 +60,7 @@ def differences(request: HttpRequest, pk: int) -> HttpResponse:
     other = proof_of(piece, request.GET["other"]) if "other" in request.GET else None
     now = other.revision.read() if other else Revision.objects.now(piece).read()
     then = proof.revision.read()
+    show_lengths_in(now.unit)
     context = {"piece": piece, "proof": proof, "other": other, "words": in_words(then, now)}
     try:
         states = [Pipeline.of(recipe, read_source, PROXY) for recipe in (now, then)]

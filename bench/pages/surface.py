@@ -6,9 +6,9 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from bench.models import Revision
-from bench.pages.groups import Field, Group, field_at
+from bench.pages.groups import Field, Group, field_at, in_unit
 from relief.displace.forecast import PREVIEW, final_limit
-from relief.figures import say_number
+from relief.figures import UNITS, say_number
 from relief.inspect.close_up import TEXELS
 from relief.inspect.mesh_facts import MeshFacts
 from relief.parameters import Parameters, Surroundings, control, controls
@@ -19,7 +19,6 @@ from relief.surface.mapping import MAPPINGS
 from relief.surface.mapping.mapping import Mapping
 from relief.surface.regions import Region
 from relief.surface.shapes import SHAPES
-from relief.surface.surface import UNITS
 from relief.surface.tessellation import TESSELLATIONS
 from shelf.engine import get_engine
 from shelf.models import MESH, Piece, Source, read_source
@@ -59,7 +58,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
     """What the template of the surface is filled with."""
     recipe = revision.read()
     surface = recipe.surface
-    shape, mapping, unit = surface.shape, surface.mapping, surface.unit
+    shape, mapping, unit = surface.shape, surface.mapping, recipe.unit
     pipeline = SurfacePipeline.of(recipe, read_source)
     base = get_engine().run(pipeline.base())
     owner = revision.piece.owner
@@ -127,22 +126,6 @@ def relief_context(revision: Revision) -> dict[str, Any]:
     }
 
 
-def in_unit(item: Field, unit: str) -> Field:
-    """A field of a length, shown and typed in another unit; its path then says which."""
-    scale = UNITS[unit]
-    known = item.control
-    if known.zero and not item.value:
-        item = replace(item, zero=known.zero)
-    if known.unit != "mm" or scale == 1 or known.kind != "number":
-        return item
-    low, high, (first, last) = known.low or 0, known.high or 0, known.slider or (0, 0)
-    control = replace(
-        known, unit=unit, low=low / scale, high=high / scale, slider=(first / scale, last / scale),
-        step=known.step / scale, default=known.default / scale,
-    )  # fmt: skip
-    return replace(item, path=f"{item.path}@{unit}", control=control, value=item.value / scale)
-
-
 def _size_notes(pipeline: SurfacePipeline, unit: str) -> tuple[str, ...]:
     shape, footprint = pipeline.surface.shape, pipeline.footprint
     if shape.source_key:
@@ -188,6 +171,8 @@ def _samplings(mapping: Mapping) -> list[Choice]:
 def _mapping_group(title: str, recipe: Recipe, owner: str, mapping: Mapping, unit: str) -> Group:
     own = [known.name for known in controls(type(mapping)) if known.name not in (*SHARED, "sizing")]
     unused = mapping.unused(NOTHING)
+    if mapping.kind == "uv" and not recipe.surface.shape.has_poles:
+        unused = unused | {"pole_fade"}
     fields = [field_at(recipe, f"{owner}.{name}") for name in (*own, *SHARED) if name not in unused]
     seldom = [item for item in fields if item.control.name in SELDOM]
     shown = [in_unit(item, unit) for item in fields if item not in seldom]

@@ -17,6 +17,7 @@ from bench.pixels.previews import draw_finished_map
 from bench.requests import draft_of, layer_of, piece_of, revision_of, step_of, whole_number
 from relief.deliver.images import png
 from relief.errors import ReliefError
+from relief.figures import show_lengths_in
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.swatch import in_white
 from relief.run.finished import normal_vectors
@@ -83,6 +84,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
     context = {"piece": piece, "draft": draft}
     try:
         before = revision.read()
+        show_lengths_in(before.unit)
         recipe = before.with_changes(draft)
         pipeline = Pipeline.of(recipe, read_source, SMALL)
         height = get_engine().run(pipeline.height())

@@ -18,14 +18,14 @@ from answers.refusals import FULL_DISK, is_full_disk, refuse
 from answers.wanted import without_turn
 from bench.beginning import begin_piece, begin_piece_of_set
 from bench.models import Revision, what_does_not_fit
-from bench.pages.groups import field_at, groups, layer_rows
+from bench.pages.groups import field_at, groups, in_unit, layer_rows
 from bench.pages.offers import TOOLS, gallery, offer_maps, offer_packs, offer_treatments
 from bench.pages.steps import BY_NAME, SECTION_PATHS, STEPS, Step, views
 from bench.pages.surface import relief_context, surface_context
 from bench.requests import layer_of, piece_of, whole_number
 from relief.deliver.plan import as_delivered, plan
 from relief.errors import RecipeError, ReliefError
-from relief.figures import LENGTHS
+from relief.figures import UNITS, show_lengths_in
 from relief.inspect.start import start_from_nothing
 from relief.run.meshes import SurfacePipeline
 from relief.sources.decode import KNOWN
@@ -203,6 +203,7 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
     """What the bench's templates are filled with."""
     recipe = revision.read()
     owner = revision.piece.owner
+    show_lengths_in(recipe.unit)
     surface = SurfacePipeline.of(recipe, read_source)
     more = surface_context(revision) if step.name == "surface" else {}
     unfit = what_does_not_fit(recipe, revision.piece.title)
@@ -218,7 +219,6 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "layers": layer_rows(recipe.shown),
             "gallery": gallery(),
             "tools": TOOLS,
-            "length_units": json.dumps(LENGTHS),
             "offered_maps": offer_maps(),
             "offered_packs": offer_packs(),
             "unfit": unfit,
@@ -236,7 +236,8 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
             "groups": groups(revision, step, layer),
             "views": views(recipe, step),
             "offered": offer_treatments(),
-            "section_fields": [field_at(recipe.shown, path) for path in SECTION_PATHS],
+            "section_fields": [in_unit(field_at(recipe.shown, path), recipe.unit) for path in SECTION_PATHS],
+            "per_unit": UNITS[recipe.unit],
             "undoes": revision.label if revision.parent else None,
             "redoes": revision.following(),
             "readings_of": READING_NAMES,

@@ -44,8 +44,9 @@ def in_length(value: float, sign: str = "") -> str:
 
 @register.filter
 def measure(value: float) -> str:
-    """A length in mm with three digits that count, in the unit that reads best: 9.43 mm, 585 m."""
-    return in_length(value) if abs(value) >= 10_000 else f"{short(value)}{SPACE}mm"
+    """A length in mm with three digits that count, in the unit that it is said in: 9.43 mm, 585 m."""
+    unit, per = unit_of(value)
+    return f"{short(value / per)}{SPACE}{unit}"
 
 
 @register.filter

@@ -44,7 +44,8 @@ class EarlierVersionTests(SimpleTestCase):
                 height = Engine().run(Pipeline.of(recipe, files.__getitem__, 64).height())
                 distance = (height.samples - relief.midlevel) * relief.amplitude
                 expected = np.load(place.with_suffix(".npy"))
-                np.testing.assert_allclose(distance, expected, atol=1e-4 * np.ptp(expected))
+                # pictures made smaller no longer leave their range: that moves single texels by up to 0.7 thousandths
+                np.testing.assert_allclose(distance, expected, atol=1e-3 * np.ptp(expected))
                 again = Recipe.read_whole(json.loads(recipe.as_text(files.__getitem__)))
                 self.assertEqual(again, (recipe, strokes))
                 self.assertEqual(relief.suggested, tuple(data["suggested"]))

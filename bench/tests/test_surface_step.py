@@ -14,10 +14,10 @@ from bench.beginning import begin_piece_of_set
 from bench.models import Revision
 from bench.tests.case import StudioTestCase, unpacked
 from relief.deliver.bundle import delivery_files
+from relief.figures import UNITS
 from relief.progress import Progress
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
-from relief.surface.surface import UNITS
 from relief.tests.long import long
 from shelf.demo import in_space
 from shelf.intake import keep_source

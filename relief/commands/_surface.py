@@ -53,6 +53,7 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--repeats", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="how often it repeats")
     parser.add_argument("--shift", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="in repeats, right and down")
     parser.add_argument("--turn", type=number, metavar="DEGREES", help=_help(Mapping, "turn"))
+    parser.add_argument("--pole-fade", type=number, metavar="DEGREES", help=_help(Mapping, "pole_fade"))
     parser.add_argument("--sampling", choices=get_args(Sampling), help=_help(Mapping, "sampling"))
     parser.add_argument("--segments", type=int, metavar="N", help="base segments, before subdivision")
     parser.add_argument("--level", type=int, metavar="L", help=_help(Surface, "level"))
@@ -107,7 +108,7 @@ def _with_surface(recipe: Recipe, read_source: ReadSource, chosen: argparse.Name
         else:
             raise ReliefError(f"There is no shape “{chosen.shape}”. There are {', '.join(SHAPES)}.")
     shape = _sized(shape, chosen)
-    values = {name: getattr(chosen, name) for name in ("sizing", "turn", "sampling")}
+    values = {name: getattr(chosen, name) for name in ("sizing", "turn", "pole_fade", "sampling")}
     for name in ("repeats", "shift"):
         pair = getattr(chosen, name) or (None, None)
         values |= {f"{name}_across": pair[0], f"{name}_down": pair[1]}

@@ -30,7 +30,7 @@ def run(chosen: argparse.Namespace) -> None:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
     recipe, read_source, engine = begun_surface(chosen)
     built = engine.run(SurfacePipeline.of(recipe, read_source).final().built())
-    mesh, off = built.mesh, built.off
+    mesh, off, allowed = built.mesh, built.off, recipe.surface.tessellation.allowed
     written = write_all(chosen.out.parent, built_files(built, chosen.out.stem, kind))
     angles = {
         name: {"mean_degrees": round(mean, 4), "under_95_percent": round(most, 4)}
@@ -42,7 +42,12 @@ def run(chosen: argparse.Namespace) -> None:
         files=[str(place) for place in written],
         faces=mesh.faces,
         vertices=len(mesh.positions),
-        error={"rms": round(off.error, 6), "greatest": round(off.worst, 6)},
+        error={
+            "rms": round(off.error, 6),
+            "greatest": round(off.worst, 6),
+            "greatest_at": [round(value, 3) for value in off.where],
+            **({"asked": allowed, "kept": off.worst <= allowed} if allowed else {}),
+        },
         detail_kept=round(off.detail_kept, 4),
         **({"normals_off": angles} if angles else {}),
         memory=mesh.nbytes,

@@ -91,9 +91,13 @@ def build_final(
     }
 
 
-def say_deviation(off: Deviation) -> str:
-    """In words, how near a mesh is to the surface that it stands for."""
-    return f"It is {say_length(off.error)} off the true surface (root mean square), {say_length(off.worst)} at most."
+def say_deviation(off: Deviation, allowed: float | None = None) -> str:
+    """In words, how near a mesh is to the surface that it stands for, and where it is not as near as was asked."""
+    text = f"It is {say_length(off.error)} off the true surface (root mean square), {say_length(off.worst)} at most."
+    if allowed and off.worst > allowed:
+        place = ", ".join(say_length(value, 3) for value in off.where)
+        text += f" That is more than the {say_length(allowed)} asked for; it is at {place} from the middle."
+    return text
 
 
 def say_residual(built: Built) -> str:

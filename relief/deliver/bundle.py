@@ -289,7 +289,7 @@ class Bundle:
         unit = "m" if delivery.mesh_format == "glb" else delivery.unit
         about = f"{self.mesh_in_mm.faces} faces. Lengths in {unit}."
         if displaced:
-            about += f" {say_deviation(self.built.off)}"
+            about += f" {say_deviation(self.built.off, surface.tessellation.allowed)}"
         else:
             about += " It is not displaced: the maps do that where it goes."
         if surface.regions and delivery.mesh_format in ("obj", "glb"):

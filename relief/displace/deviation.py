@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.displace.distances import mean_height
 from relief.filters.sample import TAPS, height_at
 from relief.height import HeightField
 from relief.kernels import helper, inlined, kernel, prange
@@ -19,6 +20,9 @@ MOST_LOOKS = 16
 
 CLOSELY, ROUGHLY = 5, 2
 """Rows of places at least: where nothing may be missed, and where a mean is wanted alone."""
+
+CHECKED_FROM = 0.6
+"""Of the greatest error found, or of the one asked for: triangles above it are looked at again at other places."""
 
 UNSEEN = 1
 """Texels for each look: beyond, what stands out may lie in between."""
@@ -35,11 +39,13 @@ class Deviation:
         error: the root of the mean square, by area, mm.
         worst: the greatest, mm.
         displacement: the root of the mean square of how far the true surface is from the base, mm.
+        where: the middle of the triangle that is farthest off, x, y and z before it is displaced, mm.
     """
 
     error: float
     worst: float
     displacement: float
+    where: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
     def detail_kept(self) -> float:
@@ -53,21 +59,28 @@ def measure_deviation(
     depths: Dictionary[str, tuple[float, float]],
     sags: np.ndarray | None = None,
 ) -> Deviation:
-    """How far a mesh of triangles is from its true surface.
+    """How far a mesh of triangles is from its true surface, seen also at places that no tessellation looks at.
 
     Args:
         covered: the triangles before they are displaced, and what lies on them.
         heights, depths: of each relief its field, and its amplitude in mm and midlevel.
-        sags: how far a curved base is from each triangle, mm: float32 (triangles,).
+        sags: how far a curved base is from each triangle, as `find_sags` gives it.
     """
     worst, square, moved = deviations_of_triangles(covered, heights, depths)
+    unsure = worst > CHECKED_FROM * worst.max(initial=0)
+    again, _, _ = deviations_of_triangles(covered, heights, depths, unsure, rows=3)
+    worst = np.maximum(worst, again)
     if sags is not None:
         worst, square = add_sags(worst, square, sags)
     mesh = covered.mesh
     areas = np.linalg.norm(face_areas(mesh.positions, mesh.offsets, mesh.corners), axis=1).astype(np.float64)
     total = max(float(areas.sum()), 1e-300)
     mean = [float(np.sqrt(max(float(areas @ part) / total, 0))) for part in (square, moved)]
-    return Deviation(mean[0], float(worst.max(initial=0)), mean[1])
+    if not mesh.faces:
+        return Deviation(0.0, 0.0, 0.0)
+    farthest = int(worst.argmax())
+    x, y, z = mesh.positions[mesh.corners[3 * farthest : 3 * farthest + 3]].mean(axis=0).tolist()
+    return Deviation(mean[0], float(worst[farthest]), mean[1], (x, y, z))
 
 
 def deviations_of_triangles(
@@ -76,6 +89,7 @@ def deviations_of_triangles(
     depths: Dictionary[str, tuple[float, float]],
     chosen: np.ndarray | None = None,
     fewest: int = CLOSELY,
+    rows: int = 1,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Of each triangle how far the true surface is at most, mm; the mean of the square of that; and of what it moves.
 
@@ -87,6 +101,7 @@ def deviations_of_triangles(
         covered, heights, depths: as `measure_deviation` takes them.
         chosen: bool (triangles,), those that are looked at; the others have 0.
         fewest: rows of places that each triangle is looked at in at least.
+        rows: times as many of them, at other places the more there are.
 
     Returns:
         float32 (triangles,) each.
@@ -109,6 +124,7 @@ def deviations_of_triangles(
             field.samples,
             *field.edges.wraps,
             TAPS[item.mapping.sampling],
+            rest_of(item, field),
             *places_of(item, of_corners),
             left[item.chosen[of_corners]],
             amplitude * item.factor,
@@ -116,25 +132,32 @@ def deviations_of_triangles(
             names[places],
             np.float32(UNSURE * span),
             fewest,
+            rows,
             out,
         )
     return out[0], out[1], out[2]
 
 
 def find_sags(mesh: Mesh) -> np.ndarray:
-    """How far a round surface is from the triangles that stand for it, mm: float32 (triangles,), of the worst edge.
+    """How far a round surface is from the triangles that stand for it.
 
     An arc that turns by a (radians) over a chord c stands c a / 8 above its middle, for small a; so does the chord
-    between the two normals, whose length is nearly a.
+    between the two normals, whose length is nearly a. Within a triangle a quadratic surface stands above its plane by
+    the sum of k u v over the three edges, where k is c a / 2 and u and v are what the ends of the edge count. That is
+    greatest where the centre of the circle through a triangle with edges of length sqrt(k) would lie, or at the middle
+    of the longest edge.
+
+    Returns:
+        float32 (2, triangles): the greatest distance, mm; and the mean of its square, mm².
     """
-    sags = np.empty(mesh.faces, np.float32)
+    sags = np.empty((2, mesh.faces), np.float32)
     _find_sags(mesh.positions, directions(mesh), mesh.corners.reshape(-1, 3), sags)
     return sags
 
 
 def add_sags(worst: np.ndarray, square: np.ndarray, sags: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """The deviations of triangles with those of a round base; of a parabola the mean square is 8/15 of its height's."""
-    return worst + sags, square + np.float32(8 / 15) * sags * sags
+    """The deviations of triangles with those of a round base, as `find_sags` gives them."""
+    return worst + sags[0], square + sags[1]
 
 
 def places_of(item: Covered, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -146,43 +169,50 @@ def places_of(item: Covered, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray
     return uv, np.stack([weights[corners[chosen]] for _, corners, weights in laid.mixed]).astype(np.float32)
 
 
+def rest_of(item: Covered, field: HeightField) -> float:
+    """The height that stands where no place of a relief counts; it is asked for only where that may be."""
+    return mean_height(field) if item.laid.mixed else 0.0
+
+
 @kernel
 def _find_sags(positions, towards, corners, sags):
     for triangle in prange(len(corners)):
-        worst = np.float32(0)
+        bends = np.zeros(3)
         for side in range(3):
             one, other = corners[triangle, side], corners[triangle, (side + 1) % 3]
-            chord, turn = np.float32(0), np.float32(0)
+            chord, turn = 0.0, 0.0
             for axis in range(3):
                 chord += (positions[other, axis] - positions[one, axis]) ** 2
                 turn += (towards[other, axis] - towards[one, axis]) ** 2
-            worst = max(worst, np.sqrt(chord * turn) / 8)
-        sags[triangle] = worst
+            bends[side] = np.sqrt(chord * turn) / 2
+        p, q, r = bends
+        pairs = p * q + p * r + q * r
+        squares = p * p + q * q + r * r
+        most = max(p, q, r)
+        within = 2 * pairs - squares
+        sags[0, triangle] = p * q * r / within if p + q + r > 2 * most and within > 0 else most / 4
+        # the mean of u^2 v^2 over a triangle is 1/90, that of u^2 v w 1/180
+        sags[1, triangle] = (squares + pairs) / 90
 
 
-@helper
-def height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, across, up):
-    """The height at a place within a triangle, moved by parts of a repeat on the relief.
+@inlined
+def _moved_at(
+    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, first, second, last
+):  # fmt: skip
+    """How far the true surface moves at a place within a triangle, whose corners count so much there.
 
-    `a` is the first of its three corners among `uv` and `weights`, as `places_of` gives them; `first`, `second` and
-    `last` are what the corners count at the place.
+    `a` is the first of its three corners among `uv` and `weights`, as `places_of` gives them. What the weights leave of
+    1 is `mean`.
     """
     b, c = a + 1, a + 2
-    height = 0.0
+    height = mean
     for layer in range(len(uv)):
         w = first * weights[layer, a] + second * weights[layer, b] + last * weights[layer, c]
         if w > 0:
             u = first * uv[layer, a, 0] + second * uv[layer, b, 0] + last * uv[layer, c, 0]
             v = first * uv[layer, a, 1] + second * uv[layer, b, 1] + last * uv[layer, c, 1]
-            height += w * height_at(samples, u + across, v + up, wrap_across, wrap_down, taps)
-    return height
-
-
-@inlined
-def _moved_at(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, first, second, last):
-    """How far the true surface moves at a place within a triangle, whose corners count so much there."""
-    height = height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, 0.0)
-    return np.float32((height - midlevel) * amplitude * (first * left[a] + second * left[a + 1] + last * left[a + 2]))
+            height += w * (height_at(samples, u, v, wrap_across, wrap_down, taps) - mean)
+    return np.float32((height - midlevel) * amplitude * (first * left[a] + second * left[b] + last * left[c]))
 
 
 @helper
@@ -199,21 +229,38 @@ def _count_texels(uv, weights, a, texels):
 
 
 @kernel
-def _look(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, names, unsure, fewest, out):
+def _look(
+    samples,
+    wrap_across,
+    wrap_down,
+    taps,
+    mean,
+    uv,
+    weights,
+    left,
+    amplitude,
+    midlevel,
+    names,
+    unsure,
+    fewest,
+    rows,
+    out,
+):
     for number in prange(len(names)):
         a = 3 * number
         texels = _count_texels(uv, weights, a, samples.size)
-        side = min(max(int(np.ceil(np.sqrt(texels))), fewest), MOST_LOOKS)
+        closely = min(max(int(np.ceil(np.sqrt(texels))), fewest), MOST_LOOKS)
+        side = rows * (closely + 1) - 1
         # at a join that stays open a vertex moves by the mean of what its corners ask for; what is looked at here is
         # how far the surface bends between its own corners
         at_a = _moved_at(
-            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, 1.0, 0.0, 0.0
+            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, 1.0, 0.0, 0.0
         )
         at_b = _moved_at(
-            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, 0.0, 1.0, 0.0
+            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, 0.0, 1.0, 0.0
         )
         at_c = _moved_at(
-            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, a, 0.0, 0.0, 1.0
+            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, 0.0, 0.0, 1.0
         )
         worst, total, whole = np.float32(0), np.float32(0), np.float32(0)
         for row in range(side):
@@ -223,7 +270,7 @@ def _look(samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, m
                 second, last = (column // 2 + third) / side, (row + third) / side
                 first = 1 - second - last
                 true = _moved_at(
-                    samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel,
+                    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel,
                     a, first, second, last,
                 )  # fmt: skip
                 off = abs(true - np.float32(first * at_a + second * at_b + last * at_c))

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
-from relief.displace.deviation import places_of
+from relief.displace.deviation import places_of, rest_of
 from relief.displace.true_surface import bends_at, bends_of_corners, true_normal
 from relief.errors import MeshError
 from relief.filters.sample import TAPS
@@ -170,6 +170,7 @@ def _lay_open(
         field.samples,
         *field.edges.wraps,
         TAPS[item.mapping.sampling],
+        rest_of(item, field),
         *places_of(item, np.arange(len(item.chosen))),
         covered.left[corners],
         amplitude * item.factor,
@@ -237,8 +238,8 @@ def _frame_at(frames, a, first, second, last):
 
 @kernel
 def _bake(
-    samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, smooth, towards, own, bends,
-    frames, at, residual, hits,
+    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
+    bends, frames, at, residual, hits,
 ):  # fmt: skip
     size = len(residual)
     for triangle in prange(len(at) // 3):
@@ -266,7 +267,7 @@ def _bake(
                     for number in range(12):
                         bend[number] = first * bends[a, number] + second * bends[b, number] + last * bends[c, number]
                 tx, ty, tz = true_normal(
-                    samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, smooth,
+                    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth,
                     towards, own, bend, a, first, second, last,
                 )  # fmt: skip
                 frame = _frame_at(frames, a, first, second, last)
@@ -296,16 +297,16 @@ def _bake(
 
 @kernel
 def _compare(
-    samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, smooth, towards, own, bends,
-    frames, at, residual, triangles, shares, angles,
+    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
+    bends, frames, at, residual, triangles, shares, angles,
 ):  # fmt: skip
     size = len(residual)
     for place in prange(len(triangles)):
         a = 3 * triangles[place]
         first, second, last = shares[place]
         tx, ty, tz = true_normal(
-            samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
-            bends[place], a, first, second, last,
+            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards,
+            own, bends[place], a, first, second, last,
         )  # fmt: skip
         if not tx * tx + ty * ty + tz * tz > 0:
             continue

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from relief.displace.deviation import CLOSELY, ROUGHLY, add_sags, deviations_of_triangles, find_sags
+from relief.displace.deviation import CHECKED_FROM, CLOSELY, ROUGHLY, add_sags, deviations_of_triangles, find_sags
 from relief.displace.distances import find_distances
 from relief.errors import TooManyFacesError
 from relief.figures import say_count
@@ -89,6 +89,9 @@ def tessellate(
         progress.step(min(0.95, state.mesh.faces / (way.most_faces or most)), "Cutting triangles")
         state, look = _look_at(state, surface, carried)
         marked = look.mark(way)
+        if not marked.any() and way.allowed:
+            state, look = _look_again(state, look, surface, carried)
+            marked = look.mark(way)
         if not marked.any():
             break
         closed = look.close(marked, way.most_faces)
@@ -187,8 +190,21 @@ def _look_at(state: _State, surface: Surface, carried: Carried) -> tuple[_State,
     moved = raised.positions + directions(raised) * distances[:, None]
     areas = np.linalg.norm(face_areas(raised.positions, raised.offsets, raised.corners), axis=1)
     of_corners = edges.of_corners.reshape(-1, 3)
-    measured = Measured(of_corners, edges.vertices, moved, longest, state.worst, state.square, areas)
+    measured = Measured(of_corners, edges.vertices, moved, raised.positions, longest, state.worst, state.square, areas)
     return state, _Look(edges, longest, measured, state.halved)
+
+
+def _look_again(state: _State, look: _Look, surface: Surface, carried: Carried) -> tuple[_State, _Look]:
+    """The same, once more at other places where the error comes near to what is allowed."""
+    near = ~state.checked & (state.worst > CHECKED_FROM * (surface.tessellation.allowed or 0))
+    covered, _ = carried.lay_on(raise_softly(state.mesh, surface.form), surface)
+    worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, near, rows=2)
+    if state.patches and state.round:
+        worst, square = add_sags(worst, square, find_sags(state.mesh))
+    worst = np.where(near, np.maximum(worst, state.worst), state.worst)
+    square = np.where(near, square, state.square)
+    state = replace(state, worst=worst, square=square, checked=np.ones_like(state.checked))
+    return state, replace(look, measured=replace(look.measured, worst=worst, square=square))
 
 
 def too_many_triangles(way: Tessellation, asked: float, most: int) -> TooManyFacesError:
@@ -208,7 +224,7 @@ class _State:
     Attributes:
         mesh: the triangles.
         halved: int16 (triangles,), how often each was halved.
-        known: bool (triangles,), those that were weighed.
+        known, checked: bool (triangles,), those that were weighed, and those that were looked at again or need not be.
         worst, square: float32 (triangles,), as `deviations_of_triangles` gives them, with what a round base adds.
         patches: what it is made of, if it is.
         places: float64 (uv, 2), the parameters of each place on its patch.
@@ -220,6 +236,7 @@ class _State:
     mesh: Mesh
     halved: np.ndarray
     known: np.ndarray
+    checked: np.ndarray
     worst: np.ndarray
     square: np.ndarray
     patches: Sequence[Patch] | None
@@ -233,8 +250,10 @@ class _State:
         mesh = as_triangles(base)
         places, poles = find_parameters(patches) if patches else (np.zeros((0, 2)), np.zeros(0, bool))
         none = np.zeros(mesh.faces, np.float32)
-        halved, known = np.zeros(mesh.faces, np.int16), np.zeros(mesh.faces, bool)
-        return cls(mesh, halved, known, none, none, patches, places, poles, surface.turned, surface.shape.is_round)
+        halved, fresh = np.zeros(mesh.faces, np.int16), np.zeros(mesh.faces, bool)
+        return cls(
+            mesh, halved, fresh, fresh, none, none, patches, places, poles, surface.turned, surface.shape.is_round
+        )
 
     def only(self, chosen: np.ndarray) -> _State:
         """Some of the triangles alone, by their numbers."""
@@ -244,6 +263,7 @@ class _State:
             mesh=self.mesh.with_corners(corners, np.full(len(chosen), 3), chosen),
             halved=self.halved[chosen],
             known=self.known[chosen],
+            checked=self.checked[chosen],
             worst=self.worst[chosen],
             square=self.square[chosen],
         )
@@ -271,6 +291,7 @@ class _State:
             mesh=after_cut(mesh, done, values),
             halved=(self.halved[done.parents] + done.halved).astype(np.int16),
             known=old & self.known[done.parents],
+            checked=old & self.checked[done.parents],
             worst=self.worst[done.parents],
             square=self.square[done.parents],
             places=places,

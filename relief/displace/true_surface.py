@@ -16,7 +16,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from relief.displace.deviation import height_within
+from relief.filters.sample import height_at
 from relief.kernels import helper
 from relief.surface.mesh import Mesh
 from relief.surface.patches import Patch
@@ -76,8 +76,8 @@ def bends_of_corners(patches: Sequence[Patch] | None, own: Mesh, turned: bool = 
 
 @helper
 def true_normal(
-    samples, wrap_across, wrap_down, taps, uv, weights, left, amplitude, midlevel, base, smooth, towards, own, bend, a,
-    first, second, last,
+    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
+    bend, a, first, second, last,
 ):  # fmt: skip
     """The normal of the true surface at a place within a triangle, as a tuple, not of unit length.
 
@@ -87,20 +87,29 @@ def true_normal(
     """
     b, c = a + 1, a + 2
     rows, columns = samples.shape
-    here = height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, 0.0)
     step, lift = 0.25 / columns, 0.25 / rows
-    across = (
-        height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, step, 0.0)
-        - height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, -step, 0.0)
-    ) / (2 * step)
-    up = (
-        height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, lift)
-        - height_within(samples, wrap_across, wrap_down, taps, uv, weights, a, first, second, last, 0.0, -lift)
-    ) / (2 * lift)
-    layer = 0
-    for other in range(1, len(uv)):  # of a soft passage the one that counts most
-        if weights[other, a] > weights[layer, a]:
-            layer = other
+    here = mean
+    rises = np.zeros(2)  # of the height along both edges
+    for layer in range(len(uv)):
+        w = first * weights[layer, a] + second * weights[layer, b] + last * weights[layer, c]
+        if w <= 0:
+            continue
+        u = first * uv[layer, a, 0] + second * uv[layer, b, 0] + last * uv[layer, c, 0]
+        v = first * uv[layer, a, 1] + second * uv[layer, b, 1] + last * uv[layer, c, 1]
+        height = height_at(samples, u, v, wrap_across, wrap_down, taps)
+        across = (
+            height_at(samples, u + step, v, wrap_across, wrap_down, taps)
+            - height_at(samples, u - step, v, wrap_across, wrap_down, taps)
+        ) / (2 * step)
+        up = (
+            height_at(samples, u, v + lift, wrap_across, wrap_down, taps)
+            - height_at(samples, u, v - lift, wrap_across, wrap_down, taps)
+        ) / (2 * lift)
+        here += w * (height - mean)
+        for side in range(2):
+            end = b if side == 0 else c
+            du, dv = uv[layer, end, 0] - uv[layer, a, 0], uv[layer, end, 1] - uv[layer, a, 1]
+            rises[side] += w * (across * du + up * dv) + (weights[layer, end] - weights[layer, a]) * (height - mean)
     stays = first * left[a] + second * left[b] + last * left[c]
     moved = (here - midlevel) * amplitude
     direction, upright, facet = np.empty(3), np.empty(3), np.empty(3)
@@ -125,8 +134,7 @@ def true_normal(
     lain, bent = np.empty(3), np.empty(3)
     for side in range(2):
         end = b if side == 0 else c
-        du, dv = uv[layer, end, 0] - uv[layer, a, 0], uv[layer, end, 1] - uv[layer, a, 1]
-        slope = amplitude * stays * (across * du + up * dv) + moved * (left[end] - left[a])
+        slope = amplitude * stays * rises[side] + moved * (left[end] - left[a])
         if bends:
             du, dv = own[end, 0] - own[a, 0], own[end, 1] - own[a, 1]
             for axis in range(3):

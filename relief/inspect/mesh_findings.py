@@ -11,6 +11,7 @@ from relief.inspect.finding import Finding, Mend
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.cover import CoveredMesh
+from relief.surface.tessellation.tessellation import MOST_CUTS
 
 FOLDED = 1e-4
 """Of the triangles: fewer that fold are not seen."""
@@ -40,7 +41,12 @@ def find_in_mesh(pipeline: SurfacePipeline, engine: Engine, finest: float | None
         Nothing where it is not built, as something is wrong that is said elsewhere.
     """
     try:
-        found = [cut_tops(pipeline, engine), overlapping(pipeline, engine), *coarse_or_fine(pipeline, engine, finest)]
+        found = [
+            cut_tops(pipeline, engine),
+            overlapping(pipeline, engine),
+            error_not_kept(pipeline, engine),
+            *coarse_or_fine(pipeline, engine, finest),
+        ]
     except ReliefError:
         return []
     return [item for item in found if item]
@@ -73,6 +79,23 @@ def overlapping(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     return Finding("overlap", "Surface overlaps", reason, mend)
 
 
+def error_not_kept(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
+    """The tessellation ends, or is not fine enough, before the error is as small as was asked."""
+    way = pipeline.surface.tessellation
+    if not way.allowed:
+        return None
+    off = engine.run(pipeline.deviation())
+    if off.worst <= way.allowed:
+        return None
+    place = ", ".join(say_length(value, 3) for value in off.where)
+    reason = f"{say_length(off.worst)} instead of at most {say_length(way.allowed)}; the greatest error is at {place}."
+    further = way.most_level + max(1, int(np.ceil(np.log2(off.worst / way.allowed) / 2)))
+    mend = (
+        Mend(f"Allow {further} levels", {"surface.tessellation.most_level": further}) if further <= MOST_CUTS else None
+    )
+    return Finding("error", "Error larger than asked", reason, mend)
+
+
 def coarse_or_fine(pipeline: SurfacePipeline, engine: Engine, finest: float | None) -> list[Finding]:
     """The final mesh has edges longer than the finest detail, or shorter than half a texel."""
     surface = pipeline.surface
@@ -100,7 +123,7 @@ def edges_on_relief(covered: CoveredMesh, footprint: tuple[float, float]) -> np.
     """How long edges of faces are on the relief that lies on them, mm: float64, of up to so many of them."""
     found = []
     for item in covered.covers:
-        if not item.relief or item.laid.mixed:
+        if not item.relief or item.laid.is_passage:
             continue
         # within a cover the corners of a face follow each other
         faces = covered.mesh.face_of_corners[item.chosen]

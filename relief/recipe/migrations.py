@@ -48,14 +48,28 @@ def _shape_within_a_surface(data: Data) -> Data:
     return {**data, "surface": {"shape": surface, "mapping": {"kind": "uv", "sampling": "bilinear"}, **level}}
 
 
+def _unit_by_size(data: Data) -> Data:
+    """4 to 5: lengths that were shown in mm, which nobody had to choose, are shown by size; poles are as they were."""
+    surface = json.loads(json.dumps(data.get("surface", {})))
+    if surface.get("unit") == "mm":
+        del surface["unit"]
+    for owner in (surface, *surface.get("regions", ())):
+        if owner.get("mapping"):
+            owner["mapping"]["pole_fade"] = 0
+    if "mapping" not in surface:
+        surface["mapping"] = {"kind": "uv", "pole_fade": 0}
+    return {**data, "surface": surface}
+
+
 STEPS: dict[int, Callable[[Data], Data]] = {
     1: _reliefs_under_a_key,
     2: _strokes_by_their_hash,
     3: _shape_within_a_surface,
+    4: _unit_by_size,
 }
 """By the version that a step begins with."""
 
-VERSION: Final = 4
+VERSION: Final = 5
 
 
 def migrate(data: Any) -> Data:

@@ -15,6 +15,7 @@ from pydantic import Field, PrivateAttr, model_validator
 
 from relief.compose.strokes import Stroke
 from relief.errors import RecipeError
+from relief.figures import unit_by_size
 from relief.parameters import Parameters
 from relief.recipe.delivery import Delivery
 from relief.recipe.document import Document
@@ -38,7 +39,7 @@ def _keep_stroke(digest: str, stroke: Any) -> tuple[str, bytes]:
 class Recipe(Document):
     """The whole piece."""
 
-    version: Literal[4] = VERSION
+    version: Literal[5] = VERSION
     sources: dict[str, SourceReference]
     reliefs: dict[str, Relief] = Field(min_length=1)
     surface: Surface = Surface()
@@ -98,6 +99,11 @@ class Recipe(Document):
     def shown(self) -> Relief:
         """The relief that is worked on."""
         return self.reliefs[self._shown]
+
+    @property
+    def unit(self) -> str:
+        """The unit that all lengths of the piece are shown in."""
+        return self.surface.unit or unit_by_size(max(self.main.final_footprint.sides))
 
     def showing(self, key: str) -> Self:
         """The recipe with another relief being worked on; the main one where there is none of that key."""

@@ -55,7 +55,8 @@ class Built:
         named: dict[str, Any] = {item.name: arrays[item.name] for item in fields(Mesh) if item.name in arrays}
         named |= {name: named["corners"] for name in SHARED if name not in named}
         parts = tuple(
-            Part(name, width, height, tuple(low), tuple(high)) for name, width, height, low, high in told["parts"]
+            Part(name, width, height, tuple(low), tuple(high), poles)
+            for name, width, height, low, high, poles in told["parts"]
         )
         mesh = Mesh(**named, part_list=parts, middle=tuple(told["middle"]))
         angles = tuple(tuple(pair) for pair in told["angles"]) if told["angles"] else None

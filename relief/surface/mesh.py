@@ -19,6 +19,7 @@ class Part(NamedTuple):
         name: what it is called.
         width, height: the real lengths that the part's own u and v from 0 to 1 stand for, mm.
         low, high: the box around its true surface, mm about the mesh's middle; the same however it is subdivided.
+        has_poles: whether its own v of 0 and of 1 is one point each, half a turn apart.
     """
 
     name: str
@@ -26,6 +27,7 @@ class Part(NamedTuple):
     height: float
     low: tuple[float, float, float] = (0.0, 0.0, 0.0)
     high: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    has_poles: bool = False
 
 
 @dataclass(frozen=True)

@@ -18,9 +18,6 @@ from relief.surface.tessellation import AnyTessellation
 from relief.surface.tessellation.levels import Levels
 
 HIGHEST_LEVEL = 10
-UNITS = {"mm": 1, "cm": 10, "m": 1000, "km": 1_000_000, "in": 25.4}
-"""mm of each unit that lengths are shown in."""
-
 FARTHEST = 1_000_000_000
 
 
@@ -28,9 +25,9 @@ class Surface(Parameters):
     """The shape, where it stands, how the relief lies on it, and what carries another one."""
 
     shape: AnyShape = Plane()
-    unit: Literal["mm", "cm", "m", "km", "in"] = choice(
-        "mm", {"mm": "mm", "cm": "cm", "m": "m", "km": "km", "in": "inches"}, label="Shown in",
-        help="The unit that lengths of the surface are shown and typed in. They are kept in mm.",
+    unit: Literal["", "mm", "cm", "m", "km", "in"] = choice(
+        "", {"": "By size", "mm": "mm", "cm": "cm", "m": "m", "km": "km", "in": "inches"}, label="Shown in",
+        help="The unit that all lengths of the piece are shown and typed in. By size that is mm, and m from 10 m on.",
     )  # fmt: skip
     turned: bool = switch(
         False, label="Faces turned",

@@ -10,9 +10,11 @@ import numpy as np
 import trimesh
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 from scipy.interpolate import RegularGridInterpolator
+from scipy.ndimage import map_coordinates
 
 from relief.displace.forecast import PREVIEW, Limit
 from relief.errors import RecipeError, TooManyFacesError
+from relief.inspect.mesh_findings import find_in_mesh
 from relief.inspect.start import start_from_nothing
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -184,6 +186,88 @@ class ErrorTests(TessellateTestCase):
             self.assertLess(np.abs(off).max(), error)
             self.assertLess(told.worst, error)
             self.assertAlmostEqual(told.error / np.sqrt(np.mean(off**2)), 1, delta=0.1)
+
+    @long
+    def test_sparse_bumps_are_not_missed(self):
+        """Small domes far apart, in 200 000 places that no search knows of: bilinear between texels by SciPy."""
+        bumps = {"layers.0.content.spacing": 90, "layers.0.content.radius": 7, "amplitude": 9}
+        for error in (0.5, 0.2):
+            pipeline = self.pipeline(
+                "dots", bumps, longest=300, shape={"kind": "plane", "segments": 7},
+                mapping={"kind": "uv", "sampling": "bilinear"}, tessellation={"kind": "error", "error": error},
+            )  # fmt: skip
+            mesh, told = self.engine.run(pipeline.displaced()), self.engine.run(pipeline.deviation())
+            field = self.engine.run(pipeline.pipelines["main"].height())
+            low, high = mesh.positions.min(axis=0)[:2], mesh.positions.max(axis=0)[:2]
+            shares = np.random.default_rng(3).uniform(0.02, 0.98, (200_000, 2))
+            rows, columns = field.samples.shape
+            at = np.stack([(1 - shares[:, 1]) * rows - 0.5, shares[:, 0] * columns - 0.5])
+            true = 9 * (
+                map_coordinates(field.samples.astype(float), at, order=1) - pipeline.pipelines["main"].relief.midlevel
+            )
+            flat = Triangulation(mesh.positions[:, 0], mesh.positions[:, 1], mesh.corners.reshape(-1, 3))
+            off = np.abs(LinearTriInterpolator(flat, mesh.positions[:, 2])(*(low + shares * (high - low)).T) - true)
+            self.assertLess(off.max(), error)
+            self.assertLess(told.worst, error)
+            self.assertLess(off.max(), 1.1 * told.worst)
+
+    def test_an_error_that_is_not_kept_is_said_with_its_place(self):
+        way = {"kind": "error", "error": 0.5, "most_level": 2}
+        pipeline = self.pipeline("dots", {"amplitude": 20}, shape={"kind": "plane", "segments": 9}, tessellation=way)
+        told = self.engine.run(pipeline.deviation())
+        self.assertGreater(told.worst, 1)
+        base = self.engine.run(pipeline.base()).positions
+        self.assertTrue((np.abs(told.where) <= np.abs(base).max(axis=0) + 1e-3).all())
+        found = {item.kind: item for item in find_in_mesh(pipeline, self.engine, None)}
+        self.assertIn("instead of at most 0.5 mm", found["error"].reason)
+        further = {**way, "most_level": found["error"].mend.changes["surface.tessellation.most_level"]}
+        mended = self.pipeline("dots", {"amplitude": 20}, shape={"kind": "plane", "segments": 9}, tessellation=further)
+        self.assertLess(self.engine.run(mended.deviation()).worst, told.worst)
+
+    @long
+    def test_what_is_forecast_of_round_shapes_is_built(self):
+        for kind in ("sphere", "cylinder"):
+            for way in ({"kind": "error", "error": 1.5}, {"kind": "edge", "edge": 17}):
+                with self.subTest(kind, **way):
+                    shape = {"kind": kind, "diameter": 300, "segments": 48}
+                    mapping = {"kind": "uv", "sizing": "fit"}
+                    pipeline = self.pipeline("waves", {"amplitude": 12}, shape=shape, mapping=mapping, tessellation=way)
+                    forecast, mesh = pipeline.final().forecast(self.engine), self.engine.run(pipeline.displaced())
+                    self.assertTrue(1 / 1.25 < forecast.faces / mesh.faces < 1.25, (forecast.faces, mesh.faces))
+
+
+class PoleTests(TessellateTestCase):
+    """At a pole of a sphere a whole line of the relief is one point (common practice, no source)."""
+
+    def moved(self, fade: float) -> tuple[np.ndarray, np.ndarray, float]:
+        """Of each vertex its latitude and how far it moves, and how far the mean height does."""
+        mapping = {"kind": "uv", "sizing": "fit", "pole_fade": fade, "repeats_across": 9, "repeats_down": 5}
+        pipeline = self.pipeline(
+            "dots", {"amplitude": 10, "midlevel": 0.25}, shape={"kind": "sphere", "diameter": 300, "segments": 64},
+            mapping=mapping, level=2,
+        )  # fmt: skip
+        positions = self.engine.run(pipeline.displaced()).positions.astype(float)
+        radius = np.linalg.norm(positions, axis=1)
+        heights = self.engine.run(pipeline.pipelines["main"].height()).samples
+        return np.degrees(np.arcsin(positions[:, 1] / radius)), radius - 150, 10 * float(heights.mean() - 0.25)
+
+    def test_the_relief_fades_to_its_mean_within_the_angle(self):
+        latitude, moved, mean = self.moved(15)
+        np.testing.assert_allclose(moved[np.abs(latitude) > 89.9], mean, atol=1e-3)
+        _, whole, _ = self.moved(0)
+        far = np.abs(latitude) < 74.9
+        np.testing.assert_allclose(moved[far], whole[far], atol=1e-3)
+        # halfway between, a smooth step leaves a half
+        halfway = np.abs(np.abs(latitude) - 82.5) < 0.8
+        self.assertGreater(halfway.sum(), 100)
+        share = np.ptp(moved[halfway]) / np.ptp(whole[halfway])
+        self.assertAlmostEqual(share, 0.5, delta=0.1)
+
+    def test_without_it_spikes_stand_at_the_poles(self):
+        latitude, whole, _ = self.moved(0)
+        near = np.abs(latitude) > 87
+        faded = self.moved(10)[1]
+        self.assertLess(np.ptp(faded[near]), 0.35 * np.ptp(whole[near]))
 
 
 class BudgetTests(TessellateTestCase):

@@ -117,4 +117,4 @@ def dunes(read_source: ReadSource, engine: Engine) -> Recipe:
     ):
         recipe = with_layer(recipe, "gradient_noise", name, changes)
     recipe = recipe.with_changes({"amplitude": 250_000, "midlevel": 0.5})
-    return recipe.with_changes({"surface.shape.segments": 64, "surface.level": 3, "surface.unit": "km"})
+    return recipe.with_changes({"surface.shape.segments": 64, "surface.level": 3})

@@ -361,7 +361,7 @@ onDrag({
   draft: tryOut,
   commit: (path, value) => {
     const input = document.getElementById(`section-${path}`) ?? document.getElementsByName(path)[0];
-    input.value = value;
+    input.value = input.dataset.per ? Number((value / input.dataset.per).toPrecision(10)) : value;
     commit(input);
   },
 });

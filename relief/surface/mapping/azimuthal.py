@@ -20,6 +20,7 @@ class AzimuthalMapping(Mapping):
     title: ClassVar[str] = "Azimuthal"
     about: ClassVar[str] = "Like a cloth over a chosen pole"
     turns: ClassVar[tuple[bool, bool]] = (True, True)
+    has_poles: ClassVar[bool] = True
     kind: Literal["azimuthal"] = "azimuthal"
     pole_latitude: float = number(
         90, -90, 90, label="Pole, up", unit="°", step=1,
@@ -28,6 +29,9 @@ class AzimuthalMapping(Mapping):
     pole_longitude: float = number(
         0, -180, 180, label="Pole, around", unit="°", step=1, help="How far to the right of the front the pole lies.",
     )  # fmt: skip
+
+    def degrees_from_poles(self, mesh: Mesh, drawn: Unrolled) -> np.ndarray:
+        return np.asarray(180 - 360 * np.hypot(*(drawn.places - 0.5).T))  # opposite the one that it is laid over
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
         points = self._from_pivot(mesh, bounds)

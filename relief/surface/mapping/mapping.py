@@ -57,12 +57,18 @@ class Laid:
         uv: float64 (places, 2); each whole number is one repeat further.
         corners: int32 (corners,), the place of each corner.
         mixed: for a soft passage, places of which the heights are mixed, each with the place of each corner and with
-            weights, float32 (places,); empty where the heights are those at `uv`.
+            weights, float32 (places,); empty where the heights are those at `uv`. What the weights leave of 1 is the
+            mean height of the relief: it fades to that near a pole.
     """
 
     uv: np.ndarray
     corners: np.ndarray
     mixed: tuple[tuple[np.ndarray, np.ndarray, np.ndarray], ...] = ()
+
+    @property
+    def is_passage(self) -> bool:
+        """Whether heights of several places are mixed."""
+        return len(self.mixed) > 1
 
 
 class Mapping(Parameters):
@@ -72,6 +78,8 @@ class Mapping(Parameters):
     about: ClassVar[str] = ""
     turns: ClassVar[tuple[bool, bool]] = (False, False)
     """Which of its two directions is an angle: fixed in world, that one is counted in turns and not in mm."""
+    has_poles: ClassVar[bool] = False
+    """Whether it may have places where a whole line of the relief becomes one point."""
     kind: str
     sizing: Sizing = choice(
         "real", {"fit": "Fit", "real": "By real size", "world": "Fixed in world"}, label="Sizing",
@@ -102,6 +110,11 @@ class Mapping(Parameters):
     )  # fmt: skip
     mirror_across: bool = switch(False, label="Mirror across", help="Exchanges left and right.")
     mirror_down: bool = switch(False, label="Mirror down", help="Exchanges up and down.")
+    pole_fade: float = number(
+        10, 0, 60, label="Fade at poles", unit="°", step=1, slider=(0, 45), zero="not at all",
+        help="At a pole the relief is squeezed without end. Within this angle it fades to its mean height, so that no "
+        "spikes stand there.",
+    )  # fmt: skip
     sampling: Sampling = choice(
         "bicubic", SAMPLING_NAMES, label="Between texels",
         help="Nearest shows every texel as a step. Bilinear joins them by straight lines, bicubic by smooth curves.",
@@ -112,7 +125,8 @@ class Mapping(Parameters):
         return self.title
 
     def unused(self, around: Surroundings) -> set[str]:
-        return set() if self.sizing == "real" else {"whole"}
+        without_poles = set() if self.has_poles else {"pole_fade"}
+        return without_poles | (set() if self.sizing == "real" else {"whole"})
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
         """The corners of a mesh rolled out; and for a soft passage, those that are mixed."""
@@ -133,13 +147,19 @@ class Mapping(Parameters):
             bounds: of what the relief is laid on, about the mesh's middle.
         """
         drawn, mixed = self.unroll(mesh, bounds)
-        return Laid(
-            self._size(drawn, footprint),
-            drawn.corners,
-            tuple(
-                (self._size(item, footprint), item.corners, item.weights) for item in mixed if item.weights is not None
-            ),
+        uv = self._size(drawn, footprint)
+        passage = tuple(
+            (self._size(item, footprint), item.corners, item.weights) for item in mixed if item.weights is not None
         )
+        apart = self.degrees_from_poles(mesh, drawn) if self.pole_fade and not passage else None
+        if apart is not None:
+            near = np.clip(apart / self.pole_fade, 0, 1)
+            passage = ((uv, drawn.corners, (near * near * (3 - 2 * near)).astype(np.float32)),)
+        return Laid(uv, drawn.corners, passage)
+
+    def degrees_from_poles(self, mesh: Mesh, drawn: Unrolled) -> np.ndarray | None:
+        """How far each place lies from the nearest pole, degrees: float64 (places,); none where there is no pole."""
+        return None
 
     def count_repeats(self, lengths: np.ndarray, footprint: Footprint) -> np.ndarray:
         """Repeats (across, down) over lengths in mm, float64 (..., 2); not told for one that is fixed in world."""

@@ -15,7 +15,16 @@ class OwnMapping(Mapping):
 
     title: ClassVar[str] = "Own UV"
     about: ClassVar[str] = "As the shape or the mesh brings it"
+    has_poles: ClassVar[bool] = True
     kind: Literal["uv"] = "uv"
+
+    def degrees_from_poles(self, mesh: Mesh, drawn: Unrolled) -> np.ndarray | None:
+        if not any(part.has_poles for part in mesh.part_list):
+            return None
+        of_places = np.zeros(len(mesh.uv), np.int64)
+        of_places[mesh.uv_corners] = mesh.parts[mesh.face_of_corners]
+        with_poles = np.array([part.has_poles for part in mesh.part_list])[of_places]
+        return np.where(with_poles, 180 * np.minimum(mesh.uv[:, 1], 1 - mesh.uv[:, 1]), 180.0)
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
         sizes = np.array([(part.width, part.height) for part in mesh.part_list], np.float64)

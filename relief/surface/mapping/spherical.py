@@ -17,7 +17,11 @@ class SphericalMapping(Mapping):
     title: ClassVar[str] = "Spherical"
     about: ClassVar[str] = "Longitude and latitude"
     turns: ClassVar[tuple[bool, bool]] = (True, True)
+    has_poles: ClassVar[bool] = True
     kind: Literal["spherical"] = "spherical"
+
+    def degrees_from_poles(self, mesh: Mesh, drawn: Unrolled) -> np.ndarray:
+        return np.asarray(180 * np.minimum(drawn.places[:, 1], 1 - drawn.places[:, 1]))
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
         points = self._from_pivot(mesh, bounds)

@@ -37,6 +37,8 @@ class Shape(Parameters):
     inward: ClassVar[bool] = False
     """Whether it is seen from inside."""
     is_round: ClassVar[bool] = False
+    has_poles: ClassVar[bool] = False
+    """Whether its own UV has poles, where a whole line is one point."""
     """Whether its true surface is curved between the vertices of its mesh."""
     kind: str
     smoothing: float = number(

@@ -21,6 +21,7 @@ class Sphere(Shape):
     about: ClassVar[str] = "A ball, a knob, a planet"
     closes: ClassVar[tuple[bool, bool]] = (True, False)
     is_round: ClassVar[bool] = True
+    has_poles: ClassVar[bool] = True
     kind: Literal["sphere"] = "sphere"
     diameter: float = length(1000, label="Diameter", help="From side to side.")
     segments: int = number(
@@ -33,9 +34,8 @@ class Sphere(Shape):
 
     def patches(self, footprint: Footprint) -> list[Patch]:
         girth = np.pi * self.diameter
-        return [
-            Patch(Part("all", girth, girth / 2), self.segments, max(2, self.segments // 2), self._place, curved=True)
-        ]
+        whole = Part("all", girth, girth / 2, has_poles=True)
+        return [Patch(whole, self.segments, max(2, self.segments // 2), self._place, curved=True)]
 
     def _place(self, u: np.ndarray, v: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         x, z = around(u)

@@ -25,6 +25,10 @@ class Deviation(Tessellation):
         help="How far the true displaced surface may be from the mesh, measured along the direction it moves in.",
     )  # fmt: skip
 
+    @property
+    def allowed(self) -> float:
+        return self.error
+
     def pieces(self, measured: Measured) -> np.ndarray:
         # halving all edges makes four of each and leaves a quarter of the error
         found = measured.worst / (self.error * KEPT_BELOW)

@@ -61,7 +61,6 @@ class ScreenSize(Tessellation):
         # the nearest point of the edge, as an edge may pass close by the camera
         share = np.einsum("ij,ij->i", place - one, along) / np.maximum(np.einsum("ij,ij->i", along, along), 1e-12)
         near = one + np.clip(share, 0, 1)[:, None] * along
-        length = np.linalg.norm(along, axis=1)
         far = np.maximum(np.linalg.norm(place - near, axis=1), 1e-6)
-        shown: np.ndarray = length / far * (self.wide / 2 / math.tan(math.radians(FIELD / 2)))
+        shown: np.ndarray = measured.lengths() / far * (self.wide / 2 / math.tan(math.radians(FIELD / 2)))
         return shown

@@ -13,6 +13,10 @@ from relief.parameters import Parameters, control, number
 
 MOST_CUTS = 16
 
+STEEPEST = 8
+"""Times that an edge counts for at most of what it is long before it is displaced, about that of a slope of 83 degrees:
+a step in the relief stays as tall however often its edges are cut."""
+
 
 @dataclass(frozen=True)
 class Measured:
@@ -22,6 +26,7 @@ class Measured:
         edges: int32 (triangles, 3), the edge from each corner to the next one.
         ends: int32 (edges, 2), the vertices of each edge.
         positions: float32 (vertices, 3), where the surface stands, displaced, mm.
+        still: float32 (vertices, 3), where it stands before it is displaced, mm.
         longest: int8 (triangles,), which of the three edges is the longest.
         worst: float32 (triangles,), how far the true surface is at most from each, mm.
         square: float32 (triangles,), the mean of the square of that, mm².
@@ -31,15 +36,19 @@ class Measured:
     edges: np.ndarray
     ends: np.ndarray
     positions: np.ndarray
+    still: np.ndarray
     longest: np.ndarray
     worst: np.ndarray
     square: np.ndarray
     areas: np.ndarray
 
     def lengths(self) -> np.ndarray:
-        """Of each edge, mm: float32 (edges,)."""
-        along = self.positions[self.ends[:, 1]] - self.positions[self.ends[:, 0]]
-        return np.sqrt(np.einsum("ij,ij->i", along, along))
+        """Of each edge as it is displaced, but for steps: float32 (edges,), mm."""
+        moved, still = (
+            np.linalg.norm(places[self.ends[:, 1]] - places[self.ends[:, 0]], axis=1)
+            for places in (self.positions, self.still)
+        )
+        return np.minimum(moved, STEEPEST * still)
 
     def mark(self, pieces: np.ndarray) -> np.ndarray:
         """The edges to cut so that triangles become so many pieces, or come nearer to it: bool (edges,).
@@ -79,6 +88,11 @@ class Tessellation(Parameters):
     @property
     def heading(self) -> str:
         return self.title
+
+    @property
+    def allowed(self) -> float | None:
+        """How far the true surface may be from any triangle, mm; none where it does not say."""
+        return None
 
     def pieces(self, measured: Measured) -> np.ndarray:
         """How many triangles each has to become, as far as can be told: float (triangles,), at least 1."""

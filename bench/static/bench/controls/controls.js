@@ -24,6 +24,9 @@ export function showValues() {
 export function showDraft(changes) {
   for (const [path, value] of Object.entries(changes)) {
     for (const input of document.getElementsByName(path)) showIn(input, value);
+    // a draft is in mm where a handle is dragged; the boxes may show another unit
+    for (const input of document.querySelectorAll(`input[data-at="${path}"]`))
+      showIn(input, Number((value / input.dataset.per).toPrecision(10)));
   }
 }
 

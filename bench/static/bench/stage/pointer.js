@@ -13,6 +13,9 @@ let at = null;
 
 const signed = (value, digits) => (value < 0 ? "−" : "+") + Math.abs(value).toFixed(digits);
 
+/** A length in mm in the unit of the piece, to so many places of a mm. */
+const lengthOf = (mm, places) => (mm / page().per).toFixed(places + Math.round(Math.log10(page().per)));
+
 async function read(x, y) {
   const answer = await askJson(page().value, {
     base: onStage(),
@@ -26,8 +29,8 @@ async function read(x, y) {
   const levels = apart() ? null : levelsAt(x, y);
   const words = [
     `texel ${column}, ${row}`,
-    `${across.toFixed(1)}, ${down.toFixed(1)} mm`,
-    `height ${signed(distance, 3)} mm`,
+    `${lengthOf(across, 1)}, ${lengthOf(down, 1)} ${page().unit}`,
+    `height ${distance < 0 ? "−" : "+"}${lengthOf(Math.abs(distance), 3)} ${page().unit}`,
     `slope ${slope.toFixed(1)}°`,
     `normal ${normal.map((part) => signed(part, 3)).join(" ")}`,
     ...(levels

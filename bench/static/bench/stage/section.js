@@ -138,7 +138,9 @@ export function render() {
   set(arrow, { x1: arrowX, x2: arrowX, y1: top, y2: bottom });
   upper.setAttribute("transform", `translate(${arrowX} ${top})`);
   lower.setAttribute("transform", `translate(${arrowX} ${bottom})`);
-  for (const end of [upper, lower]) describe(end, amplitude, `${amplitude.toPrecision(3)} mm`);
+  const { unit, per } = page();
+  for (const end of [upper, lower])
+    describe(end, amplitude / per, `${Number((amplitude / per).toPrecision(3))} ${unit}`);
   beside("midlevel", 8, y - 11);
   beside("amplitude", arrowX + 12, (top + bottom) / 2 - 11);
   drawTicks(right, base, y);
@@ -188,18 +190,13 @@ function niceStep(perMm, apart) {
   return power * [1, 2, 5, 10].find((factor) => factor * power >= rough);
 }
 
-const UNITS = JSON.parse(drawing.dataset.units);
-
-/** The unit that a length is written in, and its mm. */
-const unitOf = (length) => UNITS.find(([, , from]) => length >= from);
-
 function drawTicks(right, base, zero) {
   ticks.replaceChildren();
   let axis = `M${MARGIN.left} ${base}H${right}`;
   const text = (x, y, content, anchor) =>
     ticks.append(Object.assign(svg("text", { x, y, "text-anchor": anchor }), { textContent: content }));
   const step = niceStep(scale.across, 74);
-  const [unit, per] = unitOf(shown.length);
+  const { unit, per } = page();
   for (let i = 0; i * step <= shown.length * 1.0001; i++) {
     const x = MARGIN.left + i * step * scale.across;
     axis += `M${x} ${base}v6`;
@@ -207,15 +204,13 @@ function drawTicks(right, base, zero) {
   }
   text(right + 20, base + 18, unit, "start");
   const rise = niceStep(scale.up, 24);
-  const [unitOfRise, perRise] = unitOf(rise * 4);
-  if (unitOfRise !== unit) text(MARGIN.left - 9, base + 18, unitOfRise, "end");
   for (let y = zero - rise * scale.up, i = 1; y > MARGIN.top - 4; y -= rise * scale.up, i++) axis += tick(y, i * rise);
   for (let y = zero + rise * scale.up, i = 1; y < base - 6; y += rise * scale.up, i++) axis += tick(y, -i * rise);
   parts.axis.setAttribute("d", axis);
 
   function tick(y, mm) {
     if (Math.abs(y - zero) > 17)
-      text(MARGIN.left - 9, y + 4, `${mm > 0 ? "+" : "−"}${round(Math.abs(mm) / perRise)}`, "end");
+      text(MARGIN.left - 9, y + 4, `${mm > 0 ? "+" : "−"}${round(Math.abs(mm) / per)}`, "end");
     return `M${MARGIN.left - 6} ${y}h6`;
   }
 }
@@ -271,7 +266,8 @@ function onDrawing(event) {
 
 const limits = (path) => {
   const input = document.getElementById(`section-${path}`);
-  return { low: Number(input.min), high: Number(input.max), step: Number(input.dataset.step) };
+  const per = Number(input.dataset.per ?? 1); // mm of its unit
+  return { low: input.min * per, high: input.max * per, step: input.dataset.step * per };
 };
 
 function rounded(path, value, places) {
