@@ -49,8 +49,8 @@ class Field:
     control: Control
     value: Any
     suggested: bool
-    zero: str = ""
-    """What a value of 0 stands for here, in words."""
+    follows: float | None = None
+    """The number that 0 stands for, where 0 takes that of something else."""
 
     @property
     def id(self) -> str:
@@ -68,11 +68,18 @@ class Field:
         return UNITS[unit] if unit else 1
 
     @property
+    def zero(self) -> str:
+        """What a value of 0 stands for, in words, where no number says it."""
+        return self.control.zero if not self.value and self.follows is None else ""
+
+    @property
     def shown(self) -> str:
         """The value as its number box shows it, or as JSON when it is drawn."""
         if self.control.kind == "drawn":
             return json.dumps(self._plain(self.value))
-        return self.value if self.control.kind in ("tint", "text") else say_number(self.value, 10)
+        if self.control.kind in ("tint", "text"):
+            return str(self.value)
+        return say_number(self.value or self.follows or 0, 10)
 
     @staticmethod
     def _plain(value: Any) -> Any:
@@ -170,8 +177,6 @@ def in_unit(item: Field, unit: str) -> Field:
     """A field of a length, shown and typed in another unit; its path then says which."""
     scale = UNITS[unit]
     known = item.control
-    if known.zero and not item.value and not item.zero:
-        item = replace(item, zero=known.zero)
     if known.unit != "mm" or scale == 1 or known.kind != "number":
         return item
     low, high, (first, last) = known.low or 0, known.high or 0, known.slider or (0, 0)
@@ -179,20 +184,21 @@ def in_unit(item: Field, unit: str) -> Field:
         known, unit=unit, low=low / scale, high=high / scale, slider=(first / scale, last / scale),
         step=known.step / scale, default=known.default / scale,
     )  # fmt: skip
-    return replace(item, path=f"{item.path}@{unit}", control=control, value=item.value / scale)
+    follows = None if item.follows is None else item.follows / scale
+    return replace(item, path=f"{item.path}@{unit}", control=control, value=item.value / scale, follows=follows)
 
 
 def _with_size(item: Field, revision: Revision) -> Field:
     """The field of the maps' size with what 0 stands for: the texels that the ground has of itself."""
-    if not item.control.zero or item.value:
+    if not item.control.zero:
         return item
     recipe = revision.read()
     relief, reference = recipe.shown, recipe.sources.get(recipe.shown.layers[0].source)
     source = reference and Source.objects.filter(owner=revision.piece.owner, digest=reference.digest).first()
     if source is None:
-        return replace(item, zero=f"{GROUND} px")
+        return replace(item, follows=GROUND)
     cut = max(relief.final_footprint.sides) / max(relief.footprint.sides)
-    return replace(item, zero=f"{item.control.zero}, {max(source.facts.columns, source.facts.rows) * cut:.0f} px")
+    return replace(item, follows=round(max(source.facts.columns, source.facts.rows) * cut))
 
 
 def _with_tools(group: Group, recipe: Recipe) -> Group:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from bench.models import Revision
 from bench.pages.groups import Field, Group, field_at, in_unit
 from relief.displace.forecast import PREVIEW, final_limit
@@ -17,6 +19,7 @@ from relief.recipe.surface_edits import title_of
 from relief.run.meshes import SurfacePipeline
 from relief.surface.mapping import MAPPINGS
 from relief.surface.mapping.mapping import Mapping
+from relief.surface.mesh import Mesh
 from relief.surface.regions import Region
 from relief.surface.shapes import SHAPES
 from relief.surface.tessellation import TESSELLATIONS
@@ -67,6 +70,11 @@ def surface_context(revision: Revision) -> dict[str, Any]:
     hidden = {"smoothing"} | ({"uv_set"} if own and own.uv_sets < 2 else set())
     shape_fields = [
         field_at(recipe, f"surface.shape.{known.name}") for known in controls(type(shape)) if known.name not in hidden
+    ]
+    across, down, _ = sides = _sides_of(base)
+    followed = {"width": across, "height": down, "longest": max(sides)}
+    shape_fields = [
+        replace(item, follows=followed[item.control.name]) if item.control.zero else item for item in shape_fields
     ]
     more = ["surface.shape.smoothing", "surface.turned", "surface.place_x", "surface.place_y", "surface.place_z"]
     size = Group("Size", [in_unit(item, unit) for item in shape_fields], owner="surface.shape")
@@ -124,6 +132,14 @@ def relief_context(revision: Revision) -> dict[str, Any]:
         "moved_on": moved_on,
         "other_pieces": others,
     }
+
+
+def _sides_of(base: Mesh) -> tuple[float, float, float]:
+    """How long a base mesh is along x, y and z, mm."""
+    low = np.min([part.low for part in base.part_list], axis=0)
+    high = np.max([part.high for part in base.part_list], axis=0)
+    x, y, z = (high - low).tolist()
+    return x, y, z
 
 
 def _size_notes(pipeline: SurfacePipeline, unit: str) -> tuple[str, ...]:
@@ -200,7 +216,7 @@ def _used_fields(recipe: Recipe, owner: str, item: Parameters) -> list[Field]:
 def _subdivision(recipe: Recipe) -> Group:
     owner = "surface.subdivision"
     fields = _used_fields(recipe, owner, recipe.surface.subdivision)
-    return Group("Subdivision", [replace(each, zero=_zero(each)) for each in fields], owner=owner)
+    return Group("Subdivision", fields, owner=owner)
 
 
 def _tessellation(recipe: Recipe, unit: str) -> Group:
@@ -209,10 +225,6 @@ def _tessellation(recipe: Recipe, unit: str) -> Group:
     seldom = [each for each in fields if each.control.name == "most_level"]
     shown = [in_unit(each, unit) for each in fields if each not in seldom]
     return Group(way.title, shown, owner=owner, folded=seldom, folds="How fine at most")
-
-
-def _zero(item: Field) -> str:
-    return item.control.zero if item.control.zero and not item.value else ""
 
 
 def _told_repeats(recipe: Recipe) -> str:

@@ -201,12 +201,12 @@ def _states(
     kept = Pipeline.of(recipe, read_source, longest)
     now = _draft(recipe, draft, longest) if draft else kept
     if proof:
-        return now, Pipeline.of(proof.revision.read(), read_source, longest), f"“{proof.name}”"
+        return now, Pipeline.of(proof.revision.read(), read_source, longest), f"the proof “{proof.name}”"
     if draft:
         return now, kept, "before this change"
     parent = revision.before()
     if parent:
-        return kept, Pipeline.of(parent.read(), read_source, longest), f"before “{revision.label}”"
+        return kept, Pipeline.of(parent.read(), read_source, longest), "before the last change"
     switches = [path for path in kept.relief.paths() if path.endswith(".on")]
     untreated = kept.relief.with_changes(dict.fromkeys(switches, False))
     return kept, replace(kept, relief=untreated), "before any treatment"

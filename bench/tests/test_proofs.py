@@ -46,7 +46,7 @@ class ProofTests(StudioTestCase):
         header, both = unpacked(self.get("bench:preview", self.dunes, base=2, view="lit", against=1))
         np.testing.assert_array_equal(both["pixels"], now["pixels"])
         np.testing.assert_array_equal(both["pixels_against"], then["pixels"])
-        self.assertEqual(header["before_label"], "“Suggested start”")
+        self.assertEqual(header["before_label"], "the proof “Suggested start”")
         held = unpacked(self.get("bench:preview", self.dunes, base=2, view="lit", against=1, before=1))[1]
         np.testing.assert_array_equal(held["pixels"], then["pixels"])
 

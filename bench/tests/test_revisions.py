@@ -81,6 +81,12 @@ class HistoryTests(StudioTestCase):
         self.assertContains(self.post("bench:go-to", piece, 4, number=9), "no such state", status_code=422)
         self.assertContains(self.post("bench:go-to", piece, 1, number=2), "another window", status_code=409)
 
-    def test_the_size_of_the_maps_says_what_the_source_has(self):
-        page = self.client.get(reverse("bench:step", args=[self.piece().pk, "maps"]))
-        self.assertContains(page, "as the source, 64 px")
+    def test_the_size_of_the_maps_is_that_of_the_source_until_it_is_set(self):
+        piece = self.piece()
+        page = self.client.get(reverse("bench:step", args=[piece.pk, "maps"]))
+        self.assertContains(page, 'id="control-maps-resolution" value="64"')
+        self.assertContains(page, 'id="control-maps-resolution-follows" checked')
+        self.assertContains(page, """hx-vals='{"maps.resolution": 64}'> as the source""")
+        answer = self.post("bench:change", piece, 1, **{"maps.resolution": 128, "step": "maps"})
+        self.assertContains(answer, 'id="control-maps-resolution" value="128"')
+        self.assertContains(answer, """hx-vals='{"maps.resolution": 0}'> as the source""")

@@ -35,6 +35,13 @@ class PreviewTests(StudioTestCase):
         self.assertAlmostEqual(float(arrays["section"].max()), middle.max(), delta=0.01)
         self.assertAlmostEqual(header["section_length"], self.recipe(piece).main.footprint.width, places=3)
 
+    def test_the_dashed_line_is_named_in_the_same_words_whatever_was_changed(self):
+        piece = self.piece()
+        for number, change in enumerate(({"amplitude": 7}, {"maps.normal.green": "down"}), 1):
+            self.post("bench:change", piece, number, **change)
+            header, _ = unpacked(self.get("bench:preview", piece, base=number + 1))
+            self.assertEqual(header["before_label"], "before the last change")
+
     def test_a_draft_is_shown_and_not_kept(self):
         piece = self.piece()
         kept, _ = unpacked(self.get("bench:preview", piece, base=1))

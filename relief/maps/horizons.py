@@ -74,7 +74,7 @@ def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
         first, last = FAR[min(len(found), len(FAR)) - 1] if found else (1, NEAR)
         farthest = max(first, int(np.ceil(reach * np.abs(_ahead(spacing, directions)).max())))
         enough = farthest <= (last if found else ENOUGH) or max(rows, columns) <= last
-        around = steps(range(first, (farthest if enough else last) + 1), spacing, directions)
+        around = steps(range(first, (farthest if enough else last) + 1), spacing, directions, reach)
         across, down = (int(np.abs(around[0][..., axis]).max()) for axis in (1, 0))
         found.append(Level(mean, pad(highest, (across, down), wraps), across, down, *around))
         if enough:
@@ -84,7 +84,7 @@ def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
 
 
 def steps(
-    counts: Sequence[int], spacing: tuple[float, float], directions: int
+    counts: Sequence[int], spacing: tuple[float, float], directions: int, reach: float = np.inf
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Where each direction is looked at: on whole texels along its longer axis, between two texels along the other.
 
@@ -92,20 +92,25 @@ def steps(
         counts: how many texels away along the longer axis.
         spacing: width and height of a texel, mm.
         directions: how many, evenly round.
+        reach: mm beyond which nothing is looked at.
 
     Returns:
         int32 (directions, steps, 2, 2), for both texels how far down and to the right; float32 (directions, steps), the
-        share of the second; and float32 (directions, steps), one over the distance in mm.
+        share of the second; and float32 (directions, steps), one over the distance in mm, 0 beyond the reach.
     """
     ahead = _ahead(spacing, directions)
-    offsets = (ahead / np.abs(ahead).max(axis=1, keepdims=True))[:, None, :] * np.array(counts)[None, :, None]
+    longest = np.abs(ahead).max(axis=1)
+    # where texels are longer one way, as many of them would lead beyond the reach there: the last within it is repeated
+    within = np.clip(np.floor(reach * longest * (1 + 1e-6)), counts[0], counts[-1])
+    offsets = (ahead / longest[:, None])[:, None, :] * np.minimum(np.array(counts), within[:, None])[:, :, None]
     first = np.floor(offsets + 1e-9)
     along_rows = np.abs(ahead[:, 0]) < np.abs(ahead[:, 1])  # these lie between two rows, the others between two columns
     aside = np.where(along_rows[:, None, None], (1, 0), (0, 1))
     share = np.clip((offsets - first).sum(axis=-1), 0, 1)
     distance = np.hypot(offsets[..., 0] * spacing[1], offsets[..., 1] * spacing[0])
     places = np.stack([first, first + aside], axis=2).astype(np.int32)
-    return places, share.astype(np.float32), (1 / distance).astype(np.float32)
+    inverse = np.where(distance <= reach * (1 + 1e-6), 1 / distance, 0)
+    return places, share.astype(np.float32), inverse.astype(np.float32)
 
 
 def _ahead(spacing: tuple[float, float], directions: int) -> np.ndarray:
@@ -170,6 +175,9 @@ def find_open_sky(
 
     Up to a reach of 24 texels every texel is looked at. Beyond, wider texels cost this against that: a mean error of
     0.005 on rough ground, 0.001 on smooth hills, and up to 0.04 at the bottom line of a V groove of 70 degrees.
+    Against rays in steps of a quarter texel, on 257 x 190 texels of 2 x 0.5 mm: 99 % of the texels of rough ground and
+    hills are within 0.04; of needles one texel wide, 0.11, and of sheer steps, where it counts whether a ray is looked
+    at within a texel, 0.1 from a reach of 30 texels on and 0.22 at one of two texels.
 
     Args:
         field: the height field.

@@ -46,8 +46,8 @@ class Maps(Parameters):
     """Companions that do not follow the mapping of the relief."""
     resolution: int = number(
         0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192), zero="as the source",
-        help="Texels on the long side of all maps; 0 is the size of the source. The full picture is kept to the end "
-        "and shrunk last.",
+        help="Texels on the long side of all maps; as many as the source has, unless it is set. The full picture is "
+        "kept to the end and shrunk last.",
     )  # fmt: skip
     method: Method = choice(
         "area", METHOD_NAMES, label="Resample",

@@ -42,9 +42,16 @@ class Turn(Placement):
         part = find_kept_part(footprint.width, footprint.height, math.radians(self.angle))
         new_rows, new_columns = max(1, round(rows * part)), max(1, round(columns * part))
         width, height = footprint.width / columns, footprint.height / rows  # texels may be wider than high
+        # whole texels make up the part that is kept, so they are a little larger or smaller than before
+        new_width, new_height = footprint.width * part / new_columns, footprint.height * part / new_rows
         cosine, sine = math.cos(math.radians(self.angle)), math.sin(math.radians(self.angle))
         # from a place of the result to a place of the picture, both seen from their middles, rows downwards
-        matrix = np.array([[cosine, -sine * height / width], [sine * width / height, cosine]])
+        matrix = np.array(
+            [
+                [cosine * new_width / width, -sine * new_height / width],
+                [sine * new_width / height, cosine * new_height / height],
+            ]
+        )
         middle = np.array([(columns - 1) / 2, (rows - 1) / 2])
         shift = middle - matrix @ np.array([(new_columns - 1) / 2, (new_rows - 1) / 2])
         affine = np.vstack([np.column_stack([matrix, shift]), (0, 0, 1)])

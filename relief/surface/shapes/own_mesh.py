@@ -33,7 +33,7 @@ class OwnMesh(Shape):
     """The key of the source."""
     longest: float = number(
         0, 0, LONGEST, label="Longest side", unit="mm", step=1, slider=(0, 10_000), zero="as the file",
-        help="How long its longest side is. 0 is as the file and its unit say.",
+        help="How long its longest side is; as the file and its unit say, unless another length is set.",
     )  # fmt: skip
     unit: Literal["mm", "cm", "m", "in"] = choice(
         "mm", {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}, label="Unit of the file",

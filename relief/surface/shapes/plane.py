@@ -22,11 +22,12 @@ class Plane(Shape):
     kind: Literal["plane"] = "plane"
     width: float = number(
         0, 0, LONGEST, label="Width", unit="mm", step=1, slider=(0, 10_000), zero="as the relief",
-        help="0 is as wide as the relief. A wider one shows more of it, or a larger one, as the sizing says.",
+        help="As wide as the relief, unless another width is set. A wider one shows more of it, or a larger one, as "
+        "the sizing says.",
     )  # fmt: skip
     height: float = number(
         0, 0, LONGEST, label="Height", unit="mm", step=1, slider=(0, 10_000), zero="as the relief",
-        help="0 is as high as the relief.",
+        help="As high as the relief, unless another height is set.",
     )  # fmt: skip
     segments: int = number(
         16, 1, 2000, label="Base segments", step=1, slider=(1, 100),
