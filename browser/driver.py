@@ -60,7 +60,7 @@ def chromium(downloads: Path, *flags: str) -> webdriver.Chrome:
 
 
 @tag("browser")
-@override_settings(DEBUG=False)
+@override_settings(DEBUG=False, INTAKE_AT_ONCE=600)
 class BrowserTestCase(StaticLiveServerTestCase):
     """A live server with an empty studio and one browser for the whole class."""
 

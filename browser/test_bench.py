@@ -147,7 +147,7 @@ class RouteTests(BrowserTestCase):
         self.settled()
         changed = self.middle()
         self.assertGreater(np.abs(changed - flat).mean(), 0.02)
-        self.assertIn("dashed: before “Amplitude", self.text("#section-note"))
+        self.assertIn("dashed: before the last change", self.text("#section-note"))
         ActionChains(self.driver).key_down("b").perform()
         self.settled()
         held = self.middle()

@@ -71,6 +71,11 @@ class PhotoTests(BrowserTestCase):
 
 
 class RigTests(BrowserTestCase):
+    def setUp(self):
+        super().setUp()
+        self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
+        HUEY.immediate = True
+
     def test_photos_are_dropped_their_ball_is_marked_and_they_become_maps(self):
         _, photos = shots()
         paths = [save(self.downloads, f"plate-{number}.jpg", jpeg(photo)) for number, photo in enumerate(photos, 1)]
@@ -89,8 +94,16 @@ class RigTests(BrowserTestCase):
         made.refresh_from_db()
         for found, asked in zip(made.lights, LIGHTS, strict=True):
             self.assertLess(abs((found[0] - asked[0] + 180) % 360 - 180), 15)
-        self.until(lambda: self.all(".s-sun"))
+        azimuth = made.lights[0][0]
+        self.until(
+            lambda: abs(float(self.find('[name="azimuth-0"]').get_attribute("value")) - azimuth) < 0.1,
+            "the lights are shown",
+        )
+        self.until(lambda: self.driver.execute_script("return document.readyState === 'complete'"))
         before = self.find('[name="azimuth-0"]').get_attribute("value")
+        self.driver.execute_script(
+            "arguments[0].scrollIntoView({block: 'center', behavior: 'instant'})", self.all(".s-sun")[0]
+        )
         self.drag(self.all(".s-sun")[0], (0, 12))
         self.assertNotEqual(self.find('[name="azimuth-0"]').get_attribute("value"), before)
         self.drag(self.all(".s-sun")[0], (0, -12))
@@ -102,8 +115,6 @@ class RigTests(BrowserTestCase):
         )
 
     def test_the_rig_photographs_a_surface_that_waits_on_the_shelf(self):
-        self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
-        HUEY.immediate = True
         self.enterContext(mock.patch.multiple(tasks, SETTLING=0, SIZE=96))
         self.open("/rig/")
         Select(self.find("#rig-surface")).select_by_value("driftwood-panel")

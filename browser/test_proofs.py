@@ -34,7 +34,7 @@ class ProofTests(BrowserTestCase):
         self.find("[data-compare]").click()
         self.until(lambda: "0.5 mm" in self.text("#differences"))
         self.settled()
-        self.assertIn("dashed: “Suggested start”", self.text("#section-note"))
+        self.assertIn("dashed: the proof “Suggested start”", self.text("#section-note"))
         grip = self.find("#wipe g")
         middle = self.halves(0.5)
         self.assert_same(self.pixels("#flat"), second, middle[0])

@@ -69,9 +69,11 @@ class MovedReliefTests(TestCase):
     def test_a_turn_agrees_with_scipy(self):
         """scipy.ndimage.affine_transform by cubic splines, on a field so smooth that both agree inside."""
         smooth = scipy.ndimage.gaussian_filter(rough(120, 160, seed=5), 4)
-        out = Turn(angle=7).treat(field(smooth, 160, 120)).samples
+        turned = Turn(angle=7).treat(field(smooth, 160, 120))
+        out = turned.samples
+        texel = np.array([turned.footprint.height, turned.footprint.width]) / out.shape  # they were 1 mm
         cosine, sine = math.cos(math.radians(7)), math.sin(math.radians(7))
-        matrix = np.array([[cosine, sine], [-sine, cosine]])
+        matrix = np.array([[cosine, sine], [-sine, cosine]]) * texel
         middle, new_middle = (np.array(shape) / 2 - 0.5 for shape in (smooth.shape, out.shape))
         expected = scipy.ndimage.affine_transform(
             smooth, matrix, middle - matrix @ new_middle, out.shape, order=3, mode="nearest"

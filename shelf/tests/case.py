@@ -55,4 +55,6 @@ def three_maps() -> list[np.ndarray]:
 
 class ShelfTestCase(TestCase):
     def setUp(self):
-        self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))
+        media = self.enterContext(tempfile.TemporaryDirectory())
+        # however busy the machine is, nothing goes on in the background but where a test asks for it
+        self.enterContext(override_settings(MEDIA_ROOT=media, INTAKE_AT_ONCE=600))
