@@ -52,7 +52,7 @@ class IntakeTests(ShelfTestCase):
         self.assertEqual(Source.objects.count(), 7)
 
     def test_it_goes_on_where_the_request_left_off(self):
-        clock = iter([0, 0, 0, 0, *[100] * 50])
+        clock = iter([0, 0, 0, 0, *[1000] * 50])
         with mock.patch("shelf.uploads.time", mock.Mock(monotonic=lambda: next(clock))):
             answer = self.keep(upload(self.pictures(5)))
         arrival = Arrival.objects.get()
