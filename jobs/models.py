@@ -70,7 +70,7 @@ class Job(Made):
         """Whether its bundle has the very bytes that were written."""
         try:
             told = self.path.stat()
-            return self.is_there and (not self.digest or self.digest == _digest(self.path, told.st_mtime_ns))
+            return self.is_there and (not self.digest or self.digest == find_digest(self.path, told.st_mtime_ns))
         except OSError:
             return False
 
@@ -120,7 +120,7 @@ class Build(Made):
 
 
 @lru_cache(maxsize=256)
-def _digest(place: Path, _written: int) -> str:
+def find_digest(place: Path, _written: int) -> str:
     """SHA-256 of a file as it was last written."""
     with place.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()

@@ -7,6 +7,7 @@ Conventions that hold everywhere: samples are float32 of shape (rows, columns), 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -98,6 +99,11 @@ class HeightField:
     grain: float = 0.0
     amplitude: float = 1.0
     levels: np.ndarray | None = None
+
+    @cached_property
+    def mean(self) -> float:
+        """The mean of all samples."""
+        return float(self.samples.mean(dtype=np.float64))
 
     @property
     def size(self) -> tuple[int, int]:

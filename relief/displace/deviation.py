@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.displace.distances import mean_height
 from relief.filters.sample import TAPS, height_at
 from relief.height import HeightField
 from relief.kernels import helper, inlined, kernel, prange
@@ -171,7 +170,7 @@ def places_of(item: Covered, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray
 
 def rest_of(item: Covered, field: HeightField) -> float:
     """The height that stands where no place of a relief counts; it is asked for only where that may be."""
-    return mean_height(field) if item.laid.mixed else 0.0
+    return field.mean if item.laid.mixed else 0.0
 
 
 @kernel

@@ -36,17 +36,12 @@ def find_distances(
     return mean_at_vertices(mesh.corners, of_corners, len(mesh.positions)) * covered.left
 
 
-def mean_height(field: HeightField) -> float:
-    """The mean of a relief, which it fades to where it is squeezed without end."""
-    return float(field.samples.mean(dtype=np.float64))
-
-
 def sample_laid(laid: Laid, field: HeightField, mapping: Mapping) -> np.ndarray:
     """The height at each corner: float32 (corners,)."""
     if not laid.mixed:
         at_places = sample_heights(field, laid.uv[:, 0], laid.uv[:, 1], mapping.sampling)
         return at_places[laid.corners]
-    rest = np.float32(mean_height(field))  # heights are those above the mean, what no place counts for is that
+    rest = np.float32(field.mean)  # heights are those above the mean, what no place counts for is that
     total = np.full(len(laid.corners), rest)
     for uv, corners, weights in laid.mixed:
         found = np.zeros(len(uv), np.float32)

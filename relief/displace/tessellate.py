@@ -90,7 +90,7 @@ def tessellate(
         state, look = _look_at(state, surface, carried)
         marked = look.mark(way)
         if not marked.any() and way.allowed:
-            state, look = _look_again(state, look, surface, carried)
+            state, look = look.again(state, way.allowed, carried)
             marked = look.mark(way)
         if not marked.any():
             break
@@ -144,6 +144,16 @@ class _Look:
     longest: np.ndarray
     measured: Measured
     halved: np.ndarray
+    covered: CoveredMesh
+
+    def again(self, state: _State, allowed: float, carried: Carried) -> tuple[_State, _Look]:
+        """The same, once more at other places where the error comes near to what is allowed, mm."""
+        near = ~state.checked & (state.worst > CHECKED_FROM * allowed)
+        worst, square = state.find_deviations(self.covered, carried, near, rows=2)
+        worst = np.where(near, np.maximum(worst, state.worst), state.worst)
+        square = np.where(near, square, state.square)
+        state = replace(state, worst=worst, square=square, checked=np.ones_like(state.checked))
+        return state, replace(self, measured=replace(self.measured, worst=worst, square=square))
 
     def mark(self, way: Tessellation) -> np.ndarray:
         """The edges that are asked to be cut; what has been cut as often as it may be asks for no more."""
@@ -191,20 +201,7 @@ def _look_at(state: _State, surface: Surface, carried: Carried) -> tuple[_State,
     areas = np.linalg.norm(face_areas(raised.positions, raised.offsets, raised.corners), axis=1)
     of_corners = edges.of_corners.reshape(-1, 3)
     measured = Measured(of_corners, edges.vertices, moved, raised.positions, longest, state.worst, state.square, areas)
-    return state, _Look(edges, longest, measured, state.halved)
-
-
-def _look_again(state: _State, look: _Look, surface: Surface, carried: Carried) -> tuple[_State, _Look]:
-    """The same, once more at other places where the error comes near to what is allowed."""
-    near = ~state.checked & (state.worst > CHECKED_FROM * (surface.tessellation.allowed or 0))
-    covered, _ = carried.lay_on(raise_softly(state.mesh, surface.form), surface)
-    worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, near, rows=2)
-    if state.patches and state.round:
-        worst, square = add_sags(worst, square, find_sags(state.mesh))
-    worst = np.where(near, np.maximum(worst, state.worst), state.worst)
-    square = np.where(near, square, state.square)
-    state = replace(state, worst=worst, square=square, checked=np.ones_like(state.checked))
-    return state, replace(look, measured=replace(look.measured, worst=worst, square=square))
+    return state, _Look(edges, longest, measured, state.halved, covered)
 
 
 def too_many_triangles(way: Tessellation, asked: float, most: int) -> TooManyFacesError:
@@ -270,15 +267,20 @@ class _State:
 
     def weigh(self, covered: CoveredMesh, carried: Carried, fewest: int) -> _State:
         """The state with the deviations of the triangles that are new."""
-        worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, ~self.known, fewest)
-        if self.patches and self.round:
-            worst, square = add_sags(worst, square, find_sags(self.mesh))
+        worst, square = self.find_deviations(covered, carried, ~self.known, fewest)
         return replace(
             self,
             worst=np.where(self.known, self.worst, worst),
             square=np.where(self.known, self.square, square),
             known=np.ones_like(self.known),
         )
+
+    def find_deviations(
+        self, covered: CoveredMesh, carried: Carried, chosen: np.ndarray, fewest: int = CLOSELY, rows: int = 1
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """`worst` and `square` of the chosen triangles, with what a round base adds."""
+        worst, square, _ = deviations_of_triangles(covered, carried.heights, carried.depths, chosen, fewest, rows)
+        return add_sags(worst, square, find_sags(self.mesh)) if self.patches and self.round else (worst, square)
 
     def cut(self, edges: Edges, longest: np.ndarray, marked: np.ndarray) -> _State:
         """The state with triangles cut at edges whose marks are closed."""
