@@ -35,6 +35,9 @@ STATE = """return JSON.stringify({
 })"""
 """What the page is waiting for, told where a test waits in vain."""
 
+REPLACED = 20
+"""Times that an element may be replaced while something is done with it."""
+
 ABORTED = ("htmx:sendAbort", "htmx:afterRequest")
 """What htmx says of a request that its page took back for a newer one; of one that failed it says more."""
 
@@ -104,8 +107,41 @@ class BrowserTestCase(StaticLiveServerTestCase):
     def all(self, selector: str):
         return self.driver.find_elements(By.CSS_SELECTOR, selector)
 
+    def with_element(self, selector: str, act: Callable):
+        """Does something with an element; again where the page replaced it at that moment, as it does every second."""
+        for _ in range(REPLACED):
+            try:
+                return act(self.find(selector))
+            except StaleElementReferenceException:
+                continue
+        return act(self.find(selector))
+
+    def click(self, selector: str):
+        self.with_element(selector, lambda element: element.click())
+
+    def click_unseen(self, selector: str):
+        """Clicks on an element that may lie outside the window or under another."""
+        self.run_script("document.querySelector(arguments[0]).click()", selector)
+
+    def scroll_to(self, selector: str):
+        self.run_script("document.querySelector(arguments[0]).scrollIntoView({block: 'center'})", selector)
+
+    def enter(self, selector: str, value: str, event: str):
+        """Sets a box, a slider or a list at once, and lets the page know by an event."""
+        script = (
+            "const [selector, value, event] = arguments; const box = document.querySelector(selector);"
+            "box.value = value; box.dispatchEvent(new Event(event, {bubbles: true}))"
+        )
+        self.run_script(script, selector, value, event)
+
+    def type(self, selector: str, keys: str):
+        self.with_element(selector, lambda element: element.send_keys(keys))
+
+    def attribute(self, selector: str, name: str):
+        return self.with_element(selector, lambda element: element.get_attribute(name))
+
     def text(self, selector: str) -> str:
-        return self.find(selector).text
+        return self.with_element(selector, lambda element: element.text)
 
     def run_script(self, script: str, *arguments):
         return self.driver.execute_script(script, *arguments)

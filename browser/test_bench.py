@@ -43,7 +43,7 @@ class RouteTests(BrowserTestCase):
         Image.fromarray(skimage.data.gravel()).save(gravel, "PNG")
         self.open("/")
         self.assertIn("Nothing here yet", self.text("main"))
-        self.find("#pictures").send_keys(save(Path(self._folder), "gravel.png", gravel.getvalue()))
+        self.type("#pictures", save(Path(self._folder), "gravel.png", gravel.getvalue()))
         self.until(lambda: self.all("#facts dl"))
         self.assertIn("/source/", self.driver.current_url)
         facts = self.text("#facts")
@@ -83,30 +83,30 @@ class RouteTests(BrowserTestCase):
         piece = self.begin(step="source")
         self.until(lambda: self.all("#facts dl"))
         self.assertIn("its name says “height”", self.text("#facts"))
-        self.find("[hx-vals*='\"photo\"']").click()
+        self.click("[hx-vals*='\"photo\"']")
         self.until(lambda: self.revision() == "2")
         self.assertEqual(self.recipe(piece).main.layers[0].content.reading, "photo")
         self.until(lambda: self.all("#control-layers-0-content-grey"))
 
     def test_dragging_the_datum_changes_number_pixels_and_section(self):
         piece = self.begin()
-        self.find("[data-view=height]").click()
+        self.click("[data-view=height]")
         self.settled()
-        before, profile = self.middle(), self.find(".s-above").get_attribute("d")
+        before, profile = self.middle(), self.attribute(".s-above", "d")
         self.drag(self.find("#datum-handle"), (0, -18))
         self.until(lambda: self.revision() == "2")
         self.settled()
         midlevel = self.recipe(piece).main.midlevel
         self.assertGreater(midlevel, 0.52)
-        self.assertEqual(float(self.find("#section-midlevel").get_attribute("value")), midlevel)
-        self.assertEqual(float(self.find("#control-midlevel").get_attribute("value")), midlevel)
-        self.assertNotEqual(self.find(".s-above").get_attribute("d"), profile)
+        self.assertEqual(float(self.attribute("#section-midlevel", "value")), midlevel)
+        self.assertEqual(float(self.attribute("#control-midlevel", "value")), midlevel)
+        self.assertNotEqual(self.attribute(".s-above", "d"), profile)
         # with a higher datum less of the relief comes out: less ochre (red over blue), more blue
         redness = [(picture[..., 0] - picture[..., 2]).mean() for picture in (before, self.middle())]
         self.assertLess(redness[1], redness[0] - 0.02)
         # the mean now lies below midlevel: a finding says so, and its mend sets midlevel back to the mean
         self.until(lambda: self.all("[data-finding=swell]"))
-        self.find("[data-finding=swell] button").click()
+        self.click("[data-finding=swell] button")
         self.until(lambda: self.revision() == "3")
         self.assertAlmostEqual(self.recipe(piece).main.midlevel, 0.5, places=3)
         self.until(lambda: not self.all("[data-finding=swell]"))
@@ -118,7 +118,7 @@ class RouteTests(BrowserTestCase):
         self.until(lambda: self.revision() == "2")
         lower = self.recipe(piece).main.amplitude
         self.assertLess(lower, amplitude * 0.8)
-        self.assertEqual(float(self.find("#section-amplitude").get_attribute("value")), lower)
+        self.assertEqual(float(self.attribute("#section-amplitude", "value")), lower)
         self.assertNotIn("amplitude", self.recipe(piece).main.suggested)
         # a value that is what it was is sent back without a redraw; its box stays beside the arrow
         box = self.find("#section-amplitude")
@@ -160,7 +160,7 @@ class RouteTests(BrowserTestCase):
         piece = self.begin()
         amplitude = self.recipe(piece).main.amplitude
         self.set_number("control-amplitude", "9")
-        self.find("#control-layers-0-treatments-2-on").click()
+        self.click("#control-layers-0-treatments-2-on")
         self.until(lambda: self.revision() == "3")
         self.assertTrue(self.recipe(piece).main.layers[0].treatments[2].on)
         self.press_with_control("z")
@@ -168,10 +168,10 @@ class RouteTests(BrowserTestCase):
         self.assertFalse(self.find("#control-layers-0-treatments-2-on").is_selected())
         self.open(f"/piece/{piece.pk}/relief/")  # nothing is kept in the page
         self.settled()
-        self.find("#undo").click()
+        self.click("#undo")
         self.until(lambda: self.revision() == "1")
-        self.assertEqual(float(self.find("#control-amplitude").get_attribute("value")), amplitude)
-        self.find("#redo").click()
+        self.assertEqual(float(self.attribute("#control-amplitude", "value")), amplitude)
+        self.click("#redo")
         self.until(lambda: self.revision() == "2")
         self.assertEqual(self.recipe(piece).main.amplitude, 9)
 
@@ -185,9 +185,7 @@ class RouteTests(BrowserTestCase):
         self.assertEqual(self.revision(), "1", "a draft is not kept")
         ActionChains(self.driver).release().perform()
         self.until(lambda: self.revision() == "2")
-        self.assertEqual(
-            self.recipe(piece).main.amplitude, float(self.find("#control-amplitude").get_attribute("value"))
-        )
+        self.assertEqual(self.recipe(piece).main.amplitude, float(self.attribute("#control-amplitude", "value")))
 
     def test_section_line_is_dragged_and_swapped(self):
         self.begin(heights=np.tile(np.linspace(0.1, 0.9, 256), (256, 1)))
@@ -195,18 +193,18 @@ class RouteTests(BrowserTestCase):
         across = self.run_script(length)
         self.drag(self.find("[data-end='1']"), (-150, 40))
         self.until(lambda: self.run_script(length) != across)
-        profile = self.find(".s-profile").get_attribute("d")
+        profile = self.attribute(".s-profile", "d")
         self.press("x")
-        self.until(lambda: self.find(".s-profile").get_attribute("d") != profile)
+        self.until(lambda: self.attribute(".s-profile", "d") != profile)
         # down a ramp that rises across, the section is level
         self.press("x", "x")
         self.settled()
-        heights = [float(point.split()[1]) for point in self.find(".s-profile").get_attribute("d")[1:].split("L")]
+        heights = [float(point.split()[1]) for point in self.attribute(".s-profile", "d")[1:].split("L")]
         self.assertLess(max(heights) - min(heights), 2)
 
     def test_map_views_show_the_very_bytes_of_the_maps(self):
         piece = self.begin(step="maps")
-        self.find("[data-view=normal]").click()
+        self.click("[data-view=normal]")
         self.settled()
         relief, heights = self.recipe(piece).main, waves()
         rows, columns = heights.shape
@@ -218,20 +216,20 @@ class RouteTests(BrowserTestCase):
         normal = vectors / np.linalg.norm(vectors, axis=-1, keepdims=True) / 2 + 0.5
         whole = self.middle().mean(axis=(0, 1))
         np.testing.assert_allclose(whole, normal.mean(axis=(0, 1)), atol=0.05)
-        self.find("[data-channel=blue]").click()
+        self.click("[data-channel=blue]")
         blue = self.middle()
         self.assertLess(np.abs(blue[..., 0] - blue[..., 2]).max(), 0.01, "one channel alone is grey")
         self.press("]")
         self.until(lambda: self.revision() == "2")
         self.assertAlmostEqual(self.recipe(piece).main.maps.normal.strength, 1.1)
         self.press("t")
-        self.assertEqual(self.find("[data-toggle=repeats]").get_attribute("aria-pressed"), "true")
+        self.assertEqual(self.attribute("[data-toggle=repeats]", "aria-pressed"), "true")
 
     def test_surface_is_drawn_and_differs_when_displaced(self):
         piece = self.begin(step="surface")
-        drawn = lambda: int(self.find("#solid").get_attribute("data-drawn") or 0)  # noqa: E731
+        drawn = lambda: int(self.attribute("#solid", "data-drawn") or 0)  # noqa: E731
         self.until(lambda: drawn() > 0)
-        self.find("[data-camera=front]").click()
+        self.click("[data-camera=front]")
         self.settled()
         for end in self.all("#solid-line g"):  # away from what is looked at
             self.drag(end, (0, -110))
@@ -241,7 +239,7 @@ class RouteTests(BrowserTestCase):
 
         def toggled(name):
             before = drawn()
-            self.find(f"[data-toggle={name}]").click()
+            self.click(f"[data-toggle={name}]")
             self.until(lambda: drawn() > before)
             self.settled()
             return self.middle()
@@ -259,17 +257,17 @@ class RouteTests(BrowserTestCase):
         rows = {row.text.split()[0]: row.text for row in self.all(".levels tbody tr")}
         self.assertIn("262 144", rows["5"].replace("\N{NO-BREAK SPACE}", " "))
         self.assertIn("too many", rows["8"])
-        self.find(".levels [hx-vals*='5']").click()
-        self.until(lambda: self.find("#solid").get_attribute("data-faces") == "262144")
+        self.click(".levels [hx-vals*='5']")
+        self.until(lambda: self.attribute("#solid", "data-faces") == "262144")
         self.assertEqual(self.recipe(piece).surface.level, 5)
 
     def test_the_zip_is_downloaded_and_every_file_opens(self):
         piece = self.begin(step="deliver")
         self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
         HUEY.immediate = True
-        self.find("#build").click()
+        self.click("#build")
         self.until(lambda: self.all("#deliveries [download]"))
-        self.find("#deliveries [download]").click()
+        self.click("#deliveries [download]")
         self.until(lambda: list(self.downloads.glob("*.zip")))
         recipe = self.recipe(piece)
         with zipfile.ZipFile(next(self.downloads.glob("*.zip"))) as bundle:
@@ -304,9 +302,9 @@ class TwoWindowsTests(BrowserTestCase):
         self.until(lambda: "changed in another window" in self.text("#notice"))
         piece.refresh_from_db()
         self.assertEqual(Revision.objects.now(piece).read().main.amplitude, 7)
-        self.find("#notice a").click()
+        self.click("#notice a")
         self.until(lambda: self.revision() == "2")
-        self.assertEqual(self.find("#control-amplitude").get_attribute("value"), "7")
+        self.assertEqual(self.attribute("#control-amplitude", "value"), "7")
 
     def test_a_number_out_of_bounds_is_refused_with_its_bound_and_the_old_one_stays(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
@@ -317,7 +315,7 @@ class TwoWindowsTests(BrowserTestCase):
         self.run_script("arguments[0].removeAttribute('max'); arguments[0].select()", box)
         box.send_keys("100000000\n")
         self.until(lambda: "Amplitude must be at most 10000000 mm." in self.text("#notice"))
-        self.assertEqual(self.find("#control-amplitude").get_attribute("value"), "6")
+        self.assertEqual(self.attribute("#control-amplitude", "value"), "6")
         self.assertEqual(Revision.objects.filter(piece=piece).count(), 1)
 
 

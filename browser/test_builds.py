@@ -30,8 +30,8 @@ class BuildTests(SurfaceTestCase):
         self.enterContext(mock.patch("work.tasks.carry_out", in_a_thread))
 
     def start_build(self):
-        self.run_script("arguments[0].scrollIntoView({block: 'center'})", self.find("#build-final"))
-        self.find("#build-final").click()
+        self.scroll_to("#build-final")
+        self.click("#build-final")
 
     def test_a_build_is_watched_cancelled_run_again_and_downloaded(self):
         piece = self.begin()
@@ -41,7 +41,7 @@ class BuildTests(SurfaceTestCase):
         self.start_build()
         self.until(lambda: self.all("#build-list progress"))
         self.until(lambda: "Waiting" not in self.text("#build-list [role=status]"), "no stage was told")
-        self.find("#build-list [hx-post*='cancel']").click()
+        self.click("#build-list [hx-post*='cancel']")
         self.until(lambda: "Cancelled" in self.text("#build-list"))
         self.until(lambda: not any("(carry)" in thread.name for thread in threading.enumerate()), "it goes on")
         self.assertFalse(list(Build.objects.get().folder.glob("*")), "nothing is left of it")
@@ -50,7 +50,7 @@ class BuildTests(SurfaceTestCase):
         self.until(lambda: "16 384" in self.text("#build-forecast"))
         self.start_build()
         self.until(lambda: self.all("#build-list [data-state=done]"), "it was not built again")
-        self.find("#build-list a[download]").click()
+        self.click("#build-list a[download]")
         self.until(lambda: list(self.downloads.glob("*.ply")))
         mesh = trimesh.load(next(self.downloads.glob("*.ply")), process=False)
         self.assertEqual(len(mesh.faces), 2 * 16_384)
@@ -65,12 +65,12 @@ class SplitTests(SurfaceTestCase):
         self.press_button(""".levels [hx-vals='{"surface.level": 0}']""")
         seen = {}
         for detail in ("geometry", "residual", "all"):
-            self.find(f"[data-detail={detail}]").click()
+            self.click(f"[data-detail={detail}]")
             self.settled()
             seen[detail] = self.middle()
         off = {name: np.abs(seen[name] - seen["all"]).mean() for name in ("geometry", "residual")}
         self.assertLess(off["residual"], 0.6 * off["geometry"], off)
-        self.find("[data-detail=residual]").click()
+        self.click("[data-detail=residual]")
         self.settled()
         self.until(lambda: "normals off by" in self.text("#angles-said"))
 
@@ -78,10 +78,10 @@ class SplitTests(SurfaceTestCase):
         piece = self.begin()
         self.press_button('[hx-vals*=\'"kind": "box"\']')
         self.choose("#control-surface-subdivision-kind", "smooth")
-        self.run_script("arguments[0].scrollIntoView({block: 'center'})", self.find("[data-on-surface=crease]"))
-        self.find("[data-on-surface=crease]").click()
+        self.scroll_to("[data-on-surface=crease]")
+        self.click("[data-on-surface=crease]")
         before = self.revision()
-        self.find("#solid").click()
+        self.click("#solid")
         self.until(lambda: self.revision() != before, "nothing was picked")
         self.assertEqual(len(self.recipe(piece).surface.subdivision.picked), 1)
         self.settled()

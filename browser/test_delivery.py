@@ -23,8 +23,8 @@ class DeliveryTests(SurfaceTestCase):
         return piece
 
     def fetch(self, selector: str, pattern: str):
-        self.run_script("arguments[0].scrollIntoView({block: 'center'})", self.find(selector))
-        self.find(selector).click()
+        self.scroll_to(selector)
+        self.click(selector)
         self.until(lambda: list(self.downloads.glob(pattern)), f"{pattern} did not come")
         return next(iter(self.downloads.glob(pattern)))
 
@@ -34,22 +34,22 @@ class DeliveryTests(SurfaceTestCase):
         self.until(lambda: self.all("[data-finding=above-source]"), "the size is not found to be too large")
         self.press_button("[data-finding=above-source] .button")
         self.assertEqual(self.recipe(piece).delivery.size, 0)
-        self.until(lambda: "Waves_normal_full.png" in self.find("#bundle-files").get_attribute("textContent"))
+        self.until(lambda: "Waves_normal_full.png" in self.attribute("#bundle-files", "textContent"))
 
-        self.run_script("arguments[0].click()", self.find("#build"))
+        self.click_unseen("#build")
         self.until(lambda: self.all("#deliveries [data-state=done]"), "it was not built")
         place = self.fetch("#deliveries a[download]", "*.zip")
         with zipfile.ZipFile(place) as bundle:
             self.assertIn("Waves_plane.glb", bundle.namelist())
             self.assertIsNone(bundle.testzip())
-        self.run_script("arguments[0].open = true", self.find("#deliveries details"))
+        self.run_script("document.querySelector('#deliveries details').open = true")
         self.until(lambda: self.all("#deliveries details a"))
         with Image.open(self.fetch("#deliveries details a[href$='normal_full.png']", "Waves_normal*.png")) as normal:
             self.assertEqual(normal.mode, "RGB")
 
-        self.run_script("arguments[0].click()", self.find("[data-receive]"))
+        self.click_unseen("[data-receive]")
         self.until(lambda: "All arrives as it was meant" in self.text("#received"))
-        self.find("[data-fault=green]").click()
+        self.click("[data-fault=green]")
         self.until(lambda: "green or red may be the other way" in self.text("#received-verdict"))
         self.until(
             lambda: self.run_script(
@@ -61,11 +61,11 @@ class DeliveryTests(SurfaceTestCase):
         self.begin()
         never = mock.patch("jobs.tasks.write_bundle", side_effect=AssertionError)
         with never, mock.patch("jobs.tasks.run_apart", side_effect=self.wait_until_cancelled):
-            self.run_script("arguments[0].click()", self.find("#build"))
+            self.click_unseen("#build")
             self.until(lambda: self.all("#deliveries progress"))
-            self.find("#deliveries [hx-post*='cancel']").click()
+            self.click("#deliveries [hx-post*='cancel']")
             self.until(lambda: "Cancelled" in self.text("#deliveries"))
-        self.run_script("arguments[0].click()", self.find("#build"))
+        self.click_unseen("#build")
         self.until(lambda: self.all("#deliveries [data-state=done]"), "it was not built again")
 
     @staticmethod

@@ -9,19 +9,19 @@ from browser.test_surface import SurfaceTestCase
 
 class FacesTests(SurfaceTestCase):
     def faces(self) -> int:
-        return int(self.find("#solid").get_attribute("data-faces"))
+        return int(self.attribute("#solid", "data-faces"))
 
     def test_levels_a_budget_and_what_the_adviser_offers(self):
         piece = self.begin()
         self.assertEqual(self.faces(), 16 * 16 * 4**2)
-        self.find("[data-toggle=wireframe]").click()
+        self.click("[data-toggle=wireframe]")
         self.settled()
         coarse = self.middle()
         self.press_button(""".levels [hx-vals='{"surface.level": 4}']""")
         self.until(lambda: self.faces() == 16 * 16 * 4**4, "the ladder's level was not built")
         self.settled()
         self.assertGreater(np.abs(self.middle() - coarse).mean(), 0.02, "the wires have changed")
-        self.find("[data-toggle=wireframe]").click()
+        self.click("[data-toggle=wireframe]")
 
         self.press_button("#group-faces [hx-vals*='faces']")
         self.until(lambda: self.find("#control-surface-tessellation-faces").is_displayed())
@@ -30,13 +30,13 @@ class FacesTests(SurfaceTestCase):
         self.until(lambda: 3900 <= self.faces() <= 4000, "the budget was not kept")
         self.until(lambda: "Detail kept" in self.text("#mesh-cost"))
         plain = self.middle()
-        self.find("#overlay option[value=edges]").click()
+        self.click("#overlay option[value=edges]")
         self.settled()
         self.until(lambda: np.abs(self.middle() - plain).mean() > 0.01, "edges are not told apart")
-        self.find("#overlay option[value='']").click()
+        self.click("#overlay option[value='']")
         self.settled()
 
-        self.run_script("arguments[0].click()", self.find("#adviser button"))
+        self.click_unseen("#adviser button")
         self.until(lambda: self.all("#adviser .mends button"))
         self.press_button("#adviser .mends [hx-vals*='levels']")
         surface = self.recipe(piece).surface
@@ -62,7 +62,7 @@ class FacesTests(SurfaceTestCase):
         self.press("d")
         self.settled()
         self.until(lambda: np.abs(self.middle() - lifted).mean() > 0.01, "the key did nothing")
-        self.assertEqual(self.find("[data-toggle=displaced]").get_attribute("aria-pressed"), "false")
+        self.assertEqual(self.attribute("[data-toggle=displaced]", "aria-pressed"), "false")
         self.press("d")
         self.settled()
         self.until(lambda: np.abs(self.middle() - lifted).mean() < 0.01)

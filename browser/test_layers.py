@@ -15,25 +15,25 @@ from shelf.models import Piece, read_source
 class SandCourtTests(TreatmentTestCase):
     def choose(self, kind: str) -> None:
         """Takes a kind of layer from the gallery."""
-        self.find("#open-gallery").click()
+        self.click("#open-gallery")
         self.until(lambda: self.find("#gallery").is_displayed())
-        self.changed(lambda: self.run_script("arguments[0].click()", self.find(f"#gallery [data-kind={kind}]")))
+        self.changed(lambda: self.click_unseen(f"#gallery [data-kind={kind}]"))
 
     def set_choice(self, path: str, value: str) -> None:
-        self.changed(lambda: self.find(f"#controls select[name='{path}'] [value={value}]").click())
+        self.changed(lambda: self.click(f"#controls select[name='{path}'] [value={value}]"))
 
     def recipe(self):
         piece = Piece.objects.latest("pk")
         return Revision.objects.now(piece).read()
 
     def hand(self, tool: str) -> None:
-        self.run_script("arguments[0].click()", self.find(f"[data-tool={tool}]"))
+        self.click_unseen(f"[data-tool={tool}]")
         self.until(lambda: self.find("#tool").is_displayed())
         self.settled()
 
     def test_the_court_is_built_undone_and_redone(self):
         self.open("/")
-        self.find(".from-nothing [value=waves]").click()
+        self.click(".from-nothing [value=waves]")
         self.until(lambda: "/relief/" in self.driver.current_url)
         self.settled()
         raked = self.middle()
@@ -52,14 +52,14 @@ class SandCourtTests(TreatmentTestCase):
         self.changed(lambda: self.drag(self.find("#offset-handle"), (0, -30)))
         self.assertGreater(self.recipe().main.layers[2].offset, 0.2)
         self.assertGreater(np.abs(self.middle() - buried).mean(), 0.01, "the net comes out of the sand")
-        self.changed(lambda: self.find("#offset-handle").send_keys(Keys.ARROW_DOWN))
-        self.find("[data-view=seen]").click()
+        self.changed(lambda: self.type("#offset-handle", Keys.ARROW_DOWN))
+        self.click("[data-view=seen]")
         self.settled()
         colours = self.middle()
         self.assertTrue(
             ((colours[..., 0] > colours[..., 2]).mean() > 0.02) and ((colours[..., 2] > colours[..., 0]).mean() > 0.02)
         )
-        self.find("[data-view=lit]").click()
+        self.click("[data-view=lit]")
         self.settled()
 
         # shells pressed in: one by a click, others scattered
@@ -95,22 +95,22 @@ class SandCourtTests(TreatmentTestCase):
         done, steps = self.recipe(), 0
         finished = self.middle()
         while self.find("#undo").is_enabled():
-            self.changed(lambda: self.find("#undo").click())
+            self.changed(lambda: self.click("#undo"))
             steps += 1
         self.assertEqual(len(self.recipe().main.layers), 1)
         self.until(lambda: np.abs(self.middle() - raked).mean() < 0.004, "as it was raked")
         for _ in range(steps):
-            self.changed(lambda: self.find("#redo").click())
+            self.changed(lambda: self.click("#redo"))
         self.assertEqual(self.recipe(), done)
         self.until(lambda: np.abs(self.middle() - finished).mean() < 0.004, "as it was finished")
 
     def test_the_list_the_gallery_and_one_layer_alone(self):
         self.open("/")
-        self.find(".from-nothing [value=courses]").click()
+        self.click(".from-nothing [value=courses]")
         self.until(lambda: "/relief/" in self.driver.current_url)
         self.settled()
         bricks = self.middle()
-        self.find("#open-gallery").click()
+        self.click("#open-gallery")
         self.until(lambda: self.find("#gallery").is_displayed())
         ActionChains(self.driver).move_to_element(self.find("#gallery-title")).perform()
         self.run_script("document.querySelector('#gallery [data-kind=dots]').focus()")
@@ -120,17 +120,17 @@ class SandCourtTests(TreatmentTestCase):
         self.press(Keys.ESCAPE)
         self.until(lambda: np.abs(self.middle() - bricks).mean() < 0.004, "and leaving takes it away again")
         self.choose("dots")
-        self.find(".layer[data-layer='1'] .more summary").click()
-        self.find("[data-alone='1']").click()
+        self.click(".layer[data-layer='1'] .more summary")
+        self.click("[data-alone='1']")
         self.settled()
         alone = self.middle()
         self.assertGreater(np.abs(alone - bricks).mean(), 0.01)
-        self.find(".layer[data-layer='1'] .more summary").click()
-        self.find("[data-alone='1']").click()
+        self.click(".layer[data-layer='1'] .more summary")
+        self.click("[data-alone='1']")
         self.settled()
-        self.changed(lambda: self.find("[data-layer-grip='1']").send_keys(Keys.ARROW_DOWN))
+        self.changed(lambda: self.type("[data-layer-grip='1']", Keys.ARROW_DOWN))
         self.assertEqual([layer.name for layer in self.recipe().main.layers], ["Dots", "Courses"])
-        self.find(".layer[data-layer='0'] .more summary").click()
-        self.find("[data-rename='0']").click()
-        self.changed(lambda: self.find(".naming").send_keys("Studs\n"))
+        self.click(".layer[data-layer='0'] .more summary")
+        self.click("[data-rename='0']")
+        self.changed(lambda: self.type(".naming", "Studs\n"))
         self.assertEqual(self.recipe().main.layers[0].name, "Studs")

@@ -45,18 +45,16 @@ class PhotoTests(BrowserTestCase):
         self.changed(self.find("[hx-vals*='\"light\"']").click)
         self.assertEqual(self.content(piece).reading, "light")
         for view in ("paint", "certain", "lit"):
-            self.find(f'[data-view="{view}"]').click()
+            self.click(f'[data-view="{view}"]')
             self.settled()
         before = self.middle()
-        self.find('[data-tool="sun"]').click()
+        self.click('[data-tool="sun"]')
         self.settled()
         self.changed(lambda: self.drag(self.find(".t-sun"), (90, 60)))
         light = self.content(piece).light
-        self.assertEqual(
-            self.find("#control-layers-0-content-light-azimuth").get_attribute("value"), f"{light.azimuth:g}"
-        )
+        self.assertEqual(self.attribute("#control-layers-0-content-light-azimuth", "value"), f"{light.azimuth:g}")
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.01, "the relief follows")
-        self.changed(lambda: self.find(".t-sun").send_keys("\ue012"))  # an arrow to the left turns it on
+        self.changed(lambda: self.type(".t-sun", "\ue012"))  # an arrow to the left turns it on
         self.assertEqual(self.content(piece).light.azimuth, (light.azimuth + 2) % 360)
 
     def test_the_likelier_way_is_marked_and_the_other_taken_with_a_click(self):
@@ -80,34 +78,32 @@ class RigTests(BrowserTestCase):
         _, photos = shots()
         paths = [save(self.downloads, f"plate-{number}.jpg", jpeg(photo)) for number, photo in enumerate(photos, 1)]
         self.open("/")
-        self.find("#pictures").send_keys("\n".join(paths))
+        self.type("#pictures", "\n".join(paths))
         self.until(lambda: self.all("[data-ball] .s-ball"), "the series is opened")
         made = LitSeries.objects.get()
         shown = self.find(".lit.large svg").size["width"] / 160
-        x, y, radius = (
-            float(self.find(f'[name="ball-{name}"]').get_attribute("value")) for name in ("x", "y", "radius")
-        )
+        x, y, radius = (float(self.attribute(f'[name="ball-{name}"]', "value")) for name in ("x", "y", "radius"))
         self.drag(self.find(".s-ball"), (round((BALL[0] - x) * shown), round((BALL[1] - y) * shown)))
         self.drag(self.find(".s-edge"), (round((radius - BALL[2]) * shown), 0))
-        self.find('[name="read"]').click()
+        self.click('[name="read"]')
         self.until(lambda: LitSeries.objects.get(pk=made.pk).lights != made.lights, "the lights are read")
         made.refresh_from_db()
         for found, asked in zip(made.lights, LIGHTS, strict=True):
             self.assertLess(abs((found[0] - asked[0] + 180) % 360 - 180), 15)
         azimuth = made.lights[0][0]
         self.until(
-            lambda: abs(float(self.find('[name="azimuth-0"]').get_attribute("value")) - azimuth) < 0.1,
+            lambda: abs(float(self.attribute('[name="azimuth-0"]', "value")) - azimuth) < 0.1,
             "the lights are shown",
         )
         self.until(lambda: self.driver.execute_script("return document.readyState === 'complete'"))
-        before = self.find('[name="azimuth-0"]').get_attribute("value")
+        before = self.attribute('[name="azimuth-0"]', "value")
         self.driver.execute_script(
             "arguments[0].scrollIntoView({block: 'center', behavior: 'instant'})", self.all(".s-sun")[0]
         )
         self.drag(self.all(".s-sun")[0], (0, 12))
-        self.assertNotEqual(self.find('[name="azimuth-0"]').get_attribute("value"), before)
+        self.assertNotEqual(self.attribute('[name="azimuth-0"]', "value"), before)
         self.drag(self.all(".s-sun")[0], (0, -12))
-        self.find(".button.strong").click()
+        self.click(".button.strong")
         self.until(lambda: "/relief/" in self.driver.current_url, "the piece is opened")
         self.settled()
         self.assertEqual(
@@ -118,9 +114,9 @@ class RigTests(BrowserTestCase):
         self.enterContext(mock.patch.multiple(tasks, SETTLING=0, SIZE=96))
         self.open("/rig/")
         Select(self.find("#rig-surface")).select_by_value("driftwood-panel")
-        self.find(".rig-form button").click()
+        self.click(".rig-form button")
         self.until(lambda: self.all(".shoot a.button"), "its photos are taken")
         self.assertIn("420 mm across", self.text(".shoot"))
-        self.find(".shoot a.button").click()
+        self.click(".shoot a.button")
         self.until(lambda: len(self.all("[data-sun]")) == 8, "the series is opened")
-        self.assertEqual(self.find('[name="width"]').get_attribute("value"), "420")
+        self.assertEqual(self.attribute('[name="width"]', "value"), "420")

@@ -29,8 +29,7 @@ class LookingTests(BrowserTestCase):
 
     def choose(self, selector: str, value: str):
         """Sets a slider or a list as a hand does, and lets it be known."""
-        script = "arguments[0].value = arguments[1]; arguments[0].dispatchEvent(new Event('input', {bubbles: true}))"
-        self.run_script(script, self.find(selector), value)
+        self.enter(selector, value, "input")
 
     def pipeline(self, piece: Piece) -> Pipeline:
         piece.refresh_from_db()
@@ -79,22 +78,22 @@ class LookingTests(BrowserTestCase):
         """A checked map of 3000 texels: near to, the stage asks for the part it shows and draws square texels."""
         checks = np.indices((3000, 3000)).sum(axis=0) % 2 * 0.5 + 0.25
         self.begin("maps", checks, amplitude=5)
-        self.find("[data-view=displacement]").click()
+        self.click("[data-view=displacement]")
         self.settled()
         self.zoomed(4000, (0, -40))
-        self.until(lambda: self.find("#flat").get_attribute("data-near"))
+        self.until(lambda: self.attribute("#flat", "data-near"))
         self.settled()
         near = self.pixels("#flat")[200:260, 300:400, 0]
         dark, light = (near < 0.4).mean(), (near > 0.6).mean()
         self.assertTrue(0.3 < dark < 0.7 and 0.3 < light < 0.7, (dark, light))
         self.assertIn("grey", self.read_at((0, -40)) and self.text("#value"))
         self.press("0")
-        self.until(lambda: self.find("#flat").get_attribute("data-zoom") == "1.00")
+        self.until(lambda: self.attribute("#flat", "data-zoom") == "1.00")
 
     def test_four_ways_are_alike_from_above_and_differ_along_the_surface(self):
         self.begin("surface", **{"footprint.width": 100, "footprint.height": 100, "amplitude": 12})
-        self.until(lambda: self.find("#solid").get_attribute("data-drawn"))
-        self.find("[data-view=ways]").click()
+        self.until(lambda: self.attribute("#solid", "data-drawn"))
+        self.click("[data-view=ways]")
         self.until(lambda: self.find("#ways").is_displayed())
         self.settled()
         self.run_script("document.querySelector('#lamp').hidden = true")
@@ -109,8 +108,8 @@ class LookingTests(BrowserTestCase):
         bump, normal, displaced, both = along
         self.assertGreater(np.abs(bump - displaced).mean(), 0.02, "only geometry has an outline")
         self.assertGreater(np.abs(normal - both).mean(), 0.02)
-        self.find("[data-camera=front]").click()
-        self.until(lambda: self.find("#tilt").get_attribute("value") == "0", "the box says where the camera stands")
+        self.click("[data-camera=front]")
+        self.until(lambda: self.attribute("#tilt", "value") == "0", "the box says where the camera stands")
         # a flat surface seen along it stays as narrow as it is; a displaced one stands out above and below
         self.assertGreater(self.covered(displaced), self.covered(bump) * 1.15)
 
@@ -138,19 +137,19 @@ class LookingTests(BrowserTestCase):
             before = changed
         self.assertLess(self.middle().mean(), 0.2, "black shows highlights only")
         self.drag(self.find(".lamp .slider"), (-60, 0))
-        self.assertLess(float(self.find("#lamp-strength").get_attribute("value")), 0.3, "the box follows its slider")
+        self.assertLess(float(self.attribute("#lamp-strength", "value")), 0.3, "the box follows its slider")
         for typed, taken in (("7", "2"), ("", "1")):
             box = self.find("#lamp-strength")
             self.run_script("arguments[0].select()", box)
             box.send_keys(typed or Keys.DELETE, Keys.ENTER)
             self.assertEqual(box.get_attribute("value"), taken)
-        self.find("[data-raking]").click()
-        self.assertIn("13° high", self.find("#dome").get_attribute("aria-valuetext"))
-        self.find("[data-plainly]").click()
+        self.click("[data-raking]")
+        self.assertIn("13° high", self.attribute("#dome", "aria-valuetext"))
+        self.click("[data-plainly]")
         self.assertLess(np.abs(self.middle() - first_look).mean(), 0.005, "all is as it was at first")
-        self.find("[data-lamp=sweep]").click()
-        first = self.find("#dome").get_attribute("aria-valuenow")
-        self.until(lambda: self.find("#dome").get_attribute("aria-valuenow") != first)
+        self.click("[data-lamp=sweep]")
+        first = self.attribute("#dome", "aria-valuenow")
+        self.until(lambda: self.attribute("#dome", "aria-valuenow") != first)
         self.drag(self.find("#dome"), (10, 8))
         self.assertFalse(self.find("[data-lamp=sweep]").is_selected())
         self.assertEqual(self.revision(), revision)
@@ -159,7 +158,7 @@ class LookingTests(BrowserTestCase):
 
     def test_the_test_card_shows_a_strength_turned_around(self):
         self.begin("maps")
-        self.find("[data-view=shaded]").click()
+        self.click("[data-view=shaded]")
         self.choose("#card", "in")
         self.settled()
         upright = self.dome()
@@ -186,7 +185,7 @@ class LookingTests(BrowserTestCase):
 
     def test_proofs_side_by_side_and_one_inside_a_rectangle(self):
         self.begin("maps")
-        self.find("[data-view=shaded]").click()
+        self.click("[data-view=shaded]")
         self.until(lambda: self.find("#keep-proof").is_displayed())
         for kept, strength in enumerate(("3", "-2")):
             self.press("p")
@@ -205,11 +204,11 @@ class LookingTests(BrowserTestCase):
         ]
         self.assertLess(np.abs(panes[0] - panes[1]).mean(), 0.01, "the last proof is the piece as it stands")
         self.assertGreater(np.abs(panes[0] - panes[3]).mean(), 0.05)
-        self.find("[data-compare-end]").click()
+        self.click("[data-compare-end]")
         self.settled()
         alone = self.pixels("#flat")
         self.all("[data-compare]")[2].click()
-        self.find("[data-how=rectangle]").click()
+        self.click("[data-how=rectangle]")
         self.settled()
         both = self.pixels("#flat")
         rows, columns = both.shape[:2]
@@ -240,9 +239,9 @@ class LookingTests(BrowserTestCase):
         Revision.objects.edit_relief(piece, 1, lambda relief: edits.add_map(relief, "slope"))
         self.open(f"/piece/{piece.pk}/maps/")
         self.settled()
-        self.find("button[data-view=more-0]").click()
+        self.click("button[data-view=more-0]")
         self.until(lambda: self.all("[data-beside]"))
-        self.find("[data-beside]").click()
+        self.click("[data-beside]")
         self.until(lambda: len(self.all("#pane-names span")) == 2)
         self.assertFalse(self.find("#stage-message").is_displayed())
 
@@ -262,38 +261,38 @@ class LookingTests(BrowserTestCase):
     def test_a_finding_is_set_aside_and_shown_again(self):
         self.begin("relief", midlevel=0.2)
         self.until(lambda: self.all("[data-finding=swell]"))
-        self.find("[data-finding=swell] [hx-post$=set-aside]").click()
+        self.click("[data-finding=swell] [hx-post$=set-aside]")
         self.until(lambda: not self.all("[data-finding=swell]"))
         self.assertIn("swell", self.text(".aside"))
-        self.find(".aside button").click()
+        self.click(".aside button")
         self.until(lambda: self.all("[data-finding=swell]"))
 
     def test_a_trial_sheet_says_how_far_it_is(self):
         self.begin("maps")
         self.until(lambda: self.find("#open-trial").is_displayed())
-        self.find("#open-trial").click()
+        self.click("#open-trial")
         self.until(lambda: self.all(".trial-form .button"))
-        self.find(".trial-form .button").click()
+        self.click(".trial-form .button")
         self.until(lambda: self.text("#trial-progress").startswith("5 made"))
         self.assertFalse(self.find("#trial-progress button").is_displayed())
 
     def test_the_histogram_counts_what_is_drawn(self):
         self.begin("maps", np.where(waves() > 0.5, 0.75, 0.25))
-        self.find("[data-view=displacement]").click()
+        self.click("[data-view=displacement]")
         self.settled()
-        self.find("[data-toggle=counted]").click()
+        self.click("[data-toggle=counted]")
         self.until(lambda: self.find("#tones").is_displayed())
-        self.assertEqual(self.find("#tones").get_attribute("data-used"), "2")
-        self.find("[data-view=normal]").click()
+        self.assertEqual(self.attribute("#tones", "data-used"), "2")
+        self.click("[data-view=normal]")
         self.until(lambda: len(self.all("#tones path")) == 3)
-        self.find("[data-channel=green]").click()
+        self.click("[data-channel=green]")
         self.until(lambda: len(self.all("#tones path")) == 1, "a channel alone is counted alone")
 
     def test_the_stage_fills_the_screen_and_gives_it_back(self):
         self.begin("maps")
         width = self.find("#stage").rect["width"]
-        self.find("[data-fill]").click()
+        self.click("[data-fill]")
         self.until(lambda: self.find("#stage").rect["width"] > width + 300)
         self.assertFalse(self.find("#controls").is_displayed())
-        self.find("[data-fill]").click()
+        self.click("[data-fill]")
         self.until(lambda: self.find("#controls").is_displayed())

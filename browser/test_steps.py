@@ -19,7 +19,7 @@ class StepTests(BrowserTestCase):
         return self.run_script("return document.getElementById('state').dataset.step")
 
     def marked(self) -> str:
-        return self.find("[data-view][aria-pressed=true]").get_attribute("data-view")
+        return self.attribute("[data-view][aria-pressed=true]", "data-view")
 
     def go(self, *keys: str, patient: bool):
         for key in keys:
@@ -39,7 +39,7 @@ class StepTests(BrowserTestCase):
                 with self.subTest(keys=keys, patient=patient):
                     self.go(*keys, patient=patient)
                     self.assertEqual(self.marked(), "shaded")
-                    self.until(lambda: self.find("#flat").get_attribute("data-shown") == "shaded")
+                    self.until(lambda: self.attribute("#flat", "data-shown") == "shaded")
                     red, _, blue = self.middle().reshape(-1, 3).mean(axis=0)
                     self.assertLess(blue - red, 0.2, "a normal map is blue, the lit relief is not")
                     self.until(lambda: self.all("#measured [data-finding=midlevel]"), "it is found at this step alone")

@@ -39,7 +39,7 @@ class SurfaceTestCase(BrowserTestCase):
         return piece
 
     def drawn(self) -> int:
-        return int(self.find("#solid").get_attribute("data-drawn") or 0)
+        return int(self.attribute("#solid", "data-drawn") or 0)
 
     def recipe(self, piece):
         piece.refresh_from_db()
@@ -48,16 +48,14 @@ class SurfaceTestCase(BrowserTestCase):
     def press_button(self, selector: str):
         """Presses something that makes a revision, and waits for it."""
         before = self.revision()
-        self.run_script("arguments[0].scrollIntoView({block: 'center'}); arguments[0].click()", self.find(selector))
+        self.scroll_to(selector)
+        self.click_unseen(selector)
         self.until(lambda: self.revision() != before, f"{selector} did nothing")
         self.settled()
 
     def choose(self, selector: str, value: str):
         before = self.revision()
-        script = (
-            "const [box, value] = arguments; box.value = value; box.dispatchEvent(new Event('change', {bubbles: true}))"
-        )
-        self.run_script(script, self.find(selector), value)
+        self.enter(selector, value, "change")
         self.until(lambda: self.revision() != before, f"{selector} was not taken")
         self.settled()
 
@@ -95,7 +93,7 @@ class SurfaceTests(SurfaceTestCase):
         self.assertEqual(carried, ["rosette", "flutes"])
         self.assertGreater(np.abs(self.middle() - plain).mean(), 0.01)
         # each region has a colour of its own to look at
-        self.find("#overlay option[value=regions]").click()
+        self.click("#overlay option[value=regions]")
         self.settled()
         rows, columns, _ = (coloured := self.pixels("#solid")).shape
         hue = coloured[..., 0] - coloured[..., 2]
@@ -118,30 +116,30 @@ class SurfaceTests(SurfaceTestCase):
         self.assertLess(self.recipe(piece).surface.mapping.shift_across - 0, 1)
         self.assertGreater(abs(self.recipe(piece).surface.mapping.shift_across), 0.02)
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.01)
-        self.find("#overlay option[value=grid]").click()
+        self.click("#overlay option[value=grid]")
         self.settled()
         self.assertGreater(np.abs(self.middle() - before).mean(), 0.02, "the grid is drawn over it")
 
     def test_the_section_line_is_dragged_on_the_surface(self):
         self.begin()
         self.press_button(".shapes [hx-vals*=cylinder]")
-        self.until(lambda: self.find("#solid-line g").get_attribute("transform"))
+        self.until(lambda: self.attribute("#solid-line g", "transform"))
         said = lambda: self.all("#solid-line g")[1].get_attribute("aria-valuetext")  # noqa: E731
         before = said()
         self.assertEqual(before, "100 % across, 50 % down")
-        drawn = self.find("#cut-drawing .cut-line").get_attribute("d")
+        drawn = self.attribute("#cut-drawing .cut-line", "d")
         self.drag(self.all("#solid-line g")[1], (-40, 50))
         self.settled()
         self.until(lambda: said() != before, "the end of the line did not move")
         across, down = (int(part.split()[0]) for part in said().split(", "))
         self.assertTrue(70 < across < 100 and 50 < down < 75, said())
-        self.until(lambda: self.find("#cut-drawing .cut-line").get_attribute("d") != drawn)
+        self.until(lambda: self.attribute("#cut-drawing .cut-line", "d") != drawn)
 
     def test_reversed_faces_are_seen_and_turned_outward(self):
         source = keep_source(the_artist(), in_space.BOLLARD_FILE, in_space.bollard_file())
         recipe = in_space.bollard(read_source, get_engine(), source.reference)
         piece = self.show(Revision.objects.keep_first(the_artist(), "Bollard", recipe))
-        self.find("#overlay option[value=reversed]").click()
+        self.click("#overlay option[value=reversed]")
         self.settled()
 
         def tinted() -> float:

@@ -59,9 +59,9 @@ class TreatmentTestCase(BrowserTestCase):
 
     def take(self, tool: str, number: int) -> None:
         """Takes a tool up or puts it down."""
-        drawn = self.find("#flat").get_attribute("data-drawn")
-        self.run_script("arguments[0].click()", self.find(f"[data-tool={tool}][data-number='{number}']"))
-        self.until(lambda: self.find("#flat").get_attribute("data-drawn") != drawn)
+        drawn = self.attribute("#flat", "data-drawn")
+        self.click_unseen(f"[data-tool={tool}][data-number='{number}']")
+        self.until(lambda: self.attribute("#flat", "data-drawn") != drawn)
         self.settled()
 
     def handle(self, label: str):
@@ -74,22 +74,22 @@ class SetTests(TreatmentTestCase):
         files["dune_notes.png"] = b"not a picture"
         archive = save(Path(self._folder), "dune.zip", zipped(files))
         self.open("/")
-        self.find("#pictures").send_keys(archive)
+        self.type("#pictures", archive)
         self.until(lambda: "dune_notes.png" in self.text("#refused"), "the broken one is said")
-        self.find("#refused a").click()
+        self.click("#refused a")
         self.until(lambda: "/source/" in self.driver.current_url, "and did not stop the others")
         self.settled()
         one = TextureSet.objects.get()
         Source.objects.filter(role="normal").update(green="up")
         self.open(f"/set/{one.pk}/")
         self.assertIn("Green is reversed", self.text(".looking-left"))
-        self.find("[data-finding=green] button").click()
+        self.click("[data-finding=green] button")
         self.until(lambda: not self.all("[data-finding=green]"))
         self.assertEqual(one.by_role()["normal"].green, "down")
-        shown = lambda: self.find("#map-canvas").get_attribute("data-shown") or ""  # noqa: E731
+        shown = lambda: self.attribute("#map-canvas", "data-shown") or ""  # noqa: E731
         self.until(lambda: shown().endswith("picture"))
         for view in ("lit", "red"):
-            self.find(f"[data-show={view}]").click()
+            self.click(f"[data-show={view}]")
             self.until(lambda view=view: shown().endswith(view))
         role = self.find(f"#role-{one.by_role()['height'].pk}")
         role.find_element("css selector", "[value=mask]").click()
@@ -98,14 +98,14 @@ class SetTests(TreatmentTestCase):
     def test_the_shelf_is_searched_and_a_removal_undone(self):
         self.begin()
         self.open("/")
-        self.find("#find-word").send_keys("nothing like this")
+        self.type("#find-word", "nothing like this")
         self.until(lambda: "No piece has that" in self.text("#list"))
         self.find("#find-word").clear()
-        self.find("#find-word").send_keys("waves")
+        self.type("#find-word", "waves")
         self.until(lambda: len(self.all("#list .pieces b")) == 2)
-        self.find("#list [hx-post*='/remove']").click()
+        self.click("#list [hx-post*='/remove']")
         self.until(lambda: self.all(".gone button"))
-        self.find(".gone button").click()
+        self.click(".gone button")
         self.until(lambda: len(self.all("#list .pieces:not(.small) b")) == 1)
 
 
@@ -119,7 +119,7 @@ class PlaceTests(TreatmentTestCase):
         self.assertGreater(crop.left, 8)
         self.assertGreater(crop.top, 5)
         self.assertAlmostEqual(crop.left + crop.width, 100, places=1)
-        self.find("[data-crop-shape] [value=square]").click()
+        self.click("[data-crop-shape] [value=square]")
         self.changed(lambda: self.drag(self.handle("Lower right"), (-70, -20)))
         crop = self.treatments(piece)[number]
         self.assertAlmostEqual(crop.width, crop.height, delta=0.1)
@@ -136,7 +136,7 @@ class PlaceTests(TreatmentTestCase):
         piece = self.begin()  # four waves: a motif is a quarter of the width
         number = self.add("crop")
         self.take("crop", number)
-        self.find("[data-crop-shape] [value=motif]").click()
+        self.click("[data-crop-shape] [value=motif]")
         self.until(
             lambda: self.run_script(
                 "return performance.getEntriesByType('resource').some(e => e.name.includes('/repeats?'))"
@@ -147,10 +147,10 @@ class PlaceTests(TreatmentTestCase):
         crop = self.treatments(piece)[number]
         self.assertAlmostEqual(crop.width / 25, round(crop.width / 25), delta=0.05)
         self.assertLess(crop.width, 80)
-        self.run_script("arguments[0].click()", self.find("[data-suggest]"))
+        self.click_unseen("[data-suggest]")
         self.until(lambda: len(self.all("[data-crop]")) == 3)
         self.assertRegex(self.text("[data-suggestions]"), r"seam \d\.\d · \d+ telltale")
-        self.changed(lambda: self.run_script("arguments[0].click()", self.find("[data-crop]")))
+        self.changed(lambda: self.click_unseen("[data-crop]"))
         self.assertAlmostEqual(self.treatments(piece)[number].width / 25 % 1, 0, delta=0.06)
 
     def test_corners_are_dragged_and_the_photo_is_straightened(self):
@@ -172,7 +172,7 @@ class FaultTests(TreatmentTestCase):
         self.begin(skimage.data.gravel())
         self.press("h")
         self.settled()
-        self.assertEqual(self.find("[data-toggle=shifted]").get_attribute("aria-pressed"), "true")
+        self.assertEqual(self.attribute("[data-toggle=shifted]", "aria-pressed"), "true")
         number = self.add("close_seam")
         self.assertEqual(self.all("#control-layers-0-treatments-3-band")[0].get_attribute("value"), "30")
         self.assertEqual(number, 3)
@@ -185,8 +185,8 @@ class FaultTests(TreatmentTestCase):
         ground = np.random.default_rng(3).integers(110, 140, (256, 256)).astype(np.uint8)
         ground[120:136, 120:136] = 255
         piece = self.begin(ground)
-        self.find("[data-toggle=telltales]").click()
-        self.until(lambda: self.find("#telltales").get_attribute("data-found"))
+        self.click("[data-toggle=telltales]")
+        self.until(lambda: self.attribute("#telltales", "data-found"))
         self.assertGreaterEqual(len(self.all("[data-telltale]")), 1)
         self.changed(
             lambda: ActionChains(self.driver).move_to_element(self.find("[data-telltale='0']")).click().perform()
@@ -194,21 +194,21 @@ class FaultTests(TreatmentTestCase):
         self.assertEqual(self.kinds(piece)[-1], "heal")
         mark = self.treatments(piece)[-1].marks[0]
         self.assertLess(np.hypot(mark.points[0][0] - 0.5, mark.points[0][1] - 0.5), 0.05)
-        self.find("[data-toggle=telltales]").click()
+        self.click("[data-toggle=telltales]")
         number = len(self.kinds(piece)) - 1
         self.take("brush", number)
         self.changed(lambda: self.drag(self.find("#tool .t-paper"), (50, 20)))
         marks = self.treatments(piece)[number].marks
         self.assertEqual(len(marks), 2)
         self.assertGreater(len(marks[1].points), 1)
-        self.changed(lambda: self.run_script("arguments[0].click()", self.find("[data-drop-last]")))
+        self.changed(lambda: self.click_unseen("[data-drop-last]"))
         self.assertEqual(len(self.treatments(piece)[number].marks), 1)
 
     def test_even_light_shows_what_it_took(self):
         rows = np.linspace(60, 190, 256)[None, :] + np.random.default_rng(0).integers(0, 40, (256, 256))
         self.begin(rows.astype(np.uint8))
-        self.changed(lambda: self.find("[hx-post*='start-off']").click())
-        self.find("[data-view=light]").click()
+        self.changed(lambda: self.click("[hx-post*='start-off']"))
+        self.click("[data-view=light]")
         self.settled()
         picture = self.middle().mean(axis=2)
         self.assertGreater(picture[:, -40:].mean(), picture[:, :40].mean() + 0.1)
@@ -218,7 +218,7 @@ class ListTests(TreatmentTestCase):
     def test_treatments_are_moved_by_key_and_by_pointer_and_all_is_undone(self):
         piece = self.begin()
         start = self.kinds(piece)
-        self.changed(lambda: self.find("[data-grip='0']").send_keys(Keys.ARROW_DOWN))
+        self.changed(lambda: self.type("[data-grip='0']", Keys.ARROW_DOWN))
         self.assertEqual(self.kinds(piece), ["soften", "levels", "invert"])
         focused = "return document.activeElement.dataset.grip"
         self.until(lambda: self.run_script(focused) == "1", "the grip keeps the focus")
@@ -229,7 +229,7 @@ class ListTests(TreatmentTestCase):
         self.changed(lambda: self.drag(grip, (0, int(up))))
         self.assertEqual(self.kinds(piece), ["levels", "soften", "invert"])
         while self.find("#undo").is_enabled():
-            self.changed(lambda: self.find("#undo").click())
+            self.changed(lambda: self.click("#undo"))
         self.assertEqual((self.kinds(piece), self.revision()), (start, "1"))
 
     def test_a_treatment_is_left_out_while_its_button_is_held(self):
@@ -253,7 +253,7 @@ class ListTests(TreatmentTestCase):
             ("duplicate", ["levels", "levels", "soften", "invert"]),
             ("remove", ["levels", "soften", "invert"]),
         ):
-            self.find("#treatment-0 .more summary").click()
+            self.click("#treatment-0 .more summary")
             button = self.find(f'#treatment-0 [hx-vals*=\'"action": "{action}"\']')
             self.changed(button.click)
             self.assertEqual(self.kinds(piece), kinds)
@@ -261,7 +261,7 @@ class ListTests(TreatmentTestCase):
     def test_stops_of_the_tone_curve_are_added_dragged_and_taken_away(self):
         piece = self.begin()
         number = self.add("tone_curve")
-        self.until(lambda: self.find(".curve-ground").get_attribute("d"), "the histogram lies under it")
+        self.until(lambda: self.attribute(".curve-ground", "d"), "the histogram lies under it")
         curve = self.find(".curve")
         self.run_script("arguments[0].scrollIntoView({block: 'center'})", curve)
         before = self.middle()
@@ -278,7 +278,7 @@ class ListTests(TreatmentTestCase):
         self.assertAlmostEqual(self.treatments(piece)[number].stops[1][1], moved[1] + 0.01, places=3)
         self.changed(lambda: self.drag(stop(), (0, -220)))
         self.assertEqual(len(self.treatments(piece)[number].stops), 2)
-        self.assertEqual(json.loads(self.find("#controls [name$='.stops']").get_attribute("value")), [[0, 0], [1, 1]])
+        self.assertEqual(json.loads(self.attribute("#controls [name$='.stops']", "value")), [[0, 0], [1, 1]])
 
     def test_the_size_of_the_maps_is_chosen_beside_them(self):
         piece = self.begin()
@@ -291,7 +291,7 @@ class ListTests(TreatmentTestCase):
 
     def drawn_curve(self) -> np.ndarray:
         """How far below the top of the graph its line runs, at eleven places."""
-        numbers = np.array(re.findall(r"-?[\d.]+", self.find(".curve-line").get_attribute("d")), float).reshape(-1, 2)
+        numbers = np.array(re.findall(r"-?[\d.]+", self.attribute(".curve-line", "d")), float).reshape(-1, 2)
         return np.interp(np.linspace(0, 1, 11), *(numbers / 100).T) if len(numbers) else np.full(11, np.nan)
 
 
@@ -308,10 +308,10 @@ class CatalogueTests(BrowserTestCase):
         tasks.SUPPLIER = Supplier(moods=False)
         self.open("/catalogue/")
         self.assertEqual(len(self.all("#list li a")), len(TEXTURES))
-        self.find("#find-word").send_keys("willow")
+        self.type("#find-word", "willow")
         self.until(lambda: len(self.all("#list li a")) == 1)
-        self.find("#list li a").click()
-        drawn = lambda: int(self.find("#turning").get_attribute("data-drawn") or 0)  # noqa: E731
+        self.click("#list li a")
+        drawn = lambda: int(self.attribute("#turning", "data-drawn") or 0)  # noqa: E731
         seen = "return document.getElementById('turning').toDataURL('image/jpeg', 0.5)"
         self.until(lambda: drawn() > 1)
         first, at = self.run_script(seen), drawn()
@@ -324,12 +324,12 @@ class CatalogueTests(BrowserTestCase):
         self.until(lambda: drawn() > 0)
         self.assertGreater(self.pixels("#viewer").std(), 0.03)
         for role in ("height", "normal", "colour"):
-            self.find(f"[data-show={role}]").click()
-            self.until(lambda role=role: self.find("#viewer").get_attribute("data-shown") == role)
+            self.click(f"[data-show={role}]")
+            self.until(lambda role=role: self.attribute("#viewer", "data-shown") == role)
             self.assertGreater(self.pixels("#map-canvas").std(), 0.02, role)
-        self.find(".sizes button").click()
+        self.click(".sizes button")
         self.until(lambda: self.all("#orders a"))
-        self.find("#orders a").click()
+        self.click("#orders a")
         self.until(lambda: "/set/" in self.driver.current_url)
         self.assertIn("Fish basket, 512", self.text(".piece-title"))
         self.assertEqual(TextureSet.objects.get().by_role()["height"].facts.columns, 512)

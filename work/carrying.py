@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from django.apps import apps
+from django.core.exceptions import ObjectDoesNotExist
 from django.db import connection
 
 from answers.refusals import FULL_DISK, is_full_disk, say_file_fault
@@ -80,7 +81,10 @@ class WorkProgress(Progress):
         self.work.held(self.worker, progress=fraction, message=message)
 
     def cancelled(self) -> bool:
-        self.work.refresh_from_db(fields=["state", "worker"])
+        try:
+            self.work.refresh_from_db(fields=["state", "worker"])
+        except ObjectDoesNotExist:  # its piece was removed meanwhile
+            return True
         return self.work.state != Work.State.RUNNING or self.work.worker != self.worker
 
 

@@ -76,6 +76,12 @@ class WorkTests(StudioTestCase):
         with self.assertRaises(Cancelled):
             progress.step(0.2, "Writing")
 
+    def test_work_whose_row_is_gone_stops(self):
+        progress = WorkProgress(self.job, "one")
+        Job.objects.all().delete()
+        with self.assertRaises(Cancelled):
+            progress.step(0.2, "Writing")
+
     def test_every_end_is_said(self):
         for problem, words in (
             (WorkError("The supplier hung up."), "hung up"), (PictureError("It is missing."), "missing"),
