@@ -13,6 +13,7 @@ from relief.compose.imprints import Imprints, scatter_places, stamp
 from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
 from relief.deliver.formats import picture_file
+from relief.depth.lamps import Lamps
 from relief.depth.light import Light
 from relief.depth.stereo import colours_of_series, solve_series
 from relief.filters.resample import enlarge, resample_by_area
@@ -127,7 +128,7 @@ def _call_kernels() -> None:
         level_counts(np.zeros(4, dtype))
         measure_clipped_light(np.zeros((4, 4), dtype))
         measure_clipped_light(np.zeros((4, 4, 3), dtype))
-    lights = np.array([Light(azimuth, 45).direction for azimuth in (0, 120, 240)])
+    lights = Lamps.of_lights([Light(azimuth, 45) for azimuth in (0, 120, 240)])
     photos = np.random.default_rng(1).random((3, 8, 8), np.float32)
     colours_of_series([np.dstack([photo] * 3) for photo in photos], lights, solve_series(photos, lights))
     median(rough.samples, (2, 1), (True, True))

@@ -90,6 +90,8 @@ class LitSeries(Gathered):
     """Where the light of each photo stood: azimuth and elevation, degrees."""
     ball = models.JSONField(null=True, blank=True)
     """The outline of a mirrored ball that is in all of them: x, y, radius in pixels."""
+    lights_at_ball = models.BooleanField(default=False)
+    """Whether the lights were read from the ball, so that near lamps are seen from there, not from the middle."""
     width = models.FloatField(default=300)
     """Of what the photos show, mm."""
 
@@ -134,12 +136,14 @@ class SeriesTask(Work):
 
     series = models.ForeignKey(LitSeries, on_delete=models.CASCADE, related_name="tasks")
     kind = models.CharField(max_length=10, choices=Kind.choices)
-    near = models.BooleanField(default=False)
-    """Whether the lights stood near, where it is measured."""
+    distance = models.FloatField(null=True)
+    """Of the lamps from the middle of the photos where it is measured, mm; 0 for far away, none to find it."""
     measured = models.ForeignKey(TextureSet, null=True, on_delete=models.SET_NULL, related_name="+")
     amplitude = models.FloatField(default=0)
     """Of the measured height, mm."""
-    remark = models.CharField(max_length=200, blank=True)
+    remark = models.TextField(blank=True)
+    answers = models.JSONField(default=list)
+    """Small pictures of the two answers where lights were estimated, first the one that was kept: PNG, base64."""
 
     def __str__(self) -> str:
         return f"{self.series}: {self.get_kind_display()}"

@@ -96,7 +96,8 @@ def keep_set_up(series: LitSeries, values: Mapping[str, str]) -> None:
         azimuth = _number(values.get(f"azimuth-{number}", azimuth), -3600, 3600, "An azimuth")
         elevation = _number(values.get(f"elevation-{number}", elevation), 1, 90, "The height of a light")
         lights.append([azimuth % 360, elevation])
-    series.lights = lights
+    if lights != series.lights:
+        series.lights, series.lights_at_ball = lights, False
     if any(name in values for name in BALL):
         photos = series.present
         if photos:
@@ -106,7 +107,7 @@ def keep_set_up(series: LitSeries, values: Mapping[str, str]) -> None:
             series.ball = [_number(values.get(name, ""), *ends, f"The ball's {word}") for name, *ends, word in bounds]
     if "width" in values:
         series.width = _number(values["width"], 1, 1e6, "The width in mm")
-    series.save(update_fields=["lights", "ball", "width"])
+    series.save(update_fields=["lights", "lights_at_ball", "ball", "width"])
 
 
 def _number(said: str | float, least: float, most: float, what: str) -> float:
@@ -121,7 +122,10 @@ def _number(said: str | float, least: float, most: float, what: str) -> float:
 
 def turn_lights(series: LitSeries) -> None:
     """Turns all lights around, so that hollows become hills."""
-    keep_lights(series, turned_around([Light(*angles) for angles in series.lights]))
+    keep_lights(series, turned_around([Light(*angles) for angles in series.lights]), series.lights_at_ball)
+    for task in series.tasks.exclude(answers=[])[:1]:
+        task.answers = task.answers[::-1]
+        task.save(update_fields=["answers"])
 
 
 def photo_files(series: LitSeries) -> PhotoFiles:
@@ -137,8 +141,27 @@ def photo_files(series: LitSeries) -> PhotoFiles:
     return PhotoFiles(named, source_folder(), final_limit().memory)
 
 
-def begin_task(series: LitSeries, kind: str, near: bool = False) -> SeriesTask:
+def read_distance(values: Mapping[str, str]) -> float | None:
+    """How far the lamps stood by a form, mm: none to find it, 0 for far away.
+
+    Raises:
+        ReliefError: it is no number, or lies out of its bounds.
+    """
+    match values.get("lamps"):
+        case "far":
+            return 0.0
+        case "near":
+            return _number(values.get("distance", ""), 1, 1e7, "The distance of the lamps in mm")
+    return None
+
+
+def begin_task(series: LitSeries, kind: str, distance: float | None = None) -> SeriesTask:
     """Begins something long in the background; the one that is under way goes on.
+
+    Args:
+        series: what it is done to.
+        kind: what is done, one of `SeriesTask.Kind`.
+        distance: of the lamps, as `read_distance` gives it.
 
     Raises:
         ReliefError: it cannot be done at all; the message says why.
@@ -149,19 +172,20 @@ def begin_task(series: LitSeries, kind: str, near: bool = False) -> SeriesTask:
     if kind == SeriesTask.Kind.ESTIMATE and len(files.named) < FEWEST_UNKNOWN:
         raise too_few_to_estimate()
     with transaction.atomic():
-        for task in series.tasks.filter(kind=kind, near=near):
+        for task in series.tasks.filter(kind=kind, distance=distance):
             if task.active:
                 return task
-        task = SeriesTask.objects.create(owner=series.owner, series=series, kind=kind, near=near)
+        task = SeriesTask.objects.create(owner=series.owner, series=series, kind=kind, distance=distance)
     begin(task)
     task.refresh_from_db()
     return task
 
 
-def keep_lights(series: LitSeries, lights: Sequence[Light]) -> None:
-    """Keeps where the lights stand."""
+def keep_lights(series: LitSeries, lights: Sequence[Light], at_ball: bool = False) -> None:
+    """Keeps where the lights stand, and whether that is as seen from the ball."""
     series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
-    series.save(update_fields=["lights"])
+    series.lights_at_ball = at_ball
+    series.save(update_fields=["lights", "lights_at_ball"])
 
 
 def keep_measured(series: LitSeries, maps: Mapping[str, np.ndarray]) -> TextureSet:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import math
 import time
 from typing import Any
 
@@ -25,13 +27,16 @@ def work_on_series(task: SeriesTask, progress: Progress) -> dict[str, Any]:
     files = photo_files(series)
     match task.kind:
         case SeriesTask.Kind.READ:
-            keep_lights(series, run_apart(read_lights_of_files, (files, Ball(*series.ball)), progress))
+            keep_lights(series, run_apart(read_lights_of_files, (files, Ball(*series.ball)), progress), at_ball=True)
             return {}
         case SeriesTask.Kind.ESTIMATE:
-            keep_lights(series, run_apart(estimate_lights_of_files, (files,), progress))
-            return {}
+            found, pictures = run_apart(estimate_lights_of_files, (files,), progress)
+            keep_lights(series, found.lights)
+            return {"remark": found.doubts, "answers": [base64.b64encode(picture).decode() for picture in pictures]}
     lights = [Light(*angles) for angles in series.lights]
-    maps, amplitude, remark = run_apart(measure_files, (files, lights, series.width, task.near), progress)
+    distance = math.inf if task.distance == 0 else task.distance
+    ball = Ball(*series.ball) if series.lights_at_ball and series.ball else None
+    maps, amplitude, remark = run_apart(measure_files, (files, lights, series.width, distance, ball), progress)
     progress.step(0.97, "Laying the maps on the shelf")
     return {"measured": keep_measured(series, maps), "amplitude": float(f"{amplitude:.4g}"), "remark": remark}
 

@@ -32,7 +32,7 @@ from relief.sources.decode import KNOWN
 from relief.sources.roles import READING_NAMES
 from shelf.engine import get_engine
 from shelf.models import MESH, LitSeries, Piece, SeriesTask, Source, TextureSet, read_source
-from shelf.series import begin_task, gather_series, keep_set_up
+from shelf.series import begin_task, gather_series, keep_set_up, read_distance
 from shelf.sets import gather_sets
 from shelf.uploads import keep_uploads
 from shelf.views import series_page
@@ -101,7 +101,7 @@ def measure_lit_series(request: HttpRequest, pk: int) -> HttpResponse:
     one = get_object_or_404(LitSeries, owner=request.artist, pk=pk, removed=None)
     try:
         keep_set_up(one, request.POST)
-        task = begin_task(one, SeriesTask.Kind.MEASURE, "near" in request.POST)
+        task = begin_task(one, SeriesTask.Kind.MEASURE, read_distance(request.POST))
         if task.state == task.State.DONE:
             return _begin_measured(task)
     except ReliefError as problem:

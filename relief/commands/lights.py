@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -12,9 +13,10 @@ from relief.commands._arguments import number, path
 from relief.deliver.files import Made, safe_stem, write_all
 from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
+from relief.depth.near import check_distance
 from relief.depth.series import Measured, lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
-from relief.depth.unknown import FEWEST_UNKNOWN, estimate_lights, turned_around
+from relief.depth.unknown import FEWEST_UNKNOWN, estimate_lights
 from relief.errors import ReliefError
 from relief.height import Footprint
 from relief.inspect.start import LONG_SIDE
@@ -37,9 +39,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument(
         "--turned", action="store_true",
-        help="where lights are estimated: turn them around, so that hollows become hills",
+        help="where lights are estimated: take the other of the two answers, in which hills are hollows",
     )  # fmt: skip
-    parser.add_argument("--near", action="store_true", help="the lights were near: even their brightness out")
+    parser.add_argument(
+        "--lamp-distance", type=number, metavar="MM",
+        help="of the lamps from the middle of what the photos show; found from four photos on where it is not given",
+    )  # fmt: skip
+    parser.add_argument("--far", action="store_true", help="the lamps were far away: do not look for near ones")
     parser.add_argument("--footprint", nargs=2, type=number, metavar=("W", "H"), help="real width and height, mm")
     parser.add_argument("--out", type=path, required=True, metavar="DIR", help="folder for the files; made if missing")
 
@@ -48,10 +54,13 @@ def run(chosen: argparse.Namespace) -> None:
     """Writes normal map, colour and displacement map, and prints how they are to be read."""
     photos = photos_of([decode(path.read_bytes(), path.name) for path in chosen.photos])
     rows, columns = photos[0].shape[:2]
-    lights = _lights(chosen, photos)
+    lights, doubts = _lights(chosen, photos)
     width, height = chosen.footprint or (side * LONG_SIDE / max(rows, columns) for side in (columns, rows))
     Footprint.create(width=width, height=height)
-    measured = measure_series(photos, lights, (width / columns, height / rows), near=chosen.near)
+    spacing = width / columns, height / rows
+    seen_from = Ball(*chosen.ball).place(rows, columns, spacing) if chosen.ball else (0.0, 0.0)
+    distance = check_distance(math.inf if chosen.far else chosen.lamp_distance, width, height)
+    measured = measure_series(photos, lights, spacing, distance=distance, seen_from=seen_from)
     stem = safe_stem(chosen.photos[0].name)
     places = write_all(chosen.out, _files(measured, stem))
     told = {
@@ -64,22 +73,31 @@ def run(chosen: argparse.Namespace) -> None:
         "strengths": [round(strength, 3) for strength in measured.strengths],
         "light_from_everywhere": round(measured.solution.around, 3),
         "photos_that_counted": round(measured.solution.seen, 3),
+        "lamp_distance_mm": _finite(measured.distance.best),
+        "lamp_distance_between_mm": [_finite(measured.distance.least), _finite(measured.distance.most)],
+        "remarks": [remark for remark in (doubts, measured.distance.remark) if remark],
     }
     print(json.dumps(told, indent=2))
 
 
-def _lights(chosen: argparse.Namespace, photos: list[np.ndarray]) -> Sequence[Light]:
+def _finite(length: float) -> float | None:
+    """A length as JSON can hold it: none for one without end."""
+    return round(length, 1) if math.isfinite(length) else None
+
+
+def _lights(chosen: argparse.Namespace, photos: list[np.ndarray]) -> tuple[Sequence[Light], str]:
+    """Where the lights stood, and what can be doubted of that."""
     if (chosen.light and chosen.ball) or (not (chosen.light or chosen.ball) and len(photos) < FEWEST_UNKNOWN):
         raise ReliefError(
             "Say where the lights stood: one --light for each photo, or a --ball. "
             f"From {FEWEST_UNKNOWN} photos on they are estimated."
         )
     if chosen.ball:
-        return lights_of(photos, Ball(*chosen.ball))
+        return lights_of(photos, Ball(*chosen.ball)), ""
     if chosen.light:
-        return [_light(*angles) for angles in chosen.light]
-    lights = estimate_lights([luminance(photo, encoded=False) for photo in photos])
-    return turned_around(lights) if chosen.turned else lights
+        return [_light(*angles) for angles in chosen.light], ""
+    found = estimate_lights([luminance(photo, encoded=False) for photo in photos])
+    return found.other if chosen.turned else found.lights, found.doubts
 
 
 def _light(azimuth: float, elevation: float) -> Light:

@@ -58,6 +58,10 @@ class Ball:
     y: float
     radius: float
 
+    def place(self, rows: int, columns: int, spacing: tuple[float, float]) -> tuple[float, float]:
+        """Where its middle lies in a picture with texels of a size in mm: mm to the right of and above the middle."""
+        return (self.x - columns / 2) * spacing[0], (rows / 2 - self.y) * spacing[1]
+
     def texels(self, rows: int, columns: int) -> np.ndarray:
         """Which texels of a picture it covers: bool (rows, columns)."""
         down, across = np.ogrid[:rows, :columns]

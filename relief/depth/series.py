@@ -4,19 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
 import cv2
 import numpy as np
 
+from relief.depth.heights import height_of
+from relief.depth.lamps import Lamps
 from relief.depth.light import Ball, Light, light_of_ball
-from relief.depth.stereo import FEWEST, MOST, Solution, colours_of_series, left_unexplained, solve_series, thin_out
+from relief.depth.near import Distance, find_distance
+from relief.depth.stereo import (
+    FEWEST,
+    MOST,
+    Solution,
+    colours_of_series,
+    left_unexplained,
+    solve_series,
+    thin_out,
+    thinning,
+)
 from relief.depth.strengths import find_strengths
 from relief.errors import ReliefError
-from relief.maps.height_from_normals import height_from_slopes
-from relief.progress import Progress
+from relief.progress import Part, Progress
 from relief.sources.colour import eight_bits, linear_light, luminance, srgb_from_linear
 from relief.sources.picture import Picture
 
@@ -48,9 +59,6 @@ FEW_COUNT = 0.2
 ALIGNED_AT_ONCE = 2
 """Photos that are laid on the first at the same time."""
 
-STEEPEST = 20.0
-"""Slopes beyond this are taken for this."""
-
 
 @dataclass(frozen=True)
 class Measured:
@@ -63,6 +71,7 @@ class Measured:
         lights: where the lights stood.
         shifts: texels that each photo was moved by (across, down) to lie on the first.
         strengths: how strongly each photo was exposed, 1 in the mean.
+        distance: of the lamps.
     """
 
     solution: Solution
@@ -71,6 +80,7 @@ class Measured:
     lights: tuple[Light, ...]
     shifts: tuple[tuple[float, float], ...]
     strengths: tuple[float, ...]
+    distance: Distance
 
     @property
     def low(self) -> float:
@@ -131,14 +141,16 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
     shifts = unmoved = [(0.0, 0.0)] * len(greys)
     for _ in range(TURNS - 1 if FEWEST <= len(greys) <= MOST else 0):
         raised = [Light(light.azimuth, max(light.elevation, LOWEST)) for light in lights]
-        found = measure_shifts(greys, np.array([light.direction for light in raised]))
+        found = measure_shifts(greys, Lamps.of_lights(raised))
         again = _read_all(greys, [Ball(ball.x + x, ball.y + y, ball.radius) for x, y in found])
         if min(light.elevation for light in again) <= min(0, *(light.elevation for light in lights)):
             break  # shifts that move a highlight behind the ball are none
         if again == lights:
             break  # the next turn would be the same
         lights, shifts = again, found
-    if shifts != unmoved and _left(greys, lights, shifts) > SHAKEN * _left(greys, steady, unmoved):
+    if shifts != unmoved and _left(greys, Lamps.of_lights(lights), shifts) > SHAKEN * _left(
+        greys, Lamps.of_lights(steady), unmoved
+    ):
         lights = steady
     for number, light in enumerate(lights, 1):
         if light.elevation <= 0:
@@ -153,7 +165,7 @@ def _read_all(greys: Sequence[np.ndarray], balls: Sequence[Ball]) -> list[Light]
     return [light_of_ball(grey, ball) for grey, ball in zip(greys, balls, strict=True)]
 
 
-def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[tuple[float, float]]:
+def measure_shifts(greys: Sequence[np.ndarray], lamps: Lamps) -> list[tuple[float, float]]:
     """How far each photo lies to the right of and below the first, in texels; nothing where that cannot be told.
 
     Photos with the light elsewhere cannot be laid on each other: edges and their shadows look moved where only the
@@ -163,7 +175,7 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
 
     Args:
         greys: linear light, float32 (rows, columns) each.
-        directions: unit vectors towards the lights, (photos, 3).
+        lamps: of each photo.
     """
     shape = greys[0].shape
     shifts = np.zeros((len(greys), 2))
@@ -174,9 +186,10 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
         scale = min(1.0, longest / max(shape))
         small = [cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys]
         moved = [move_back(grey, (x, y)) for grey, (x, y) in zip(small, shifts * scale, strict=True)]
-        known = solve_series(np.stack(moved), directions, roughly=True)
+        seen = lamps.scaled(1 / scale)
+        known = solve_series(np.stack(moved), seen, roughly=True)
         with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
-            more = np.array(list(pool.map(partial(_shift_left, known, directions, moved), range(len(moved)))))
+            more = np.array(list(pool.map(partial(_shift_left, known, seen, moved), range(len(moved)))))
         settled = longest if np.abs(more).max() < STILL else 0
         shifts += more / scale
         shifts -= shifts[0]
@@ -185,17 +198,15 @@ def measure_shifts(greys: Sequence[np.ndarray], directions: np.ndarray) -> list[
     return [(float(x), float(y)) for x, y in shifts]
 
 
-def _left(greys: Sequence[np.ndarray], lights: Sequence[Light], shifts: Sequence[tuple[float, float]]) -> float:
+def _left(greys: Sequence[np.ndarray], lamps: Lamps, shifts: Sequence[tuple[float, float]]) -> float:
     """What is left unexplained of photos when they are moved back by some shifts."""
     moved = [move_back(grey, shift) for grey, shift in zip(greys, shifts, strict=True)]
-    return left_unexplained(thin_out(moved), np.array([light.direction for light in lights]))
+    return left_unexplained(thin_out(moved), lamps.thinned(thinning(moved)))
 
 
-def _shift_left(
-    known: Solution, directions: np.ndarray, photos: Sequence[np.ndarray], number: int
-) -> tuple[float, float]:
+def _shift_left(known: Solution, lamps: Lamps, photos: Sequence[np.ndarray], number: int) -> tuple[float, float]:
     """How far a photo still lies off what is known of the surface under its light, in texels."""
-    expected = cv2.GaussianBlur(known.under(directions[number]), (0, 0), 1)
+    expected = cv2.GaussianBlur(known.under(lamps, number), (0, 0), 1)
     counts = np.ascontiguousarray((known.weights[number] > 127).astype(np.uint8))
     if counts.mean() < FEW_COUNT:
         return 0.0, 0.0
@@ -219,38 +230,13 @@ def move_back(photo: np.ndarray, shift: tuple[float, float]) -> np.ndarray:
     return np.maximum(moved, 0)
 
 
-def even_out(greys: Sequence[np.ndarray]) -> list[np.ndarray]:
-    """How much brighter than in the mean each place of each photo is lit: float32 (rows, columns), to divide by.
-
-    A near light is brighter where it is near. A plane of brightness is fitted to each photo over the mean of all, by
-    least squares over a grid of blocks, so that single shadows do not count.
-    """
-    mean = np.mean(greys, axis=0)
-    rows, columns = mean.shape
-    blocks = 24, 24
-    down, across = map(_centres, blocks)
-    sides = np.stack([np.ones(blocks), *np.meshgrid(across, down)], axis=-1).reshape(-1, 3)
-    whole = cv2.resize(mean, blocks, interpolation=cv2.INTER_AREA)
-    found = []
-    for grey in greys:
-        part = cv2.resize(grey, blocks, interpolation=cv2.INTER_AREA) / np.maximum(whole, 1e-6)
-        level, right, below = np.linalg.lstsq(sides, part.ravel(), rcond=None)[0]
-        plane = 1 + (right * _centres(columns)[None, :] + below * _centres(rows)[:, None]) / level
-        found.append(np.clip(plane, 0.25, 4).astype(np.float32))
-    return found
-
-
-def _centres(count: int) -> np.ndarray:
-    """The middles of so many equal parts of the way from -1 to 1."""
-    return (np.arange(count) + 0.5) / count * 2 - 1
-
-
 def measure_series(
     photos: list[np.ndarray],
     lights: Sequence[Light],
     spacing: tuple[float, float],
     *,
-    near: bool = False,
+    distance: float | None = None,
+    seen_from: tuple[float, float] = (0.0, 0.0),
     progress: Progress | None = None,
 ) -> Measured:
     """Normals, colours and height of a surface from its lit series.
@@ -259,7 +245,8 @@ def measure_series(
         photos: as `photos_of` gives them. They are moved onto the first in place.
         lights: where the light of each stood.
         spacing: width and height of a texel, mm.
-        near: whether the lights were near, so that their brightness is evened out.
+        distance: of the lamps from the middle of the picture, mm; infinite for lamps far away; found where not given.
+        seen_from: the place where the lights have these directions, mm to the right of and above the middle.
         progress: told of each step; may cancel between two.
 
     Raises:
@@ -269,28 +256,37 @@ def measure_series(
         raise ReliefError(f"There are {len(photos)} photos and {len(lights)} lights. Each photo has one.")
     progress = progress or Progress()
     greys = [luminance(photo, encoded=False) for photo in photos]
-    progress.step(0, "Laying the photos on each other")
-    directions = np.array([light.direction for light in lights])
-    shifts = measure_shifts(greys, directions)
+    lamps_at = partial(_lamps_at, Lamps.of_lights(lights, spacing), seen_from)
+    progress.step(0, "Finding how far away the lamps stood")
+    away = find_distance(greys, lamps_at) if distance is None else Distance(distance, distance, distance, 1.0)
+    progress.step(0.1, "Laying the photos on each other")
+    lamps = lamps_at(away.best)
+    shifts = measure_shifts(greys, lamps)
     unmoved = [(0.0, 0.0)] * len(greys)
-    if shifts != unmoved and _left(greys, lights, shifts) > SHAKEN * _left(greys, lights, unmoved):
+    if shifts != unmoved and _left(greys, lamps, shifts) > SHAKEN * _left(greys, lamps, unmoved):
         shifts = unmoved
     for number, shift in enumerate(shifts):
         photos[number], greys[number] = move_back(photos[number], shift), move_back(greys[number], shift)
-    strengths = find_strengths(greys, directions)
+    strengths = find_strengths(greys, lamps)
     for number, strength in enumerate(strengths.astype(np.float32)):
         if strength != 1:
             photos[number], greys[number] = photos[number] / strength, greys[number] / strength
-    if near:
-        for number, plane in enumerate(even_out(greys)):
-            greys[number] = greys[number] / plane
-            photos[number] = photos[number] / plane[..., None]
-    solution = solve_series(np.stack(greys), directions, progress)
-    colours = colours_of_series(photos, directions, solution)
-    normals = solution.normals
-    across, up = (np.clip(-normals[..., side] / normals[..., 2], -STEEPEST, STEEPEST) for side in (0, 1))
-    height = height_from_slopes(across, up, spacing, (False, False))
+    if distance is None and (shifts != unmoved or strengths.min() < 1):
+        away = find_distance(greys, lamps_at)
+        lamps = lamps_at(away.best)
+    stacked = np.stack(greys)
+    solution = solve_series(stacked, lamps, Part(progress, 0.1, 1))
+    height = height_of(solution, spacing)
+    if lamps.nearness:  # what stands higher is nearer to the lamps
+        lamps = replace(lamps, heights=height)
+        solution = solve_series(stacked, lamps, Part(progress, 0.1, 1))
+        height = height_of(solution, spacing)
+    colours = colours_of_series(photos, lamps, solution)
     brightest = float(np.percentile(colours, 99.5))
     return Measured(
-        solution, colours / max(brightest, 1e-6), height, tuple(lights), tuple(shifts), tuple(strengths.tolist())
+        solution, colours / max(brightest, 1e-6), height, tuple(lights), tuple(shifts), tuple(strengths.tolist()), away
     )
+
+
+def _lamps_at(far: Lamps, seen_from: tuple[float, float], distance: float) -> Lamps:
+    return replace(far) if np.isinf(distance) else far.at_distance(distance, seen_from)

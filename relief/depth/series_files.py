@@ -12,15 +12,25 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from relief.deliver.formats import picture_file
+from relief.depth.lamps import Lamps
 from relief.depth.light import Ball, Light
+from relief.depth.near import check_distance
 from relief.depth.series import lights_of, measure_series, photos_of, unlike_sizes
-from relief.depth.unknown import estimate_lights
+from relief.depth.stereo import solve_series
+from relief.depth.unknown import Estimate, estimate_lights
 from relief.progress import Part, Progress
-from relief.sources.colour import luminance
+from relief.sources.colour import eight_bits, luminance, srgb_from_linear
 from relief.sources.decode import decode
 
 BYTES = 40
 """That measuring takes for each pixel of each photo (measured: 32 for twelve photos of 2048 x 2048)."""
+
+SHOWN = 240
+"""Texels on the long side of the picture of an answer."""
+
+LIT_FROM = Light(135, 40)
+"""Where the light of such a picture stands."""
 
 READ = 0.3
 """How far the work is, as it goes by time, when all photos are read."""
@@ -77,9 +87,14 @@ def say_size(photos: Sequence[np.ndarray], times: float) -> str:
 
 
 def measure_files(
-    photos: PhotoFiles, lights: Sequence[Light], width: float, near: bool, progress: Progress
+    photos: PhotoFiles,
+    lights: Sequence[Light],
+    width: float,
+    distance: float | None,
+    seen_from: Ball | None,
+    progress: Progress,
 ) -> tuple[dict[str, np.ndarray], float, str]:
-    """The encoded maps of a series, the amplitude of its height in mm, and a remark on its size.
+    """The encoded maps of a series, the amplitude of its height in mm, and remarks on its size and its lamps.
 
     Raises as `PhotoFiles.load` and `measure_series` do.
 
@@ -87,25 +102,49 @@ def measure_files(
         photos: its files.
         lights: where the light of each stood.
         width: of what they show, mm.
-        near: whether the lights were near.
+        distance: of the lamps, as `measure_series` takes it.
+        seen_from: the ball, in pixels of the first file, where the lights have these directions; none for the middle.
         progress: told of each step; may cancel between two.
     """
     loaded, times = photos.load(Part(progress, 0, READ))
     said = say_size(loaded, times)
-    texel = width / loaded[0].shape[1]
-    found = measure_series(loaded, lights, (texel, texel), near=near, progress=Part(progress, READ, 1))
-    return found.encode(), found.amplitude, said
+    rows, columns = loaded[0].shape[:2]
+    texel = width / columns
+    check_distance(distance, width, texel * rows)
+    place = _shrunk(seen_from, times).place(rows, columns, (texel, texel)) if seen_from else (0.0, 0.0)
+    found = measure_series(
+        loaded, lights, (texel, texel), distance=distance, seen_from=place, progress=Part(progress, READ, 1)
+    )
+    return found.encode(), found.amplitude, " ".join(filter(None, (said, found.distance.remark)))
 
 
 def read_lights_of_files(photos: PhotoFiles, ball: Ball, progress: Progress) -> tuple[Light, ...]:
     """Where the lights stood, read from a ball whose outline is in pixels of the first file. Raises as `lights_of`."""
     loaded, times = photos.load(Part(progress, 0, READ))
     progress.step(READ, "Reading the lights from the ball")
-    return lights_of(loaded, Ball(ball.x / times, ball.y / times, ball.radius / times))
+    return lights_of(loaded, _shrunk(ball, times))
 
 
-def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Light, ...]:
-    """Where the lights stood, estimated from the photos alone. Raises as `estimate_lights` does."""
+def _shrunk(ball: Ball, times: float) -> Ball:
+    return Ball(ball.x / times, ball.y / times, ball.radius / times)
+
+
+def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Estimate, list[bytes]]:
+    """Where the lights stood, estimated from the photos alone; and a small lit picture, a PNG, of each of both answers.
+
+    Raises as `estimate_lights` does.
+    """
     loaded, _ = photos.load(Part(progress, 0, READ))
     progress.step(READ, "Estimating the lights")
-    return tuple(estimate_lights([luminance(photo, encoded=False) for photo in loaded]))
+    greys = [luminance(photo, encoded=False) for photo in loaded]
+    found = estimate_lights(greys)
+    progress.step(0.9, "Drawing the two answers")
+    small = [_shrink(grey, max(1.0, max(grey.shape) / SHOWN)) for grey in greys]
+    return found, [_draw(small, lights) for lights in (found.lights, found.other)]
+
+
+def _draw(photos: Sequence[np.ndarray], lights: Sequence[Light]) -> bytes:
+    """What a surface looks like without its colours, lit from the upper left."""
+    normals = solve_series(np.stack(photos), Lamps.of_lights(lights)).normals
+    lit = np.clip(normals @ LIT_FROM.direction.astype(np.float32), 0, 1)
+    return picture_file(eight_bits(srgb_from_linear(lit)), "png")

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from relief.depth.lamps import Lamps
 from relief.errors import ReliefError
 from relief.kernels import helper, kernel, prange
 from relief.progress import Progress
@@ -79,20 +80,24 @@ class Solution:
         """The mean share of photos that counted at a texel."""
         return float(self.weights.mean()) / 255
 
-    def under(self, direction: np.ndarray) -> np.ndarray:
-        """What the surface looks like under a light, cast shadows apart: float32 (rows, columns)."""
-        lit = np.maximum(self.normals @ direction.astype(np.float32), 0) + np.float32(self.around)
-        return np.asarray(self.brightness * lit)
+    def under(self, lamps: Lamps, number: int) -> np.ndarray:
+        """What the surface looks like under one of the lamps, cast shadows apart: float32 (rows, columns)."""
+        if not lamps.nearness:
+            lit = np.maximum(self.normals @ lamps.directions[number].astype(np.float32), 0)
+        else:
+            towards, square = lamps.over(number, *self.brightness.shape)
+            lit = np.maximum((self.normals * towards).sum(axis=2), 0) / square
+        return np.asarray(self.brightness * (lit + np.float32(self.around)))
 
 
 def solve_series(
-    photos: np.ndarray, directions: np.ndarray, progress: Progress | None = None, *, roughly: bool = False
+    photos: np.ndarray, lamps: Lamps, progress: Progress | None = None, *, roughly: bool = False
 ) -> Solution:
     """The normals of a surface, texel by texel.
 
     Args:
         photos: linear light, float32 (photos, rows, columns), of one brightness of the lamp.
-        directions: unit vectors towards the lights, (photos, 3).
+        lamps: of each photo.
         progress: told of each round; may cancel between two.
         roughly: whether shadows alone tell of light from everywhere, as for photos that do not lie on each other yet.
 
@@ -101,24 +106,23 @@ def solve_series(
     """
     if not FEWEST <= len(photos) <= MOST:
         raise ReliefError(f"A lit series has {FEWEST} to {MOST} photos; these are {len(photos)}.")
-    singular = np.linalg.svd(directions, compute_uv=False)
+    singular = np.linalg.svd(lamps.directions, compute_uv=False)
     if singular[2] < PLANAR * singular[0]:
         raise ReliefError("The lights lie in one plane with the surface's middle. Move one of them aside.")
     progress = progress or Progress()
-    lights = np.ascontiguousarray(directions, np.float32)
-    few = thin_out(photos)
+    few, few_lamps = thin_out(photos), lamps.thinned(thinning(photos))
     around = 0.0
     for number in range(ROUNDS):
         progress.step(0.3 + 0.1 * number, "Looking into the shadows")
-        shade = _fit_all(few, lights, around)[2]
+        shade = _fit_all(few, few_lamps, around)[2]
         dark = shade[:, 0].sum()
         if dark < few[0].size * FEW_DARK:
             if not number and not roughly:  # too little lies in shadow to tell what shines into it
-                around = _shine_without_shadow(few, lights)
+                around = _shine_without_shadow(few, few_lamps)
             break
         around = min(float(shade[:, 1].sum() / dark), MOST_AROUND)
     progress.step(0.6, "Fitting normals")
-    fitted, weights, _ = _fit_all(photos, lights, around)
+    fitted, weights, _ = _fit_all(photos, lamps, around)
     brightness = np.linalg.norm(fitted, axis=2)
     normals = fitted / np.maximum(brightness, 1e-9)[..., None]
     normals[brightness <= 1e-9] = (0, 0, 1)
@@ -127,8 +131,13 @@ def solve_series(
 
 def thin_out(photos: Sequence[np.ndarray] | np.ndarray) -> np.ndarray:
     """A few texels of photos, about `LOOKED_AT` on the long side: float32 (photos, rows, columns)."""
-    step = max(1, max(photos[0].shape) // LOOKED_AT)
+    step = thinning(photos)
     return np.stack([photo[::step, ::step] for photo in photos])
+
+
+def thinning(photos: Sequence[np.ndarray] | np.ndarray) -> int:
+    """Of how many texels `thin_out` takes one, in both directions."""
+    return max(1, max(photos[0].shape) // LOOKED_AT)
 
 
 def reached_by_all(photos: np.ndarray) -> np.ndarray:
@@ -137,55 +146,60 @@ def reached_by_all(photos: np.ndarray) -> np.ndarray:
     return np.asarray((photos.min(axis=0) > LIT * mean) & (mean > 0))
 
 
-def left_unexplained(photos: np.ndarray, directions: np.ndarray) -> float:
+def left_unexplained(photos: np.ndarray, lamps: Lamps) -> float:
     """What the surface that is measured does not explain of the photos: the median, as a part of its brightness.
 
     Arguments and errors are those of `solve_series`.
     """
-    solution = solve_series(photos, directions)
-    off = [np.abs(photo - solution.under(direction)) for photo, direction in zip(photos, directions, strict=True)]
+    solution = solve_series(photos, lamps)
+    off = [np.abs(photo - solution.under(lamps, number)) for number, photo in enumerate(photos)]
     return float(np.median(np.stack(off) / np.maximum(solution.brightness, 1e-6)))
 
 
-def _shine_without_shadow(photos: np.ndarray, lights: np.ndarray) -> float:
+def _shine_without_shadow(photos: np.ndarray, lamps: Lamps) -> float:
     """The share of light from everywhere where nothing lies in shadow: what is left of all photos beside a normal.
 
     A texel that every light reaches shows I = g . l + c, which four lights of different heights tell apart. One ring of
     lights does not: there 0 is taken.
     """
-    unknowns = np.column_stack([lights, np.ones(len(lights), np.float32)])
-    singular = np.linalg.svd(unknowns, compute_uv=False)
+    singular = np.linalg.svd(np.column_stack([lamps.directions, np.ones(len(photos))]), compute_uv=False)
     lit = reached_by_all(photos)
-    if len(lights) < 4 or singular[3] < ONE_RING * singular[0] or lit.sum() < FEWEST_LIT:
+    if len(photos) < 4 or singular[3] < ONE_RING * singular[0] or lit.sum() < FEWEST_LIT:
         return 0.0
-    *normal, rest = np.linalg.lstsq(unknowns, photos[:, lit], rcond=None)[0]
+    over = [lamps.over(number, *lit.shape) for number in range(len(photos))]
+    unknowns = np.stack(
+        [np.column_stack([(way / square[..., None])[lit], np.ones(lit.sum())]) for way, square in over], 1
+    )
+    turned = unknowns.transpose(0, 2, 1)
+    *normal, rest = np.linalg.solve(turned @ unknowns, turned @ photos[:, lit].T[..., None])[..., 0].T
     share = float(np.median(rest / np.maximum(np.linalg.norm(normal, axis=0), 1e-9)))
     return min(max(share, 0.0), MOST_AROUND)
 
 
-def colours_of_series(photos: list[np.ndarray], directions: np.ndarray, solution: Solution) -> np.ndarray:
+def colours_of_series(photos: list[np.ndarray], lamps: Lamps, solution: Solution) -> np.ndarray:
     """The colours of the surface without any light in them: float32 (rows, columns, 3), linear.
 
     Args:
         photos: each float32 (rows, columns, 3), linear light.
-        directions: as for `solve_series`.
+        lamps: as for `solve_series`.
         solution: what that gave.
     """
     above = np.zeros_like(photos[0])
     below = np.full(photos[0].shape[:2], 1e-6, np.float32)
-    for photo, direction, weights in zip(photos, directions, solution.weights, strict=True):
-        light = direction.astype(np.float32)
-        _add_colours(photo, solution.normals, light, np.float32(solution.around), weights, above, below)
+    around, rise = np.float32(solution.around), lamps.rise(*photos[0].shape[:2])
+    for photo, direction, weights in zip(photos, lamps.directions.astype(np.float32), solution.weights, strict=True):
+        _add_colours(photo, solution.normals, direction, lamps.steps, rise, around, weights, above, below)
     above /= below[..., None]
     return above
 
 
-def _fit_all(photos: np.ndarray, lights: np.ndarray, around: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def _fit_all(photos: np.ndarray, lamps: Lamps, around: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Normals times brightness, the weights of the photos, and by rows what lies in shadow."""
     count, rows, columns = photos.shape
     fitted, weights = np.empty((rows, columns, 3), np.float32), np.empty((count, rows, columns), np.uint8)
     shade = np.zeros((rows, 2))
-    _fit(photos, lights, np.float32(around), fitted, weights, shade)
+    directions = lamps.directions.astype(np.float32)
+    _fit(photos, directions, lamps.steps, lamps.rise(rows, columns), np.float32(around), fitted, weights, shade)
     return fitted, weights, shade
 
 
@@ -201,14 +215,28 @@ def _face_out(normals: np.ndarray) -> np.ndarray:
     return normals.astype(np.float32)
 
 
+@helper
+def _light_from(lamp, right, up, rise, out):
+    """The unit vector towards a lamp from a place, and by how much its light is weaker there than in the middle."""
+    x, y, z = lamp[0] - right, lamp[1] - up, lamp[2] - rise
+    square = x * x + y * y + z * z
+    part = np.float32(1) / np.sqrt(square)
+    out[0], out[1], out[2], out[3] = x * part, y * part, z * part, square
+
+
 @kernel
-def _add_colours(photo, normals, light, around, weights, above, below):
-    for row in prange(below.shape[0]):
-        for column in range(below.shape[1]):
+def _add_colours(photo, normals, lamp, steps, rise, around, weights, above, below):
+    rows, columns = below.shape
+    for row in prange(rows):
+        light = np.empty(4, np.float32)
+        up = (np.float32(0.5) * rows - np.float32(0.5) - row) * steps[1]
+        for column in range(columns):
+            right = (column + np.float32(0.5) - np.float32(0.5) * columns) * steps[0]
+            _light_from(lamp, right, up, rise[row, column], light)
             lit = np.float32(0)
             for axis in range(3):
                 lit += normals[row, column, axis] * light[axis]
-            shade = max(lit, np.float32(0)) + around
+            shade = max(lit, np.float32(0)) / light[3] + around
             weighed = shade * weights[row, column] / np.float32(255)
             below[row, column] += weighed * shade
             for channel in range(3):
@@ -242,17 +270,21 @@ def _order(values, out):
 
 
 @kernel
-def _fit(photos, lights, around, fitted, weights, shade):
+def _fit(photos, lamps, steps, rise, around, fitted, weights, shade):
     """Fits each texel; sums up by rows what lies in shadow: how many observations, and their shares of brightness."""
     count, rows, columns = photos.shape
     for row in prange(rows):
         seen, weight = np.empty(count, np.float32), np.empty(count, np.float32)
         off, order = np.empty(count, np.float32), np.empty(count, np.float32)
+        lights = np.empty((count, 4), np.float32)
+        up = (np.float32(0.5) * rows - np.float32(0.5) - row) * steps[1]
         dark, share = 0.0, 0.0
         for column in range(columns):
             brightest = np.float32(0)
+            right = (column + np.float32(0.5) - np.float32(0.5) * columns) * steps[0]
             for i in range(count):
-                seen[i] = photos[i, row, column]
+                _light_from(lamps[i], right, up, rise[row, column], lights[i])
+                seen[i] = photos[i, row, column] * lights[i, 3]
                 brightest = max(brightest, seen[i])
             for i in range(count):
                 # what is far darker than the brightest lies in shadow or nearly so, what is the brightest may be glossy
@@ -264,7 +296,7 @@ def _fit(photos, lights, around, fitted, weights, shade):
                 vx, vy, vz = 0.0, 0.0, 0.0
                 for i in range(count):
                     a, b, c, w = lights[i, 0], lights[i, 1], lights[i, 2], weight[i]
-                    value = seen[i] - around * length
+                    value = seen[i] - around * lights[i, 3] * length
                     xx, xy, xz = xx + w * a * a, xy + w * a * b, xz + w * a * c
                     yy, yz, zz = yy + w * b * b, yz + w * b * c, zz + w * c * c
                     vx, vy, vz = vx + w * a * value, vy + w * b * value, vz + w * c * value
@@ -276,7 +308,7 @@ def _fit(photos, lights, around, fitted, weights, shade):
                 length = np.sqrt(x * x + y * y + z * z)
                 for i in range(count):
                     lit = max(lights[i, 0] * x + lights[i, 1] * y + lights[i, 2] * z, 0.0)
-                    off[i] = abs(seen[i] - around * length - lit)
+                    off[i] = abs(seen[i] - around * lights[i, 3] * length - lit)
                 # the third of the residuals from below that three unknowns leave: the median of those that are free
                 _order(off, order)
                 scale = max(1.4826 * order[min(3 + (count - 3) // 2, count - 1)], LEAST_SCALE * length)
@@ -299,5 +331,5 @@ def _fit(photos, lights, around, fitted, weights, shade):
                 lit = lights[i, 0] * x + lights[i, 1] * y + lights[i, 2] * z
                 if length > 0 and (lit <= 0 or (lit > 0.15 * length and seen[i] < SHADOW * lit)):
                     dark += 1
-                    share += seen[i] / length
+                    share += seen[i] / (length * lights[i, 3])
         shade[row, 0], shade[row, 1] = dark, share

@@ -2,16 +2,19 @@
 
 Of texels that every light reaches, brightness over photos is e (l . g + c): the directions and a 1 span a space of four
 dimensions, to which the photos divided by their strengths e belong. What lies beside that space is to vanish, which is
-linear in 1 / e. Only where the photos then fit far better are they taken to be exposed differently.
+linear in 1 / e. Under near lamps every texel has a space of its own, and what lies beside each is to vanish. Only where
+the photos then fit far better are they taken to be exposed differently.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
-from relief.depth.stereo import FEWEST_LIT, left_unexplained, reached_by_all, thin_out
+from relief.depth.lamps import Lamps
+from relief.depth.stereo import FEWEST_LIT, left_unexplained, reached_by_all, thin_out, thinning
 
 FEWEST = 6
 """Photos from which on strengths are told."""
@@ -27,22 +30,22 @@ LEAST, MOST = 1.1, 4.0
 strengths, and more is no exposure."""
 
 
-def find_strengths(greys: Sequence[np.ndarray], directions: np.ndarray) -> np.ndarray:
+def find_strengths(greys: Sequence[np.ndarray], lamps: Lamps) -> np.ndarray:
     """The strengths of photos, 1 in the mean; all 1 where they cannot be told, or are alike.
 
     Args:
         greys: linear light, float32 (rows, columns) each, that lie on each other.
-        directions: unit vectors towards the lights, (photos, 3).
+        lamps: of each photo.
     """
     alike = np.ones(len(greys))
     if len(greys) < FEWEST:
         return alike
-    few = thin_out(greys)
-    told = _strengths_told(few, directions)
-    if told is None:
+    few, lamps = thin_out(greys), lamps.thinned(thinning(greys))
+    told = _strengths_beside(few, lamps) if lamps.nearness else _strengths_told(few, lamps.directions)
+    if told is None or not LEAST < told.max() / told.min() < MOST:
         return alike
     evened = (few / told[:, None, None]).astype(np.float32)
-    before, after = (left_unexplained(photos, directions) for photos in (few, evened))
+    before, after = (left_unexplained(photos, lamps) for photos in (few, evened))
     return told if after < FAR_BETTER * before else alike
 
 
@@ -54,10 +57,28 @@ def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | 
     spanned, _ = np.linalg.qr(np.column_stack([directions, np.ones(len(photos))]))
     beside = np.eye(len(photos)) - spanned @ spanned.T
     rows = np.concatenate([beside * (left[:, axis] * values[axis] / values[0]) for axis in range(3)])
-    _, singular, ways = np.linalg.svd(rows)
-    strengths = ways[-1].mean() / ways[-1]
-    if singular[-1] > PLAIN * singular[-2] or strengths.min() <= 0:
+    return _of_smallest(np.linalg.svd(rows))
+
+
+def _strengths_beside(photos: np.ndarray, lamps: Lamps) -> np.ndarray | None:
+    """As `_strengths_told`, each texel with directions of its own."""
+    lit = reached_by_all(photos)
+    if lit.sum() < FEWEST_LIT:
         return None
-    if not LEAST < strengths.max() / strengths.min() < MOST:
+    over = [lamps.over(number, *lit.shape) for number in range(len(photos))]
+    one = np.ones(lit.sum())
+    spans = np.stack([np.column_stack([(way / square[..., None])[lit], one]) for way, square in over], axis=1)
+    spanned, _ = np.linalg.qr(spans)
+    beside = np.eye(len(photos)) - spanned @ spanned.transpose(0, 2, 1)
+    seen = (photos[:, lit] / photos[:, lit].mean(axis=0)).T
+    together = np.einsum("ti,tij,tj->ij", seen, beside, seen)
+    return _of_smallest(np.linalg.svd(together, hermitian=True), 2)
+
+
+def _of_smallest(parted: Any, power: int = 1) -> np.ndarray | None:
+    """The strengths whose inverses are the direction of the smallest singular value, where one is plainly smallest."""
+    _, singular, ways = parted
+    strengths = ways[-1].mean() / ways[-1]
+    if singular[-1] > PLAIN**power * singular[-2] or strengths.min() <= 0:
         return None
     return np.asarray(strengths / strengths.mean())
