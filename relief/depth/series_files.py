@@ -26,11 +26,14 @@ from relief.sources.decode import decode
 BYTES = 40
 """That measuring takes for each pixel of each photo (measured: 32 for twelve photos of 2048 x 2048)."""
 
-SHOWN = 240
+SHOWN = 320
 """Texels on the long side of the picture of an answer."""
 
 LIT_FROM = Light(135, 40)
 """Where the light of such a picture stands."""
+
+AMBIENT = 0.2
+"""The part of it that comes from everywhere."""
 
 READ = 0.3
 """How far the work is, as it goes by time, when all photos are read."""
@@ -146,5 +149,5 @@ def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Es
 def _draw(photos: Sequence[np.ndarray], lights: Sequence[Light]) -> bytes:
     """What a surface looks like without its colours, lit from the upper left."""
     normals = solve_series(np.stack(photos), Lamps.of_lights(lights)).normals
-    lit = np.clip(normals @ LIT_FROM.direction.astype(np.float32), 0, 1)
+    lit = AMBIENT + (1 - AMBIENT) * np.clip(normals @ LIT_FROM.direction.astype(np.float32), 0, 1)
     return picture_file(eight_bits(srgb_from_linear(lit)), "png")
