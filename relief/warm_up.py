@@ -109,7 +109,7 @@ def _call_kernels() -> None:
     flat = np.broadcast_to(np.array([0, 0, 1], np.float32), (4, 4, 3)).copy()
     for bits in (8, 16):
         normal_map(field, 1, Normal(of="both"), bits, flat)
-    for side in (4, 128):  # what lies far is looked at in another way
+    for side in (4, 256):  # what lies far is looked at in another way
         occlusion(HeightField(np.zeros((side, side), np.float32), Footprint(), WRAPPED), 1, 50, 4)
     mean_curvature(field, 1)
     for shape in (Plane(segments=1), Box(segments=1)):

@@ -17,14 +17,14 @@ from relief.height import HeightField, pad
 from relief.kernels import helper, kernel, prange
 from relief.progress import Progress
 
-NEAR = 8
+NEAR = 24
 """How many texels away the relief itself is looked at before the next level is."""
 
-ENOUGH = 24
+ENOUGH = 40
 """A reach of as many texels needs no other level."""
 
-FAR = (4, 8), (4, 16), (8, 16)
-"""From where to where each level after it is, in its own texels; the last pair holds for all that follow."""
+FAR = 12, 24
+"""From where to where each level after it is, in its own texels."""
 
 TOGETHER = 8
 """Directions that are looked at in one go, so that the horizons on wider texels take bounded room."""
@@ -71,7 +71,7 @@ def levels(field: HeightField, reach: float, directions: int) -> list[Level]:
     while True:
         rows, columns = mean.shape
         spacing = field.footprint.width / columns, field.footprint.height / rows
-        first, last = FAR[min(len(found), len(FAR)) - 1] if found else (1, NEAR)
+        first, last = FAR if found else (1, NEAR)
         farthest = max(first, int(np.ceil(reach * np.abs(_ahead(spacing, directions)).max())))
         enough = farthest <= (last if found else ENOUGH) or max(rows, columns) <= last
         around = steps(range(first, (farthest if enough else last) + 1), spacing, directions, reach)
@@ -173,11 +173,10 @@ def find_open_sky(
 ) -> np.ndarray:
     """The mean over directions of cos^2 of the horizon's elevation: float32 (rows, columns).
 
-    Up to a reach of 24 texels every texel is looked at. Beyond, wider texels cost this against that: a mean error of
-    0.005 on rough ground, 0.001 on smooth hills, and up to 0.04 at the bottom line of a V groove of 70 degrees.
-    Against rays in steps of a quarter texel, on 257 x 190 texels of 2 x 0.5 mm: 99 % of the texels of rough ground and
-    hills are within 0.04; of needles one texel wide, 0.11, and of sheer steps, where it counts whether a ray is looked
-    at within a texel, 0.1 from a reach of 30 texels on and 0.22 at one of two texels.
+    Up to a reach of 40 texels every texel is looked at. Beyond, wider texels stand for what is farther away than 24.
+    On 257 x 190 texels of 1 x 1 and of 2 x 0.5 mm 99 % of the texels are then within 0.045 of looking at every texel on
+    needles one texel wide, 0.007 on sheer steps and 0.001 on rough ground. Against rays in steps of a quarter texel 99 %
+    of rough ground and hills are within 0.04; at a sheer step, where it counts what a ray sees within a texel, up to 0.2.
 
     Args:
         field: the height field.

@@ -124,6 +124,21 @@ class OcclusionTests(TestCase):
             self.assertLess(np.abs(quick - every).mean(), bound)
             self.assertGreater(np.abs(quick - every).mean(), 0, "they are two ways")
 
+    @long
+    def test_99_of_100_texels_are_within_a_twentieth_of_looking_at_every_texel(self):
+        """Needles one texel wide and sheer steps, on texels of 2 x 0.5 mm and of 1 x 1 mm."""
+        rng = np.random.default_rng(3)
+        needles = np.zeros((190, 257), np.float32)
+        needles[rng.integers(0, 190, 60), rng.integers(0, 257, 60)] = 1
+        ground = scipy.ndimage.gaussian_filter(rng.normal(size=(190, 257)), 5, mode="wrap")
+        for heights in (needles, ground > 0, rough(190, 257, seed=4)):
+            for width, height in ((514, 95), (257, 190)):
+                here = field(heights, width, height, WRAP)
+                quick = occlusion(here, 12, 60, 16)
+                with mock.patch("relief.maps.horizons.ENOUGH", 10_000):
+                    every = occlusion(here, 12, 60, 16)
+                self.assertLess(np.percentile(np.abs(quick - every), 99), 0.05)
+
     def test_it_darkens_with_strength(self):
         dent = field(rough(64, 64), edges=WRAP)
         plain, twice = (Occlusion(reach=30, strength=strength).draw(dent, 20) for strength in (1, 2))
