@@ -1,7 +1,8 @@
-"""Whether what a request asked for is still wanted: its page may have gone, or it may have taken too long."""
+"""How far a request is, and whether it is still wanted: its page may have gone, or it may have taken too long."""
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -25,7 +26,11 @@ class OfRequest(Progress):
     def __init__(self, hung_up: Callable[[], bool], seconds: float) -> None:
         self.hung_up = hung_up
         self.seconds = seconds
+        self.fraction, self.message = 0.0, WAITING
         self.begin()
+
+    def report(self, fraction: float, message: str) -> None:
+        self.fraction, self.message = fraction, message
 
     def begin(self) -> None:
         """The time that it may take begins now."""
@@ -62,6 +67,14 @@ class Turn(Protocol):
         """Waits for the next one; false where nobody waits for the answer any more."""
         ...
 
+
+WAITING = "Waiting for other work of the studio"
+
+UNDER_WAY: dict[str, OfRequest] = {}
+"""Requests that are being answered, by the name that their page gave them."""
+
+NAME = re.compile(r"[a-z0-9]{8,40}")
+"""What a page may call a request."""
 
 _NOBODY = Progress()
 _TURN: ContextVar[Turn | None] = ContextVar("turn", default=None)
@@ -114,7 +127,12 @@ def answering(request: HttpRequest) -> Iterator[OfRequest]:
     """While a request is answered, what is computed for it knows whether it is still wanted."""
     progress = OfRequest(request.META.get("waitress.client_disconnected", lambda: False), settings.LONGEST_REQUEST)
     token = _ASKED.set(progress)
+    name = request.headers.get("X-Request", "")
+    if NAME.fullmatch(name):
+        UNDER_WAY[name] = progress
     try:
         yield progress
     finally:
         _ASKED.reset(token)
+        if UNDER_WAY.get(name) is progress:
+            del UNDER_WAY[name]

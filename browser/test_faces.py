@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import threading
+from unittest import mock
+
 import numpy as np
 
 from browser.test_surface import SurfaceTestCase
+from relief.inspect.adviser import advise
 
 
 class FacesTests(SurfaceTestCase):
@@ -36,8 +40,21 @@ class FacesTests(SurfaceTestCase):
         self.click("#overlay option[value='']")
         self.settled()
 
-        self.click_unseen("#adviser button")
-        self.until(lambda: self.all("#adviser .mends button"))
+        asked, go_on = [], threading.Event()
+
+        def advise_when_told(*arguments):
+            asked.append(arguments[-1].step(0.4, "Measuring level 3"))
+            go_on.wait()
+            return advise(*arguments)
+
+        with mock.patch("bench.pages.measured.advise", advise_when_told):
+            self.click_unseen("#adviser button")
+            self.until(lambda: self.all("#working"), "nothing says that it takes a while")
+            self.assertIn("Measuring level 3", self.text("#working"))
+            self.assertEqual(float(self.attribute("#working progress", "value")), 0.4)
+            go_on.set()
+            self.until(lambda: self.all("#adviser .mends button"))
+        self.until(lambda: not self.all("#working"), "it is still said when it is done")
         self.press_button("#adviser .mends [hx-vals*='levels']")
         surface = self.recipe(piece).surface
         self.assertEqual(surface.tessellation.kind, "levels")

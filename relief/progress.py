@@ -36,3 +36,13 @@ class Part(Progress):
 
     def cancelled(self) -> bool:
         return self.whole.cancelled()
+
+
+class Quiet(Progress):
+    """Another progress of which only the wish to stop is passed on: for steps that are said as a whole."""
+
+    def __init__(self, whole: Progress) -> None:
+        self.whole = whole
+
+    def cancelled(self) -> bool:
+        return self.whole.cancelled()

@@ -9,6 +9,7 @@ from typing import Any
 
 from django.conf import settings
 
+from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
 from relief.depth.series_files import estimate_lights_of_files, measure_files, read_lights_of_files
 from relief.progress import Progress
@@ -32,7 +33,8 @@ def work_on_series(task: SeriesTask, progress: Progress) -> dict[str, Any]:
         case SeriesTask.Kind.ESTIMATE:
             found, pictures = run_apart(estimate_lights_of_files, (files,), progress)
             keep_lights(series, found.lights)
-            return {"remark": found.doubts, "answers": [base64.b64encode(picture).decode() for picture in pictures]}
+            answers = [base64.b64encode(picture_file(picture, "png")).decode() for picture in pictures]
+            return {"remark": found.doubts, "answers": answers}
     lights = [Light(*angles) for angles in series.lights]
     distance = math.inf if task.distance == 0 else task.distance
     ball = Ball(*series.ball) if series.lights_at_ball and series.ball else None

@@ -1,6 +1,9 @@
 from django.urls import include, path
 
+from studio import views
+
 urlpatterns = [
+    path("progress/<slug:name>", views.progress, name="progress"),
     path("", include("shelf.urls")),
     path("", include("catalogue.urls")),
     path("", include("rig.urls")),

@@ -1,8 +1,11 @@
-"""Pages for when something cannot be shown or is not taken."""
+"""How far a request is, and pages for when something cannot be shown or is not taken."""
 
 from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent
+from django.http import HttpResponse, JsonResponse
+from django.views.decorators.http import require_safe
 
 from answers.refusals import refuse
+from answers.wanted import UNDER_WAY
 
 TOO_MUCH = {
     RequestDataTooBig: "That was more than the studio takes at once. Your last change was not kept; send less of it.",
@@ -10,6 +13,15 @@ TOO_MUCH = {
     TooManyFilesSent: "Those were more files than the studio takes at once. Nothing was kept; choose at most 200.",
 }
 NOT_UNDERSTOOD = "The studio could not read what was sent. Nothing was kept; reload the page and try again."
+
+
+@require_safe
+def progress(request, name):
+    """How far the request is that its page called so, 0 to 1, and what is being done; nothing where it has ended."""
+    asked = UNDER_WAY.get(name)
+    if asked is None:
+        return HttpResponse(status=204)
+    return JsonResponse({"fraction": asked.fraction, "message": asked.message}, headers={"Cache-Control": "no-store"})
 
 
 def not_found(request, exception=None):

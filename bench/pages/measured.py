@@ -11,6 +11,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
+from answers.wanted import progress_of_request
 from bench.found import find_in_piece
 from bench.models import Revision
 from bench.newest import Newest, page_of
@@ -112,7 +113,7 @@ def adviser(request: HttpRequest, pk: int) -> HttpResponse:
     piece = piece_of(request, pk)
     recipe = revision_of(piece, request.GET.get("base")).read()
     try:
-        advice = advise(SurfacePipeline.of(recipe, read_source, PROXY), get_engine())
+        advice = advise(SurfacePipeline.of(recipe, read_source, PROXY), get_engine(), progress_of_request())
         context = draw_advice(advice)
     except ReliefError as problem:
         context = {"problem": str(problem)}
@@ -234,7 +235,10 @@ def repeats(request: HttpRequest, pk: int) -> JsonResponse:
         height = get_engine().run(state.height())
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
+    progress = progress_of_request()
+    progress.step(0.1, "Looking for a motif that repeats")
     across, down = motif(height)
+    progress.step(0.4, "Looking for places that stand out")
     found: dict[str, object] = {
         "motif": [across and 100 * across / height.footprint.width, down and 100 * down / height.footprint.height]
     }

@@ -11,6 +11,7 @@ from bench.models import Revision
 from bench.pages.groups import Field, Group, field_at, in_unit
 from relief.displace.forecast import PREVIEW, final_limit
 from relief.figures import UNITS, say_number
+from relief.inspect.adviser import seconds_to_advise
 from relief.inspect.close_up import TEXELS
 from relief.inspect.mesh_facts import MeshFacts
 from relief.parameters import Parameters, Surroundings, control, controls
@@ -86,6 +87,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         folds="Edges, place, faces turned",
     )
     form = [in_unit(field_at(recipe, f"surface.form.{name}"), unit) for name in ("noise", "size", "seed", "handles")]
+    levels = pipeline.forecasts(get_engine())
     return {
         "shapes": _choices({kind: model for kind, model in SHAPES.items() if kind != "mesh"}, shape.kind),
         "meshes": Source.objects.filter(owner=owner, removed=None, role=MESH),
@@ -96,7 +98,8 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "subdivision": _subdivision(recipe),
         "tessellations": _choices(TESSELLATIONS, surface.tessellation.kind),
         "tessellation": _tessellation(recipe, unit),
-        "levels": pipeline.forecasts(get_engine()),
+        "levels": levels,
+        "seconds_to_advise": seconds_to_advise(levels),
         "finish_fields": [field_at(recipe, f"surface.{name}") for name in ("smooth_below", "square", "reach")],
         "residual_field": field_at(recipe, "surface.residual"),
         "ending_field": field_at(recipe, "delivery.mesh_format"),

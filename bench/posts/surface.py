@@ -8,7 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
-from answers.wanted import without_turn
+from answers.wanted import progress_of_request, without_turn
 from bench.beginning import content_of_set
 from bench.models import Revision
 from bench.posts.changes import carry_out
@@ -146,7 +146,9 @@ def _take_share(request: HttpRequest, recipe: Recipe) -> edits.Done:
     except ValueError:
         raise RecipeError("How much of the detail is a number of percent, such as 90.") from None
     pipeline = SurfacePipeline.of(recipe, read_source, PROXY)
-    return edits.choose_tessellation(recipe, "faces", faces=find_budget(pipeline, get_engine(), share))
+    return edits.choose_tessellation(
+        recipe, "faces", faces=find_budget(pipeline, get_engine(), share, progress_of_request())
+    )
 
 
 @_action

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from relief.deliver.formats import picture_file
 from relief.depth.lamps import Lamps
 from relief.depth.light import Ball, Light
 from relief.depth.near import check_distance
@@ -132,8 +131,10 @@ def _shrunk(ball: Ball, times: float) -> Ball:
     return Ball(ball.x / times, ball.y / times, ball.radius / times)
 
 
-def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Estimate, list[bytes]]:
-    """Where the lights stood, estimated from the photos alone; and a small lit picture, a PNG, of each of both answers.
+def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Estimate, list[np.ndarray]]:
+    """Where the lights stood, estimated from the photos alone; and a small lit picture of each of both answers.
+
+    The pictures are uint8 (rows, columns), sRGB.
 
     Raises as `estimate_lights` does.
     """
@@ -146,8 +147,8 @@ def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Es
     return found, [_draw(small, lights) for lights in (found.lights, found.other)]
 
 
-def _draw(photos: Sequence[np.ndarray], lights: Sequence[Light]) -> bytes:
+def _draw(photos: Sequence[np.ndarray], lights: Sequence[Light]) -> np.ndarray:
     """What a surface looks like without its colours, lit from the upper left."""
     normals = solve_series(np.stack(photos), Lamps.of_lights(lights)).normals
     lit = AMBIENT + (1 - AMBIENT) * np.clip(normals @ LIT_FROM.direction.astype(np.float32), 0, 1)
-    return picture_file(eight_bits(srgb_from_linear(lit)), "png")
+    return eight_bits(srgb_from_linear(lit))

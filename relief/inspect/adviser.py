@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from relief.displace.deviation import Deviation
+from relief.displace.forecast import Forecast
 from relief.errors import ReliefError
 from relief.figures import say_count, say_number
+from relief.progress import Progress, Quiet
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.bisect import as_triangles
@@ -27,6 +30,10 @@ CLOSE = 1.15
 
 PAYS = 0.02
 """Of the detail: four times as many faces that bring less do not pay any more."""
+
+
+SECONDS = 16e-6
+"""That building and measuring takes for a triangle on two processors, about."""
 
 
 @dataclass(frozen=True)
@@ -73,7 +80,7 @@ def _where_it_stops(points: list[Point]) -> Point | None:
     return points[-1] if points else None
 
 
-def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
+def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float, progress: Progress | None = None) -> int:
     """The fewest triangles, as a budget, that keep a share of the detail.
 
     Budgets grow from the smallest on, so that no more is built than is needed. Then, as the error falls about as a
@@ -81,34 +88,40 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
 
     Args:
         share: 0 to 1, apart from both.
+        progress: hears how near it is; may cancel between two budgets.
 
     Raises:
+        Cancelled: through `progress`.
         ReliefError: no budget up to `MOST` keeps as much; the message says how much that one keeps.
     """
     if not 0 < share < 1:
         raise ReliefError("How much of the detail the geometry keeps lies between 0 and 100 %, apart from both.")
 
-    def lost(faces: int) -> float:
+    progress = progress or Progress()
+
+    def lost(faces: int, done: float) -> float:
+        progress.step(done, f"Measuring a budget of {say_count(faces)} faces")
         way = FaceBudget(faces=faces)
         spent = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": way}))
-        return max(1 - engine.run(spent.deviation()).detail_kept, 1e-9)
+        return max(1 - engine.run(spent.deviation(), Quiet(progress)).detail_kept, 1e-9)
 
-    high, lost_high = FEWEST, lost(FEWEST)
+    high, lost_high = FEWEST, lost(FEWEST, 0)
     low, lost_low = high, lost_high
     if lost_high <= 1 - share:
         return FEWEST
     while lost_high > 1 - share:
         if high == MOST:
-            kept = say_number(100 * (1 - lost_high))
+            kept = say_number(100 * (1 - lost_high), 4)
             raise ReliefError(f"{say_count(MOST)} faces keep {kept} % of the detail. Ask for less, or for levels.")
         low, lost_low = high, lost_high
         high = min(GROWTH * high, MOST)
-        lost_high = lost(high)
+        lost_high = lost(high, 0.1)
+    widest = high / low
     while high / low > CLOSE:
         part = math.log(lost_low / (1 - share)) / math.log(lost_low / lost_high)
         # never so near an end that the stretch hardly shrinks
         faces = round(low * (high / low) ** min(max(part, 0.15), 0.85))
-        off = lost(faces)
+        off = lost(faces, 0.9 - 0.6 * math.log(high / low / CLOSE) / math.log(max(widest, 2) / CLOSE))
         if off > 1 - share:
             low, lost_low = faces, off
         else:
@@ -116,27 +129,48 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float) -> int:
     return high
 
 
-def advise(pipeline: SurfacePipeline, engine: Engine) -> Advice:
+def seconds_to_advise(costs: Sequence[Forecast]) -> float:
+    """About how long `advise` takes, by what the levels of a piece cost, coarsest first."""
+    return 1 + 4 * SECONDS * sum(cost.faces for cost in _measured(costs))
+
+
+def _measured(costs: Sequence[Forecast]) -> list[Forecast]:
+    """The levels that are measured."""
+    return list(itertools.takewhile(lambda cost: cost.faces <= MOST // 2, costs))
+
+
+def advise(pipeline: SurfacePipeline, engine: Engine, progress: Progress | None = None) -> Advice:
     """Measures levels, and budgets of as many triangles.
 
+    Args:
+        pipeline: of the piece.
+        engine: which computes.
+        progress: hears what is measured; may cancel between two.
+
     Raises:
+        Cancelled: through `progress`.
         TooManyFacesError: not even the base mesh can be built.
     """
     levels, budgets = [], []
+    progress = progress or Progress()
     even = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": Levels()}))
-    for cost in even.forecasts(engine):
-        if cost.faces > MOST // 2:
-            break
+    costs = _measured(even.forecasts(engine))
+    whole, done = max(1, 2 * sum(cost.faces for cost in costs)), 0
+    for cost in costs:
+        progress.step(done / whole, f"Measuring level {cost.level}")
         at_level = even.with_level(cost.level)
-        mesh = engine.run(at_level.subdivided())
+        mesh = engine.run(at_level.subdivided(), Quiet(progress))
         triangles = as_triangles(mesh).faces
         if triangles > MOST:
             break
-        levels.append(Point("levels", cost.level, triangles, mesh.nbytes, engine.run(at_level.deviation())))
+        off = engine.run(at_level.deviation(), Quiet(progress))
+        levels.append(Point("levels", cost.level, triangles, mesh.nbytes, off))
+        done += 2 * cost.faces
         if triangles < max(FEWEST, 2 * levels[0].triangles):
             continue
+        progress.step((done - cost.faces) / whole, f"Measuring a budget of {say_count(triangles)} faces")
         way = FaceBudget(faces=triangles)
         spent = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": way}))
-        off, made = engine.run(spent.deviation()), engine.run(spent.subdivided())
+        off, made = (engine.run(stage, Quiet(progress)) for stage in (spent.deviation(), spent.subdivided()))
         budgets.append(Point("budget", cost.level, triangles, made.nbytes, off))
     return Advice(levels, budgets)

@@ -1,6 +1,7 @@
 // Asking the studio for something: a failure is said once on the page, and the next question is asked as ever.
 
 import { say, unsay } from "./notice.js";
+import { begin, end } from "./working.js";
 
 const SILENT = "The studio does not answer. Is it still running? What you have is kept.";
 const LONGEST = 3000; // letters that fit into an address; what is longer is posted
@@ -17,15 +18,21 @@ export class Unanswered extends Error {
 export async function ask(address, parameters = {}, signal = undefined) {
   const asked = new URLSearchParams(parameters);
   const long = String(asked).length > LONGEST;
-  const headers = long ? { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] } : {};
+  const name = begin();
+  const headers = { "X-Request": name };
+  if (long) headers["X-CSRFToken"] = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
   const query = String(asked) ? `${address}${address.includes("?") ? "&" : "?"}${asked}` : address;
   let answer;
   try {
-    answer = await (long ? fetch(address, { method: "POST", body: asked, headers, signal }) : fetch(query, { signal }));
+    answer = await (long
+      ? fetch(address, { method: "POST", body: asked, headers, signal })
+      : fetch(query, { headers, signal }));
   } catch (problem) {
     if (problem.name === "AbortError") throw problem;
     say(SILENT, "silent");
     throw new Unanswered(SILENT, true);
+  } finally {
+    end(name);
   }
   unsay("silent");
   if (answer.ok) return answer;

@@ -1,6 +1,7 @@
 // What every page needs: a word when the studio does not answer, or refuses what was sent.
 
 import { say } from "./notice.js";
+import { begin, end } from "./working.js";
 
 document.addEventListener("htmx:sendError", () =>
   say("The studio does not answer. Is it still running? Your last change was not kept.", "silent"),
@@ -20,3 +21,10 @@ document.addEventListener("htmx:responseError", ({ detail }) => {
 // a page names itself, so that what it asked for earlier is told from what another window asks for
 const PAGE = Math.random().toString(36).slice(2);
 document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers["X-Page"] = PAGE));
+
+// what takes longer than a moment shows how far it is, and can be stopped
+document.addEventListener("htmx:beforeSend", ({ detail }) => {
+  const name = begin(() => htmx.trigger(detail.elt, "htmx:abort"));
+  detail.xhr.setRequestHeader("X-Request", name);
+  detail.xhr.addEventListener("loadend", () => end(name));
+});
