@@ -72,7 +72,10 @@ TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "APP_DIRS": True,
-        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+        "OPTIONS": {
+            "context_processors": ["django.template.context_processors.request"],
+            "libraries": {"figures": "answers.figures"},
+        },
     }
 ]
 

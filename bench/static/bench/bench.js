@@ -38,7 +38,9 @@ import { belongsTo } from "./keys.js";
 import { showSolidTool, workOn } from "./tools/solid.js";
 
 const PROXY = 1024; // texels on the long side while something is dragged
+const COARSEST = 256; // or fewer, where that takes too long
 const SHARP = 2048; // and when the hand rests
+const QUICK = 100; // ms in which the stage follows a hand
 const REST = 250; // ms
 const ANY_HAS = "shaded"; // a view that every state has
 
@@ -48,6 +50,7 @@ const flat = document.getElementById("flat");
 const solid = document.getElementById("solid");
 const hint = document.getElementById("hint");
 let rest = null;
+let inMotion = PROXY; // texels on the long side while a control moves
 let surface = null;
 let surfaceShown = ""; // what it was made of
 let noSurface = null; // why there is none
@@ -59,7 +62,18 @@ const drafted = () => Object.fromEntries(Object.entries(draft).map(([path, value
 
 /** Asks for what the stage and the section show, draws it, and sharpens it when nothing more comes. */
 function refresh() {
-  run((signal) => show(PROXY, signal));
+  run(async (signal) => {
+    const moving = Object.keys(draft).length > 0 && !inSpace();
+    const since = performance.now();
+    await show(moving ? inMotion : PROXY, signal);
+    if (moving) inMotion = fitting(performance.now() - since);
+  });
+}
+
+/** How many texels are drawn next while a control moves: a quarter of them, or four times as many, by what these took. */
+function fitting(took) {
+  if (took > QUICK) return Math.max(COARSEST, inMotion / 2);
+  return took < QUICK / 5 ? Math.min(PROXY, inMotion * 2) : inMotion;
 }
 
 async function run(work, options) {

@@ -1,4 +1,4 @@
-"""Figures as the bench writes them."""
+"""Figures as templates write them."""
 
 from __future__ import annotations
 
@@ -47,6 +47,13 @@ def measure(value: float) -> str:
     """A length in mm with three digits that count, in the unit that it is said in: 9.43 mm, 585 m."""
     unit, per = unit_of(value)
     return f"{short(value / per)}{SPACE}{unit}"
+
+
+@register.filter
+def per_length(value: float) -> str:
+    """So many on each mm, in the unit that lengths are said in: 3.41 per mm, 0.205 per m."""
+    unit, per = unit_of(1)
+    return f"{short(value * per)} per {unit}"
 
 
 @register.filter
