@@ -10,7 +10,7 @@ from relief.maps.height_from_normals import height_from_slopes, weights_of_slope
 STEEPEST = 20.0
 """Slopes beyond this are taken for this."""
 
-STEEP, UNSURE = 1.0, 0.3
+STEEP, UNSURE = 0.7, 0.3
 """A slope beyond the first is that of a step, whose depth is known but for this part (measured on made-up surfaces)."""
 
 

@@ -10,8 +10,10 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.depth.light import Ball, Light
-from relief.depth.series import Measured, measure_series
+from relief.depth.series import Measured, measure_series, photos_of
 from relief.made.rendering import how_open, photograph, photograph_ball, photograph_near
+from relief.made.surfaces import surface_called
+from relief.sources.decode import decode
 from relief.tests.command import CommandTestCase
 from relief.tests.long import long
 
@@ -72,6 +74,17 @@ class NearLampTests(CommandTestCase):
             self.assertLess(error(found), 1.5 * error(far))
             self.assertGreater(error(uncorrected), 20 * error(far), "without it the whole is bowed")
             self.assertIn("stood near", found.distance.remark)
+
+    @long
+    def test_far_lamps_are_not_taken_for_near_ones(self):
+        """Four photos of surfaces that are nearly flat, as JPEG: what is left unexplained is grain."""
+        for key in ("ticket-hall-floor", "limewash", "pavilion-shingle", "deckchair-canvas"):
+            made = surface_called(key).make(256)
+            lights = [Light(11 + 90 * number, 40 if number % 2 else 55) for number in range(4)]
+            files = [made.photo(light.azimuth, seed, light.elevation) for seed, light in enumerate(lights)]
+            taken = photos_of([decode(file, "photo.jpg") for file in files])
+            found = measure_series(taken, lights, (made.texel, made.texel))
+            self.assertTrue(np.isinf(found.distance.best), key)
 
     def test_directions_that_were_seen_at_a_ball_in_a_corner(self):
         """Lamps at known places; each direction is that from the ball, as a mirrored ball tells it."""
