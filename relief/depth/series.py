@@ -289,4 +289,4 @@ def measure_series(
 
 
 def _lamps_at(far: Lamps, seen_from: tuple[float, float], distance: float) -> Lamps:
-    return replace(far) if np.isinf(distance) else far.at_distance(distance, seen_from)
+    return far if np.isinf(distance) else far.at_distance(distance, seen_from)

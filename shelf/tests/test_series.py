@@ -21,11 +21,11 @@ LIGHTS = [(20 + 72 * number, 40 + 12 * (number % 2)) for number in range(5)]
 BALL = (130.0, 84.0, 22.0)
 
 
-def shots() -> tuple[np.ndarray, list[np.ndarray]]:
+def shots(lights: list[tuple[float, float]] = LIGHTS) -> tuple[np.ndarray, list[np.ndarray]]:
     """A hilly plate, 160 mm wide, and its photos in linear light, a ball in the corner."""
     height = gaussian_filter(np.random.default_rng(8).random((110, 160)), 5) * 90
     paint = np.full((110, 160, 3), 0.6)
-    return height, list(take_series(height, 1, paint, LIGHTS, BALL))
+    return height, list(take_series(height, 1, paint, lights, BALL))
 
 
 def jpeg(light: np.ndarray) -> bytes:
@@ -105,6 +105,10 @@ class LitSeriesTests(ShelfTestCase):
             (lights, {"ball-x": "90", "ball-y": "9", "ball-radius": "100000", "read": "1"}, "between 2 and 80"),
             (lights, {"ball-y": "9", "read": "1"}, "x is a number"),
             (lights, {"ball-x": "nan", "ball-y": "9", "ball-radius": "9"}, "between 0 and 160"),
+            (measured, {"lamps": "near"}, "is a number"),
+            (measured, {"lamps": "near", "distance": "nan"}, "between 1 and"),
+            (measured, {"lamps": "near", "distance": "-4"}, "between 1 and"),
+            (measured, {"lamps": "near", "distance": "20", "width": "160"}, "or more from the middle"),
         ):  # fmt: skip
             self.assertContains(self.client.post(address, values), words, status_code=422)
         self.client.post(lights, {"azimuth-0": "300", "turn": "1"})
@@ -114,6 +118,31 @@ class LitSeriesTests(ShelfTestCase):
         self.assertContains(self.client.post(measured, {**flat, "width": 10}), "one plane", status_code=422)
         made.photos.first().delete()
         self.assertContains(self.client.post(measured, {"width": 10}), "were removed", status_code=422)
+
+    def test_lights_of_the_ball_hold_there_and_lamps_stand_as_told(self):
+        _, made = self.series()
+        ball = {name: str(value) for name, value in zip(("ball-x", "ball-y", "ball-radius"), BALL, strict=True)}
+        self.client.post(reverse("shelf:light-series", args=[made.pk]), {**ball, "read": "1"})
+        made.refresh_from_db()
+        self.assertTrue(made.lights_at_ball)
+        for values, distance in (({"lamps": "far"}, 0), ({"lamps": "near", "distance": "900"}, 900), ({}, None)):
+            self.client.post(reverse("bench:measure-series", args=[made.pk]), {**values, "width": 160})
+            self.assertEqual(made.tasks.first().distance, distance)
+        self.client.post(reverse("shelf:light-series", args=[made.pk]), {"azimuth-0": "12"})
+        made.refresh_from_db()
+        self.assertFalse(made.lights_at_ball, "a light that was set by hand is seen from the middle")
+
+    def test_both_answers_of_estimated_lights_are_shown_and_change_places(self):
+        _, photos = shots([(20 + 60 * number, 40 + 12 * (number % 2)) for number in range(6)])
+        self.drop([f"plate_{number}.jpg" for number in range(6)], [jpeg(photo) for photo in photos])
+        made = LitSeries.objects.get()
+        page = reverse("shelf:series", args=[made.pk])
+        self.client.post(reverse("shelf:light-series", args=[made.pk]), {"estimate": "1"})
+        one, other = made.tasks.first().answers
+        self.assertNotEqual(one, other)
+        self.assertContains(self.client.get(page), "data:image/png;base64,", count=2)
+        self.client.post(reverse("shelf:light-series", args=[made.pk]), {"turn": "1"})
+        self.assertEqual(made.tasks.first().answers, [other, one])
 
     def test_grey_pictures_whose_names_say_what_they_are_stay_what_they_are(self):
         self.drop(
