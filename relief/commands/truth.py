@@ -14,7 +14,7 @@ from relief.errors import ReliefError
 from relief.made.surfaces import SURFACES, surface_called
 from relief.made.truth import WAYS, Row, measure
 
-SHORT = ("flat", "brightn.", "started", "given", "estim.", "4", "8", "16")
+SHORT = ("flat", "brightn.", "started", "given", "estim.", "network", "4", "8", "16")
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

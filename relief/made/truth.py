@@ -13,12 +13,14 @@ from functools import partial
 
 import numpy as np
 
+from relief.depth.learned import read_photo
 from relief.depth.light import Light
 from relief.depth.series import measure_series, photos_of
 from relief.inspect.start import set_from_statistics, suggest_start
 from relief.inspect.swatch import in_white
 from relief.made.rendering import true_normals
 from relief.made.surfaces import ELEVATION, SURFACES
+from relief.maps.height_from_normals import height_from_slopes
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import CONTENT_PATH
 from relief.run.engine import Engine
@@ -31,9 +33,13 @@ SIDES = (135, 45, 100, 160, 20, 250, 190, 315)
 SERIES = (4, 8, 16)
 """Photos of a lit series."""
 
-WAYS = ("flat", "brightness", "started off", "light given", "light estimated", *(f"{many} photos" for many in SERIES))
+WAYS = (
+    "flat", "brightness", "started off", "light given", "light estimated", "network",
+    *(f"{many} photos" for many in SERIES),
+)  # fmt: skip
 """The ways that are compared: a plain flat map; the brightness of one photo at its first start, and started off from
-its statistics; its light, where that is known, or estimated; and several photos with known lights."""
+its statistics; its light, where that is known, or estimated; the network with the light that is known; and several
+photos with known lights."""
 
 
 @dataclass(frozen=True)
@@ -93,11 +99,17 @@ def measure_one(size: int, numbered: tuple[int, str]) -> tuple[Row, np.ndarray]:
     guessed = content.light.azimuth
     given = {f"{CONTENT_PATH}.light.azimuth": azimuth, f"{CONTENT_PATH}.light.elevation": ELEVATION}
     fields["light given"], fields["light estimated"] = height(lit.with_changes(given)), height(lit)
+    told = read_photo(photos_of([decode(photo, "photo.jpg")])[0], Light(azimuth, ELEVATION))
+    spacing = made.texel, made.texel
+    fields["network"] = height_from_slopes(
+        told.slopes[..., 0], told.slopes[..., 1], spacing, (False, False), told.certainty
+    )
+    measured["network"] = told.normals
     for many in SERIES:
         lights = [Light((360 * i / many + 11) % 360, ELEVATION if i % 2 else 55) for i in range(many)]
         files = [made.photo(light.azimuth, i, light.elevation) for i, light in enumerate(lights)]
         photos = photos_of([decode(file, "photo.jpg") for file in files])
-        solved = measure_series(photos, lights, (made.texel, made.texel))
+        solved = measure_series(photos, lights, spacing)
         fields[f"{many} photos"] = solved.height
         measured[f"{many} photos"] = solved.solution.normals
     normals = {way: measured.get(way, true_normals(fields[way], made.texel)) for way in WAYS}

@@ -1,0 +1,1 @@
+"""For developers: what makes parts of the application, and is not needed to run it."""

@@ -1,0 +1,1 @@
+"""Tests of what makes parts of the application."""
