@@ -20,20 +20,24 @@ class TooLongError(ReliefError):
     """A request took longer to compute than one may."""
 
 
+WAITING, WORKING = "Waiting for other work of the studio", "Working on it"
+
+
 class OfRequest(Progress):
     """Cancelled when the page that asked has hung up; given up where it takes too long."""
 
     def __init__(self, hung_up: Callable[[], bool], seconds: float) -> None:
         self.hung_up = hung_up
         self.seconds = seconds
-        self.fraction, self.message = 0.0, WAITING
         self.begin()
+        self.fraction, self.message = 0.0, WAITING
 
     def report(self, fraction: float, message: str) -> None:
         self.fraction, self.message = fraction, message
 
     def begin(self) -> None:
-        """The time that it may take begins now."""
+        """The time that it may take begins now, as it has its turn."""
+        self.message = WORKING
         self._until = time.monotonic() + self.seconds
 
     def cancelled(self) -> bool:
@@ -67,8 +71,6 @@ class Turn(Protocol):
         """Waits for the next one; false where nobody waits for the answer any more."""
         ...
 
-
-WAITING = "Waiting for other work of the studio"
 
 UNDER_WAY: dict[str, OfRequest] = {}
 """Requests that are being answered, by the name that their page gave them."""

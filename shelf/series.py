@@ -183,7 +183,7 @@ def begin_task(series: LitSeries, kind: str, distance: float | None = None) -> S
 
 def keep_lights(series: LitSeries, lights: Sequence[Light], at_ball: bool = False) -> None:
     """Keeps where the lights stand, and whether that is as seen from the ball."""
-    series.lights = [[round(light.azimuth, 1), round(light.elevation, 1)] for light in lights]
+    series.lights = [[round(light.azimuth, 1) % 360, round(light.elevation, 1)] for light in lights]
     series.lights_at_ball = at_ball
     series.save(update_fields=["lights", "lights_at_ball"])
 

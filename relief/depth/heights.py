@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from relief.depth.lamps import from_middle
 from relief.depth.stereo import Solution
 from relief.maps.height_from_normals import height_from_slopes, weights_of_slopes
 
@@ -38,10 +39,7 @@ def _level(height: np.ndarray, across: np.ndarray, up: np.ndarray, spacing: tupl
     taken off.
     """
     steep = np.hypot(across, up) > STEEP
-    rows, columns = height.shape
-    x = (np.arange(columns, dtype=np.float32) + np.float32(0.5 - 0.5 * columns)) * np.float32(spacing[0])
-    y = (np.float32(0.5 * rows - 0.5) - np.arange(rows, dtype=np.float32)) * np.float32(spacing[1])
-    for place, slopes in ((x[None, :], across), (y[:, None], up)):
+    for place, slopes in zip(from_middle(height.shape, spacing), (across, up), strict=True):
         tilt = float((height * place).mean() / (place * place).mean())
         most = UNSURE * abs(float(np.where(steep, slopes, 0).mean()))
         height = height - np.float32(min(max(tilt, -most), most)) * place

@@ -49,14 +49,17 @@ def tell_hills(
         photos: linear light, small, float32 (photos, rows, columns).
         one, other: the lights of the two, turned around against each other.
     """
-    solved = [solve_series(photos, Lamps.of_lights(lights)) for lights in (one, other)]
-    heights = [height_of(solution, (1.0, 1.0)) for solution in solved]
-    cast = [_match_shadows(photos, *each) for each in zip((one, other), solved, heights, strict=True)]
+    solution = solve_series(photos, Lamps.of_lights(one))
+    height = height_of(solution, (1.0, 1.0))
+    cast = [
+        _match_shadows(photos, one, solution, height),
+        _match_shadows(photos, other, solution.turned, -height),
+    ]
     first, second = tuple(one), tuple(other)
     if abs(cast[0] - cast[1]) > BY_SHADOWS:
         return (first, second, "shadows") if cast[0] > cast[1] else (second, first, "shadows")
-    hilly = heights[0] - cv2.GaussianBlur(heights[0], (0, 0), AROUND)
-    bright = _correlate(hilly.ravel(), solved[0].brightness.ravel())
+    hilly = height - cv2.GaussianBlur(height, (0, 0), AROUND)
+    bright = _correlate(hilly.ravel(), solution.brightness.ravel())
     if abs(bright) > BY_BRIGHTNESS:
         return (first, second, "brightness") if bright > 0 else (second, first, "brightness")
     return first, second, "nothing"

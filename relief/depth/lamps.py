@@ -14,6 +14,19 @@ import numpy as np
 from relief.depth.light import Light
 
 
+def from_middle(shape: tuple[int, ...], steps: Sequence[float] | np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """How far texels lie to the right of and above the middle of a picture: float32 (1, columns) and (rows, 1).
+
+    Args:
+        shape: rows and columns.
+        steps: width and height of a texel, in any unit.
+    """
+    rows, columns = shape
+    right = (np.arange(columns, dtype=np.float32) + np.float32(0.5 - 0.5 * columns)) * np.float32(steps[0])
+    above = (np.float32(0.5 * rows - 0.5) - np.arange(rows, dtype=np.float32)) * np.float32(steps[1])
+    return right[None, :], above[:, None]
+
+
 @dataclass(frozen=True)
 class Lamps:
     """The lamps of a series.
@@ -77,12 +90,10 @@ class Lamps:
             Unit vectors towards it, float32 (rows, columns, 3); and the square of its distance as a part of that from
             the middle, float32 (rows, columns), by which its light is weaker.
         """
-        right, up = self.steps
+        right, above = from_middle((rows, columns), self.steps)
         x, y, z = self.directions[number].astype(np.float32)
         if self.heights is not None:
             z = z - self.rise(rows, columns)
-        across = x - (np.arange(columns, dtype=np.float32) + np.float32(0.5 - 0.5 * columns)) * right
-        above = y - (np.float32(0.5 * rows - 0.5) - np.arange(rows, dtype=np.float32)) * up
-        towards = np.stack(np.broadcast_arrays(across[None, :], above[:, None], z), axis=-1)
+        towards = np.stack(np.broadcast_arrays(x - right, y - above, z), axis=-1)
         square = (towards * towards).sum(axis=2)
         return towards / np.sqrt(square)[..., None], square

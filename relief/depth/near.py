@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from scipy.optimize import minimize_scalar
 
-from relief.depth.lamps import Lamps
+from relief.depth.lamps import Lamps, from_middle
 from relief.depth.stereo import solve_series
 from relief.errors import ReliefError
 from relief.figures import say_length
@@ -149,9 +149,8 @@ def _look(photos: np.ndarray, lamps: Lamps) -> tuple[float, float]:
     solution = solve_series(photos, lamps)
     off = [np.abs(photo - solution.under(lamps, number)) for number, photo in enumerate(photos)]
     left = float(np.minimum(np.stack(off) / np.maximum(solution.brightness, 1e-6), SHADOW).mean())
-    rows, columns = solution.brightness.shape
-    x = ((np.arange(columns) + 0.5 - columns / 2) / max(rows, columns))[None, :]
-    y = ((rows / 2 - 0.5 - np.arange(rows)) / max(rows, columns))[:, None]
+    shape = solution.brightness.shape
+    x, y = from_middle(shape, (1 / max(shape), 1 / max(shape)))
     across, up = (-solution.normals[..., side] / solution.normals[..., 2] for side in (0, 1))
     weights = weights_of_slopes(across, up)
     bowed = 0.0

@@ -275,11 +275,11 @@ def measure_series(
         away = find_distance(greys, lamps_at)
         lamps = lamps_at(away.best)
     stacked = np.stack(greys)
-    solution = solve_series(stacked, lamps, Part(progress, 0.1, 1))
+    solution = solve_series(stacked, lamps, Part(progress, 0.1, 0.6 if lamps.nearness else 1))
     height = height_of(solution, spacing)
     if lamps.nearness:  # what stands higher is nearer to the lamps
         lamps = replace(lamps, heights=height)
-        solution = solve_series(stacked, lamps, Part(progress, 0.1, 1))
+        solution = solve_series(stacked, lamps, Part(progress, 0.6, 1))
         height = height_of(solution, spacing)
     colours = colours_of_series(photos, lamps, solution)
     brightest = float(np.percentile(colours, 99.5))

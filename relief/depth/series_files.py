@@ -144,11 +144,11 @@ def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Es
     found = estimate_lights(greys)
     progress.step(0.9, "Drawing the two answers")
     small = [_shrink(grey, max(1.0, max(grey.shape) / SHOWN)) for grey in greys]
-    return found, [_draw(small, lights) for lights in (found.lights, found.other)]
+    solution = solve_series(np.stack(small), Lamps.of_lights(found.lights))
+    return found, [_draw(answer.normals) for answer in (solution, solution.turned)]
 
 
-def _draw(photos: Sequence[np.ndarray], lights: Sequence[Light]) -> np.ndarray:
+def _draw(normals: np.ndarray) -> np.ndarray:
     """What a surface looks like without its colours, lit from the upper left."""
-    normals = solve_series(np.stack(photos), Lamps.of_lights(lights)).normals
     lit = AMBIENT + (1 - AMBIENT) * np.clip(normals @ LIT_FROM.direction.astype(np.float32), 0, 1)
     return eight_bits(srgb_from_linear(lit))

@@ -10,7 +10,7 @@ squares, with Tukey's biweight). What is seen in shadow tells how much light com
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -79,6 +79,11 @@ class Solution:
     def seen(self) -> float:
         """The mean share of photos that counted at a texel."""
         return float(self.weights.mean()) / 255
+
+    @property
+    def turned(self) -> Solution:
+        """The same by lights turned around: hills are hollows."""
+        return replace(self, normals=self.normals * np.array([-1, -1, 1], np.float32))
 
     def under(self, lamps: Lamps, number: int) -> np.ndarray:
         """What the surface looks like under one of the lamps, cast shadows apart: float32 (rows, columns)."""

@@ -118,10 +118,13 @@ def estimate_lights(greys: Sequence[np.ndarray]) -> Estimate:
     lights = left[:, :3] * values[:3]
     told = np.linalg.lstsq(lights, seen[:, lit], rcond=None)[0]
     fixed = _of_one_strength(lights), _of_even_paint(told, mean[lit])
-    whole = _choose(told, *fixed)
-    stood = [_stand_up(lights @ each, seen, lit, (rows, columns)) for each in (whole, *fixed) if each is not None]
-    agree = len(stood) == 3 and _apart(*stood[1:]) < AGREE
-    found = tuple(Light.towards(light) for light in stood[0])
+    stood = {
+        number: _stand_up(lights @ each, seen, lit, (rows, columns))
+        for number, each in enumerate(fixed)
+        if each is not None
+    }
+    agree = len(stood) == 2 and _apart(*stood.values()) < AGREE
+    found = tuple(Light.towards(light) for light in stood[_choose(told, *fixed)])
     return Estimate(*tell_hills(small, found, turned_around(found)), agree)
 
 
@@ -146,15 +149,14 @@ def _apart(one: np.ndarray, other: np.ndarray) -> float:
     return float(min(angles))
 
 
-def _choose(told: np.ndarray, one_strength: np.ndarray | None, even_paint: np.ndarray | None) -> np.ndarray:
-    """Which of the two is taken: lights of one strength, unless by that the paint is far less even."""
+def _choose(told: np.ndarray, one_strength: np.ndarray | None, even_paint: np.ndarray | None) -> int:
+    """Which of the two is taken, 0 or 1: lights of one strength, unless by that the paint is far less even."""
+    if one_strength is None and even_paint is None:
+        raise ReliefError("The photos do not tell where the lights stood. Drag their suns, or lay a ball beside.")
     if one_strength is None or even_paint is None:
-        whole = even_paint if one_strength is None else one_strength
-        if whole is None:
-            raise ReliefError("The photos do not tell where the lights stood. Drag their suns, or lay a ball beside.")
-        return whole
+        return 0 if even_paint is None else 1
     uneven = [_spread(np.linalg.norm(np.linalg.solve(whole, told), axis=0)) for whole in (one_strength, even_paint)]
-    return even_paint if uneven[0] > FAR_LESS * uneven[1] else one_strength
+    return int(uneven[0] > FAR_LESS * uneven[1])
 
 
 def _spread(paint: np.ndarray) -> float:

@@ -1,7 +1,7 @@
 // What every page needs: a word when the studio does not answer, or refuses what was sent.
 
 import { say } from "./notice.js";
-import { begin, end } from "./working.js";
+import { PAGE, begin, end } from "./working.js";
 
 document.addEventListener("htmx:sendError", () =>
   say("The studio does not answer. Is it still running? Your last change was not kept.", "silent"),
@@ -18,8 +18,6 @@ document.addEventListener("htmx:responseError", ({ detail }) => {
   else if (![409, 422].includes(status)) say("The studio did not take that. Reload the page and try again."); // those bring their own words
 });
 
-// a page names itself, so that what it asked for earlier is told from what another window asks for
-const PAGE = Math.random().toString(36).slice(2);
 document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers["X-Page"] = PAGE));
 
 // what takes longer than a moment shows how far it is, and can be stopped

@@ -3,14 +3,16 @@
 const MOMENT = 1000; // ms before anything is shown
 const BETWEEN = 500; // ms between two questions
 
+/** A page names itself, so that what it asked for is told from what another window asks for. */
+export const PAGE = Math.random().toString(36).slice(2).padEnd(8, "0");
+
 const underWay = new Map(); // since when, and how it is stopped, by the name of the request
 let asking = null;
+let count = 0;
 
 /** Notes that a request begins. Gives the name to send with it; `stop` ends it. */
 export function begin(stop = null) {
-  const name = Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) =>
-    byte.toString(36).padStart(2, "0"),
-  ).join("");
+  const name = `${PAGE}${++count}`;
   underWay.set(name, { since: performance.now(), stop });
   asking ??= setTimeout(tell, MOMENT);
   return name;
