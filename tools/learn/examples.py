@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import cv2
@@ -24,7 +25,8 @@ def make_examples(folder: Path, first: int, many: int, workers: int) -> None:
         workers: processes that work at once.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    with ProcessPoolExecutor(workers, initializer=cv2.setNumThreads, initargs=(1,)) as pool:
+    apart = get_context("spawn")  # what is forked beside the threads of JAX may wait for them for ever
+    with ProcessPoolExecutor(workers, apart, initializer=cv2.setNumThreads, initargs=(1,)) as pool:
         for begun in range(first, first + many, TOGETHER):
             path = folder / f"{begun:08}.npz"
             if not path.exists():

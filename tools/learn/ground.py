@@ -11,8 +11,9 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from scipy.interpolate import LinearNDInterpolator
 
-SIDE = 192
+SIDE = 208
 """Texels on the side of a ground."""
 
 LETTERS = "ABCDEFGHKMNPRSTUVXYZ0123456789&@%#"
@@ -25,11 +26,13 @@ class Ground(NamedTuple):
         height: float32 (SIDE, SIDE).
         parts: the number of the part that each texel belongs to, int (SIDE, SIDE); none where there are no parts.
         rim: 0 at the rims of parts to 1 within, float32 (SIDE, SIDE); none where there are no parts.
+        marks: what may be seen as colour without being relief, such as the grain of wood: 0 to 1, float32 (SIDE, SIDE).
     """
 
     height: np.ndarray
     parts: np.ndarray | None = None
     rim: np.ndarray | None = None
+    marks: np.ndarray | None = None
 
 
 Family = Callable[[np.random.Generator], Ground]
@@ -42,19 +45,20 @@ def make_ground(rng: np.random.Generator) -> Ground:
     if rng.random() < 0.5:
         other = _to_unit(_pick(rng).height) * rng.uniform(0.05, 0.8)
         height = np.maximum(height, other + rng.uniform(-1, 0.5)) if rng.random() < 0.3 else height + other
-    parts, rim = first.parts, first.rim
+    parts, rim, marks = first.parts, first.rim, first.marks
     if rng.random() < 0.35:
         along, down = (soft_noise(rng) * np.float32(rng.uniform(0.5, 5)) for _ in range(2))
         height = _moved(height, along, down)
         if parts is not None and rim is not None:
             parts = _moved(parts.astype(np.float32), along, down, cv2.INTER_NEAREST).astype(int)
             rim = _moved(rim, along, down)
+        marks = None if marks is None else _moved(marks, along, down)
     if rng.random() < 0.2:  # worn down: what stands out most is flattened
         top = np.percentile(height, rng.uniform(55, 95))
         height = np.minimum(height, top + (height - top) * rng.uniform(0, 0.4))
     if rng.random() < 0.5:
         height = height + np.float32(rng.uniform(0.02, 0.2)) * _to_unit(blur(white(rng), rng.uniform(0.6, 1.8)))
-    return Ground(blur(height, rng.uniform(0.4, 1.6) if rng.random() < 0.8 else rng.uniform(1.6, 4)), parts, rim)
+    return Ground(blur(height, rng.uniform(0.4, 1.6) if rng.random() < 0.8 else rng.uniform(1.6, 4)), parts, rim, marks)
 
 
 def _pick(rng: np.random.Generator) -> Ground:
@@ -105,6 +109,11 @@ def _places(rng: np.random.Generator, straight: float = 0.6) -> tuple[np.ndarray
     turn = rng.choice([0, np.pi / 2]) if rng.random() < straight else rng.uniform(0, np.pi)
     y, x = np.mgrid[:SIDE, :SIDE].astype(np.float32) + rng.uniform(0, 1000)
     return x * np.cos(turn) + y * np.sin(turn), y * np.cos(turn) - x * np.sin(turn)
+
+
+def _length(rng: np.random.Generator, least: float, most: float) -> float:
+    """A length for which each share of itself is as likely, so that small and large ones are shown alike."""
+    return float(np.exp(rng.uniform(np.log(least), np.log(most))))
 
 
 def _step(field: np.ndarray, soft: bool) -> np.ndarray:
@@ -171,7 +180,7 @@ def cells(rng: np.random.Generator) -> Ground:
     tilts = rng.uniform(-0.8, 0.8, (count, 2))
     tilted = (tilts[parts, 0] * (x - seeds[parts, 0]) + tilts[parts, 1] * (y / times - seeds[parts, 1])) / apart
     height = height * (1 + rng.uniform(0, 0.6) * rng.random(count)[parts])
-    if rng.random() < 0.5:
+    if rng.random() < 0.35:
         height = height + rng.uniform(0.1, 0.8) * tilted * rim
     return Ground(np.asarray(height if rng.random() < 0.85 else -height, np.float32), parts, rim)
 
@@ -179,7 +188,7 @@ def cells(rng: np.random.Generator) -> Ground:
 def courses(rng: np.random.Generator) -> Ground:
     """Bricks, tiles, blocks, boards: rows of rectangles with joints."""
     x, y = _places(rng)
-    wide, high = rng.uniform(14, 90), rng.uniform(8, 50)
+    wide, high = _length(rng, 10, 110), _length(rng, 6, 70)
     row = np.floor(y / high)
     x = x + rng.choice([0, 0.5, 0.33]) * wide * row
     column = np.floor(x / wide)
@@ -191,14 +200,15 @@ def courses(rng: np.random.Generator) -> Ground:
     drawn = rng.standard_normal((997, 3))
     height = rim * (1 + rng.uniform(0, 0.3) * drawn[parts, 0])
     slant = drawn[parts, 1] * (within_x / wide - 0.5) + drawn[parts, 2] * (within_y / high - 0.5)
-    height = height + rim * rng.uniform(0, 0.35) * slant
+    if rng.random() < 0.35:
+        height = height + rim * rng.uniform(0, 0.35) * slant
     return Ground(np.asarray(height, np.float32), parts, rim.astype(np.float32))
 
 
 def boards(rng: np.random.Generator) -> Ground:
     """Planks with a grain that runs along them and bends around knots."""
     x, y = _places(rng)
-    high = rng.uniform(18, 80)
+    high = _length(rng, 12, 120)
     board = np.floor(y / high)
     within = y % high
     rim = _step((np.minimum(within, high - within) - rng.uniform(0.2, 1.5)) / rng.uniform(0.6, 3), True)
@@ -212,14 +222,16 @@ def boards(rng: np.random.Generator) -> Ground:
     if rng.random() < 0.4:  # boards that lie over each other
         rim = rim * (0.4 + 0.6 * within / high)
     parts = board.astype(int) % 997
-    return Ground(np.asarray(rim + rng.uniform(0.02, 0.4) * grain * rim, np.float32), parts, rim.astype(np.float32))
+    deep = rng.uniform(0.02, 0.4) if rng.random() < 0.6 else 0.0
+    height = np.asarray(rim + deep * grain * rim, np.float32)
+    return Ground(height, parts, rim.astype(np.float32), grain.astype(np.float32))
 
 
 def ripples(rng: np.random.Generator) -> Ground:
     """Waves of several profiles, as of sand, corrugated sheet, ribs, flutes and slats."""
     x, _ = _places(rng, 0.4)
-    place = x / rng.uniform(6, 55) + rng.uniform(0, 0.4) * soft_noise(rng)
-    match rng.integers(5):
+    place = x / _length(rng, 6, 110) + rng.uniform(0, 0.4) * soft_noise(rng)
+    match rng.integers(6):
         case 0:
             height = np.sin(2 * np.pi * place)
         case 1:
@@ -228,6 +240,9 @@ def ripples(rng: np.random.Generator) -> Ground:
             height = place % 1
         case 3:
             height = -np.abs(np.sin(np.pi * place))
+        case 4:  # one side steeper than the other, as the wind leaves sand
+            crest, share = rng.uniform(0.55, 0.9), place % 1
+            height = _step(np.where(share < crest, share / crest, (1 - share) / (1 - crest)), True)
         case _:
             height = _step((np.abs(2 * (place % 1) - 1) - rng.uniform(0.1, 0.5)) * rng.uniform(2, 8), True)
     return Ground(blur(np.asarray(height, np.float32), rng.uniform(0.5, 1.5)))
@@ -236,14 +251,18 @@ def ripples(rng: np.random.Generator) -> Ground:
 def weave(rng: np.random.Generator) -> Ground:
     """Threads over and under each other: plain, twill, basket."""
     x, y = _places(rng, 0.5)
-    wide = rng.uniform(6, 40)
-    u, v = x / wide, y / (wide * rng.uniform(0.6, 1.6))
+    wide = _length(rng, 5, 56)
+    u, v = x / wide, y / (wide * rng.uniform(0.4, 2.2))
     shift = int(rng.integers(2, 5))
     over = ((np.floor(u) + np.floor(v) * rng.choice([1, 1, 2])) % shift < shift / 2) * 2.0 - 1
     lift = rng.uniform(0.3, 1.2)
     warp = _arch(u) + lift * over * np.sin(np.pi * (v % 1))
     weft = _arch(v) - lift * over * np.sin(np.pi * (u % 1))
-    twist = np.sin(2 * np.pi * (u + v) * rng.uniform(1, 4)) * rng.uniform(0, 0.12)
+    if rng.random() < 0.5:
+        twist = np.sin(2 * np.pi * (u + v) * rng.uniform(1, 4)) * rng.uniform(0, 0.12)
+    else:  # ribs along each thread, as of cane
+        ribs = int(rng.integers(2, 6))
+        twist = np.cos(2 * np.pi * ribs * np.where(warp > weft, u, v)) * rng.uniform(0, 0.2)
     parts = (np.where(warp > weft, np.floor(u) % 31, 31 + np.floor(v) % 31)).astype(int)
     return Ground(np.asarray(np.maximum(warp, weft) + twist, np.float32), parts, _step(_arch(u) * _arch(v) * 2, True))
 
@@ -251,7 +270,7 @@ def weave(rng: np.random.Generator) -> Ground:
 def knit(rng: np.random.Generator) -> Ground:
     """Columns of loops that lean left and right in turn, and ropes of strands."""
     x, y = _places(rng, 0.5)
-    wide = rng.uniform(8, 36)
+    wide = _length(rng, 6, 56)
     u, v = x / wide, y / (wide * rng.uniform(0.5, 1.4))
     lean = np.where(np.floor(u) % 2 < 1, 1.0, -1.0) if rng.random() < 0.7 else 1.0
     strand = v + lean * (u % 1) * rng.uniform(0.5, 1.5)
@@ -263,7 +282,7 @@ def stamped(rng: np.random.Generator) -> Ground:
     """Domes, studs, rings, pyramids and dents, in rows or scattered; hammered metal where they are many."""
     out = np.zeros((SIDE, SIDE), np.float32)
     y, x = np.mgrid[:SIDE, :SIDE].astype(np.float32)
-    size, kind, ordered = rng.uniform(4, 30), rng.integers(6), rng.random() < 0.5
+    size, kind, ordered = _length(rng, 4, 50), rng.integers(6), rng.random() < 0.5
     sharp = rng.uniform(1.5, 6)
     if ordered:
         apart = size * rng.uniform(2.05, 3.2)
@@ -304,7 +323,7 @@ def stamped(rng: np.random.Generator) -> Ground:
 def scales(rng: np.random.Generator) -> Ground:
     """Scales, shingles, shells and slates: rows that lie over the row below them."""
     x, y = _places(rng, 0.6)
-    wide, high = rng.uniform(14, 56), rng.uniform(10, 44)
+    wide, high = _length(rng, 12, 80), _length(rng, 9, 64)
     bow, ribs = rng.uniform(0, 0.9), rng.uniform(0, 0.25)
     height = np.full(x.shape, -np.inf)
     parts, rim = np.zeros(x.shape, int), np.zeros(x.shape)
@@ -396,11 +415,52 @@ def pits(rng: np.random.Generator) -> Ground:
     return Ground(np.asarray(height if rng.random() < 0.6 else -height, np.float32))
 
 
+def facets(rng: np.random.Generator) -> Ground:
+    """Flat faces that meet at edges, as of broken rock and crumpled paper."""
+    count = int(rng.integers(12, 260))
+    points = rng.uniform(-60, SIDE + 60, (count * 2, 2))
+    y, x = np.mgrid[:SIDE, :SIDE].astype(np.float32)
+    heights = rng.standard_normal(count * 2) if rng.random() < 0.5 else rng.random(count * 2) ** 3
+    across, turn = rng.uniform(1, 2.5), rng.uniform(0, np.pi)
+    u, v = x * np.cos(turn) + y * np.sin(turn), y * np.cos(turn) - x * np.sin(turn)
+    laid = np.column_stack([points @ [np.cos(turn), np.sin(turn)], points @ [-np.sin(turn), np.cos(turn)]])
+    height = LinearNDInterpolator(laid * [1, across], heights, 0.0)(u, v * across)
+    return Ground(height.astype(np.float32))
+
+
+def rubble(rng: np.random.Generator) -> Ground:
+    """Broken stones with flat faces, which lie over each other or stand out of a bed."""
+    y, x = np.mgrid[:SIDE, :SIDE].astype(np.float32)
+    height = np.full((SIDE, SIDE), np.float32(0))
+    parts = np.zeros((SIDE, SIDE), int)
+    size = _length(rng, 8, 50)
+    count = int(min(160, rng.uniform(0.3, 1.6) * (SIDE / size) ** 2)) + 2
+    round_, bed = rng.uniform(0, 1), rng.uniform(-0.2, 0.3)
+    for number, (across, down) in enumerate(rng.uniform(-10, SIDE + 10, (count, 2)), 1):
+        here = size * rng.uniform(0.5, 1.3)
+        top, bottom = max(0, int(down - 2 * here)), min(SIDE, int(down + 2 * here) + 1)
+        left, right = max(0, int(across - 2 * here)), min(SIDE, int(across + 2 * here) + 1)
+        if left >= right or top >= bottom:
+            continue
+        dx, dy = (x[top:bottom, left:right] - across) / here, (y[top:bottom, left:right] - down) / here
+        stone = rng.uniform(0.4, 1) + rng.uniform(-0.5, 0.5) * dx + rng.uniform(-0.5, 0.5) * dy
+        for turn in np.linspace(0, 2 * np.pi, int(rng.integers(4, 9)))[1:] + rng.uniform(0, 6):
+            away = dx * np.cos(turn) + dy * np.sin(turn)
+            stone = np.minimum(stone, (rng.uniform(0.5, 1.1) - away) * rng.uniform(0.6, 3))
+        dome = np.sqrt(np.clip(1 - dx * dx - dy * dy, 0, 1))
+        stone = np.where(dome > 0, stone * (1 - round_) + dome * round_, np.minimum(stone, 0) - 0.01)
+        area = height[top:bottom, left:right]
+        parts[top:bottom, left:right] = np.where(stone > area + bed, number, parts[top:bottom, left:right])
+        height[top:bottom, left:right] = np.maximum(area, stone - bed)
+    rim = (parts == blur(parts.astype(np.float32), 1)).astype(np.float32)
+    return Ground(height, parts, blur(rim, 1.5))
+
+
 FAMILIES: dict[str, Family] = {
     family.__name__: family
     for family in (
         noise, ridges, bark, strata, cells, courses, boards, ripples, weave, knit, stamped, scales, strokes, carved,
-        ornament, torn, pits,
+        ornament, torn, pits, facets, rubble,
     )
 }  # fmt: skip
 """The families by their names; each is as likely as the others."""

@@ -77,12 +77,28 @@ def _slopes(height: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 def paint(ground: Ground, rng: np.random.Generator) -> np.ndarray:
     """The colours of a ground, linear, float32 (SIDE, SIDE, 3): one, or some over it that follow its parts, its height,
-    noise, stains or stripes; with and without hue.
+    noise, stains or stripes; with and without hue. Most grounds are of one stuff whose colours differ little; some are
+    painted boldly. Where there are parts, mostly each has a tone of its own, and their joints another.
     """
+    bold = rng.random() < 0.3
     out = np.ones((SIDE, SIDE, 1), np.float32) * _colour(rng)
+    if ground.parts is not None and rng.random() < 0.65:
+        tones = np.exp(rng.normal(0, rng.uniform(0.04, 0.4), (1009, 1)))
+        tones = tones * (1 + rng.normal(0, rng.choice([0, 0.03, 0.1]), (1009, 3)))
+        out = out * tones[ground.parts % 1009].astype(np.float32)
+    if ground.marks is not None and rng.random() < 0.75:
+        share = rng.uniform(0.05, 0.7) * ground.marks[..., None]
+        out = out * (1 - share) + out * (_colour(rng) if bold else rng.uniform(0.3, 0.9)) * share
+    if ground.rim is not None and rng.random() < 0.45:
+        share = np.clip(1 - ground.rim * rng.uniform(1, 5), 0, 1)[..., None]
+        out = out * (1 - share) + _colour(rng) * share
     height = (ground.height - ground.height.mean()) / (ground.height.std() + 1e-6)
     for _ in range(int(rng.choice([0, 1, 1, 2, 2, 3]))):
-        colour = _colour(rng) if rng.random() < 0.7 else out.mean(axis=(0, 1)) * rng.uniform(0.3, 1.9)
+        mean = out.mean(axis=(0, 1))
+        if bold:
+            colour = _colour(rng) if rng.random() < 0.7 else mean * rng.uniform(0.3, 1.9)
+        else:
+            colour = mean * rng.uniform(0.6, 1.5) * (1 + rng.uniform(-1, 1, 3) * rng.choice([0, 0.05, 0.15]))
         kind = rng.integers(7)
         if kind == 0:
             share = _soft(soft_noise(rng) - rng.uniform(-1, 1), rng.uniform(1, 14))
@@ -110,7 +126,7 @@ def _soft(field: np.ndarray, sharp: float) -> np.ndarray:
 
 def _colour(rng: np.random.Generator) -> np.ndarray:
     value = rng.uniform(0.06, 0.85)
-    hue = rng.uniform(-1, 1, 3) * value * rng.choice([0, 0.08, 0.15, 0.3])
+    hue = rng.uniform(-1, 1, 3) * value * rng.choice([0, 0.08, 0.15, 0.3, 0.6])
     return np.clip(value + hue, 0.03, 0.95).astype(np.float32)
 
 
@@ -171,6 +187,9 @@ def _expose(lit: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, floa
     shot = lit * np.float32(scale)
     if rng.random() < 0.5:
         shot = cv2.GaussianBlur(shot, (0, 0), rng.uniform(0.3, 1.0))
+    if rng.random() < 0.2:  # made smaller and larger again
+        small = cv2.resize(shot, None, fx=(share := rng.uniform(0.45, 0.95)), fy=share, interpolation=cv2.INTER_AREA)
+        shot = cv2.resize(small, (SHOWN, SHOWN), interpolation=cv2.INTER_CUBIC)
     if rng.random() < 0.4:
         y, x = np.mgrid[:SHOWN, :SHOWN] / SHOWN - rng.uniform(0.2, 0.8, 2)[:, None, None]
         shot = shot * (1 - rng.uniform(0, 0.5) * (x**2 + y**2))[..., None]

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
+from typing import Any, NamedTuple
 
 import jax
 import jax.numpy as jnp
@@ -13,20 +15,23 @@ import optax
 
 from tools.learn.network import Numbers, begin, features, linear, normals, run
 
-CROP, BATCH = 96, 16
-"""Texels on the side of what is cut out of an example, and how many are shown at once."""
+BATCH = 10
+"""Examples that are shown at once."""
 
 HELD = 256
 """Examples that are kept aside to see how well it does on what it was not taught."""
+
+OFF = 3.0
+"""Degrees that the elevation which is given is off, as one is that is estimated or dragged."""
 
 RATE = 2e-3
 """The learning rate at its highest."""
 
 
-def load(folder: Path) -> dict[str, np.ndarray]:
-    """The examples of a folder, as `examples.py` keeps them."""
+def load(folder: Path, names: Sequence[str] = ("photo", "slopes", "colour", "elevation")) -> dict[str, np.ndarray]:
+    """Some of what `examples.py` keeps of the examples of a folder, by its name."""
     parts = [np.load(path) for path in sorted(folder.glob("*.npz"))]
-    return {name: np.concatenate([part[name] for part in parts]) for name in parts[0].files}
+    return {name: np.concatenate([part[name] for part in parts]) for name in names}
 
 
 def loss(numbers: Numbers, photos, slopes, colours, elevations):
@@ -60,64 +65,86 @@ def score(numbers: Numbers, photos, slopes, elevations):
 
 
 def batches(examples: dict[str, np.ndarray], rng: np.random.Generator) -> Iterator[tuple[np.ndarray, ...]]:
-    """Some examples after the other, cut, mirrored about the light, and their channels mixed."""
+    """Some examples after the other, mirrored about the light, their channels mixed and their lights a little off."""
     while True:
         chosen = rng.integers(HELD, len(examples["photo"]), BATCH)
-        row, column = rng.integers(0, (examples["photo"].shape[1] - CROP) // 2 + 1, 2) * 2
-        cut = np.s_[:, row : row + CROP, column : column + CROP]
-        photos, slopes, colours = (examples[name][chosen][cut] for name in ("photo", "slopes", "colour"))
+        photos, slopes, colours = (examples[name][chosen] for name in ("photo", "slopes", "colour"))
         slopes = slopes.astype(np.float32)
+        elevations = np.clip(examples["elevation"][chosen] + rng.normal(0, OFF, BATCH), 12, 80).astype(np.float32)
         if rng.random() < 0.5:
             photos, slopes, colours = photos[:, ::-1], slopes[:, ::-1] * np.array([1, -1], np.float32), colours[:, ::-1]
         if rng.random() < 0.3:
             order = rng.permutation(3)
             photos, colours = photos[..., order], colours[..., order]
-        yield photos, slopes, colours.astype(np.float32), examples["elevation"][chosen]
+        yield photos, slopes, colours.astype(np.float32), elevations
 
 
-def teach(folder: Path, checkpoint: Path, minutes: float, steps: int, seed: int = 0) -> float:
-    """Teaches until the time or the steps of its course are over; keeps a checkpoint. Gives the last held-out angle.
+class Course(NamedTuple):
+    """How a network is taught.
+
+    Attributes:
+        begin: gives the first numbers, by a seed.
+        loss: of numbers and a batch.
+        batches: gives batches without end.
+        report: says how well numbers do on what is held aside, as a sentence and as figures.
+    """
+
+    begin: Callable[[int], Numbers]
+    loss: Callable[..., Any]
+    batches: Callable[[np.random.Generator], Iterator[tuple[np.ndarray, ...]]]
+    report: Callable[[Numbers], tuple[str, tuple[float, ...]]]
+
+
+def follow(course: Course, checkpoint: Path, minutes: float, steps: int, seed: int = 0) -> tuple[float, ...]:
+    """Teaches until the time or the steps are over; keeps a checkpoint. Gives the last figures of the report.
 
     Args:
-        folder: of the examples.
-        checkpoint: where the numbers, and how many steps were taken, are kept as a .npz file.
+        course: how it is taught.
+        checkpoint: where the numbers, and how many steps were taken, are kept as a .npz file; gone on from if there.
         minutes: how long at most.
         steps: of the whole course, over which the learning rate falls.
         seed: of the first numbers and the order of the examples.
     """
-    examples = load(folder)
     optimiser = optax.adam(optax.cosine_decay_schedule(RATE, steps, 0.02))
-    numbers, taken = restore(checkpoint) if checkpoint.exists() else (begin(seed), 0)
+    numbers, taken = restore(checkpoint) if checkpoint.exists() else (course.begin(seed), 0)
     state = optimiser.init(numbers)
     state = jax.tree.map(lambda leaf: jnp.full_like(leaf, taken) if leaf.dtype == jnp.int32 else leaf, state)
 
     @jax.jit
     def step(numbers, state, *batch):
-        value, slope = jax.value_and_grad(loss)(numbers, *batch)
+        value, slope = jax.value_and_grad(course.loss)(numbers, *batch)
         update, state = optimiser.update(slope, state, numbers)
         return optax.apply_updates(numbers, update), state, value
 
-    scored = jax.jit(score)
-    until, values, angle = time.monotonic() + 60 * minutes, [], float("nan")
-    for batch in batches(examples, np.random.default_rng((seed, taken))):
+    until, values, figures = time.monotonic() + 60 * minutes, [], ()
+    for batch in course.batches(np.random.default_rng((seed, taken))):
         if time.monotonic() > until or taken >= steps:
             break
         numbers, state, value = step(numbers, state, *batch)
         values.append(float(value))
         taken += 1
         if taken % 250 == 0 or taken == 20:
-            held = [
-                scored(numbers, *(examples[name][at : at + 64] for name in ("photo", "slopes", "elevation")))
-                for at in range(0, HELD, 64)
-            ]
-            angle, flat = (float(np.mean(each)) for each in zip(*held, strict=True))
-            print(
-                f"{taken:6} steps: loss {np.mean(values[-250:]):.4f}, {angle:.2f} degrees off, flat {flat:.2f}",
-                flush=True,
-            )
+            said, figures = course.report(numbers)
+            print(f"{taken:6} steps: loss {np.mean(values[-250:]):.4f}, {said}", flush=True)
             keep(checkpoint, numbers, taken)
     keep(checkpoint, numbers, taken)
-    return angle
+    return figures or course.report(numbers)[1]
+
+
+def relief_course(folder: Path) -> Course:
+    """How the network is taught that tells relief, by the examples of a folder."""
+    examples = load(folder)
+    scored = jax.jit(score)
+
+    def report(numbers: Numbers) -> tuple[str, tuple[float, ...]]:
+        held = [
+            scored(numbers, *(examples[name][at : at + 64] for name in ("photo", "slopes", "elevation")))
+            for at in range(0, HELD, 64)
+        ]
+        angle, flat = (float(np.mean(each)) for each in zip(*held, strict=True))
+        return f"{angle:.2f} degrees off, flat {flat:.2f}", (angle, flat)
+
+    return Course(begin, loss, partial(batches, examples), report)
 
 
 def keep(path: Path, numbers: Numbers, taken: int) -> None:
