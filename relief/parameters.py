@@ -27,12 +27,14 @@ class Surroundings:
     Attributes:
         roles: of the maps that came along with the pictures.
         has_colours: whether colours go along.
+        reads_light: whether it is known how the light lies on them.
         sources: how many sources the piece has.
         ground_is_picture: whether the ground is a picture.
     """
 
     roles: tuple[str, ...] = ()
     has_colours: bool = False
+    reads_light: bool = False
     sources: int = 0
     ground_is_picture: bool = True
 

@@ -13,10 +13,10 @@ LIBRARIES = ("numpy", "numba", "scipy", "opencv-python-headless", "pillow", "tri
 
 @cache
 def computation_version() -> str:
-    """A hash of all code that computes, 40 hexadecimal digits: it changes with any change to that code."""
+    """A hash of all code and networks that compute, 40 hexadecimal digits: it changes with any change to them."""
     here = Path(__file__).parent
     found = hashlib.blake2b(" ".join(f"{name} {version(name)}" for name in LIBRARIES).encode(), digest_size=20)
-    for place in sorted(here.rglob("*.py")):
+    for place in sorted([*here.rglob("*.py"), *here.rglob("*.onnx")]):
         name = place.relative_to(here).as_posix()
         if not name.startswith("tests/"):
             found.update(f"{name}\0".encode() + place.read_bytes())

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, get_args
 
 from relief.commands._arguments import number, path
+from relief.depth.from_light import Way
 from relief.errors import ReliefError
 from relief.filters.resample import Method
 from relief.height import Edge, Footprint
@@ -65,6 +66,11 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
         "--light", nargs=2, type=number, metavar=("AZIMUTH", "ELEVATION"),
         help="where the light of the photo stood, with --depth light: degrees counter-clockwise from the right edge, "
         "and over the surface; estimated and printed unless it is said",
+    )  # fmt: skip
+    parser.add_argument(
+        "--read-by", choices=get_args(Way),
+        help="what reads the light of the photo, with --depth light: the neural network, unless it is said, or the "
+        "linear method",
     )  # fmt: skip
     parser.add_argument("--footprint", nargs=2, type=number, metavar=("W", "H"), help="real width and height, mm")
     add_number(parser, "amplitude")
@@ -160,6 +166,10 @@ def _content(chosen: argparse.Namespace, picture: Decoded, name: str) -> Picture
     asked = {"brightness": "photo", "light": "light"}.get(chosen.depth, chosen.reading)
     if asked:
         content = content.model_copy(update={"reading": asked})
+    if chosen.read_by:
+        if content.reading != "light":
+            raise ReliefError("--read-by goes with --depth light only.")
+        content = content.model_copy(update={"light": content.light.model_copy(update={"way": chosen.read_by})})
     green = chosen.source_green
     if green == "auto":
         green = green_of(picture) if content.reading == "normal" else content.green
@@ -260,6 +270,7 @@ def print_results(recipe: Recipe, **results: Any) -> None:
     }
     if relief.picture and relief.picture.reading == "light":
         used["light"] = [relief.picture.light.azimuth, relief.picture.light.elevation]
+        used["read_by"] = "network" if relief.picture.light.by_network else "linear"
     suggested = [name for name, path in OPTIONS.items() if path in relief.suggested]
     suggested += ["light"] if f"{CONTENT_PATH}.light.azimuth" in relief.suggested else []
     print(json.dumps({**results, "used": used, "suggested": suggested}, indent=2))

@@ -12,9 +12,13 @@ from relief.deliver.files import Made, write_all
 from relief.deliver.formats import picture_file
 from relief.errors import ReliefError
 from relief.made.surfaces import SURFACES, surface_called
-from relief.made.truth import WAYS, Row, measure
+from relief.made.truth import WAYS, Row, measure, tenths
 
-SHORT = ("flat", "brightn.", "started", "given", "estim.", "network", "4", "8", "16")
+SHORT = ("flat", "brightn.", "started", "linear", "estim.", "network", "estim.", "4", "8", "16")
+
+
+NEAR = 20
+"""Degrees that an azimuth may be off to be right."""
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -23,7 +27,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--size", type=int, default=512, help="texels on their longer side (512)")
     parser.add_argument(
         "--pictures", type=path, metavar="DIR",
-        help="folder for a strip of each: photo, truth, brightness, light given, four photos",
+        help="folder for a strip of each: photo, truth, brightness, linear, network, four photos, colours",
     )  # fmt: skip
 
 
@@ -35,7 +39,7 @@ def run(chosen: argparse.Namespace) -> None:
         raise ReliefError("A surface is 64 to 2048 texels long.")
     keys = chosen.surfaces or list(SURFACES)
     print("Mean angle between made and true normals in degrees; in brackets how alike made and true height are.")
-    print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off")
+    print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off  colour")
     rows = []
     workers = min(os.cpu_count() or 1, len(keys)) if len(keys) > 1 else 0
     for key, (row, strip) in zip(keys, measure(keys, chosen.size, workers), strict=True):
@@ -46,13 +50,23 @@ def run(chosen: argparse.Namespace) -> None:
     print(_line(_mean(rows)))
     worse = {way: max(row.angles[way] - row.angles["flat"] for row in rows) for way in WAYS[1:]}
     print("\nAt most this much worse than flat: " + ", ".join(f"{way} {most:.1f}" for way, most in worse.items()))
-    near = sum(row.off <= 20 for row in rows)
-    print(f"Azimuth estimated within 20 degrees: {near} of {len(rows)}")
+    for method in ("linear", "network"):
+        near = sum(row.off[method] <= NEAR for row in rows)
+        print(f"Azimuth estimated within {NEAR} degrees, {method}: {near} of {len(rows)}")
+    print("Said and found degrees off, by tenths: " + ", ".join(f"{said:.1f} {off:.1f}" for said, off in tenths(rows)))
+    won = sorted(rows, key=lambda row: row.angles["network, light given"] / row.angles["flat"])
+    print("Most won by the network: " + ", ".join(row.name for row in won[:3]))
+    print("Least won: " + ", ".join(row.name for row in won[-3:]))
 
 
 def _line(row: Row) -> str:
     told = (f"{row.angles[way]:6.1f}" + (f" ({row.alike[way]:4.2f})" if way in row.alike else " " * 7) for way in WAYS)
-    return f"{row.name[:22]:22}" + "".join(told) + f"   {row.off:5.0f}"
+    return (
+        f"{row.name[:22]:22}"
+        + "".join(told)
+        + "".join(f" {off:4.0f}" for off in row.off.values())
+        + f"   {row.colour:4.2f}"
+    )
 
 
 def _mean(rows: list[Row]) -> Row:
@@ -60,5 +74,7 @@ def _mean(rows: list[Row]) -> Row:
         "mean",
         {way: float(np.mean([row.angles[way] for row in rows])) for way in WAYS},
         {way: float(np.mean([row.alike[way] for row in rows])) for way in WAYS[1:]},
-        float(np.mean([row.off for row in rows])),
+        {method: float(np.mean([row.off[method] for row in rows])) for method in rows[0].off},
+        float(np.mean([row.colour for row in rows])),
+        np.sum([row.said for row in rows], axis=0),
     )

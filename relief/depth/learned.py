@@ -1,26 +1,43 @@
-"""The relief of one photo as a network reads it that was taught on made-up grounds (`tools/learn`).
+"""What a single photo tells when networks read it that were taught on made-up grounds (`tools/learn`): its relief, how
+sure that is, the light on each place, and where the light stood.
 
-A photo is turned so that its light comes from the right, read, and turned back with its slopes; and once more mirrored
-about the light, which tells the same surface in another way. The mean of both is nearer to the truth than either.
+A photo is turned so that its light comes from the right, read, and turned back with its slopes; and, where it is small,
+once more mirrored about the light, which tells the same surface in another way. The mean of both is nearer to the truth
+than either. It is read at several sizes, each half of the one before: the small ones tell coarse relief better, the
+large ones fine relief, and each gives the waves that it tells best (Burt & Adelson 1983, A multiresolution spline, ACM
+Transactions on Graphics 2). Large pictures go through the network in tiles that overlap.
 """
 
 from __future__ import annotations
 
-import threading
-from functools import cache
-from pathlib import Path
-from typing import Any, NamedTuple
+from collections.abc import Iterator
+from typing import NamedTuple
 
 import cv2
 import numpy as np
+import scipy
 
+from relief.depth import networks
 from relief.depth.light import Light
-from relief.errors import ReliefError
-
-WEIGHTS = Path(__file__).with_name("one_photo.onnx")
+from relief.depth.networks import Levels, features
+from relief.filters.resample import shrunk
+from relief.progress import Part, Progress
 
 UNIT = 32
 """Rows and columns that go through the network are a multiple of this."""
+
+COARSEST = 384
+"""Texels on the long side of the smallest size that a photo is read at, at most."""
+
+JOINED_AT = 4.0
+"""Texels of the smaller of two sizes: the width of the Gaussian that parts what each of them gives."""
+
+TILE, OVERLAP = 1024, 96
+"""Texels on the side of a tile at most, and those that it shares with the next."""
+
+MIRRORED = 768
+"""Texels on the long side of a photo up to which it is read mirrored too; beyond, fine relief is read once, in half the
+time."""
 
 TOLD = 4
 """Channels of a texel: two slopes, the logarithm of the variance of their angle, that of the light."""
@@ -28,7 +45,26 @@ TOLD = 4
 STEEPEST = 8.0
 """Slopes beyond this were not taught."""
 
-_AT_ONCE = threading.Lock()
+WRAPPED = 64
+"""Texels of the other side that are looked at where a photo wraps."""
+
+DOUBTED = 20.0
+"""Degrees off at which a place is trusted little."""
+
+LAMP_SEEN_AT = (512, 256)
+"""Texels on the long side at which a photo is looked at for where its light stood."""
+
+LAMP_UNIT = 16
+"""Rows and columns that go through the network of the light are a multiple of this."""
+
+SECTORS = 24
+"""Parts of the circle, of each of which the network tells how likely the light stood there; the first to the right."""
+
+LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
+"""The elevation that is told as 0, and the degrees that are told as 1."""
+
+CALIBRATED = (1.102, -0.246)
+"""Times and offset that bring the logarithm of the variance to what was found on photos that were held aside."""
 
 
 class Told(NamedTuple):
@@ -45,7 +81,7 @@ class Told(NamedTuple):
     light: np.ndarray
 
     @property
-    def certainty(self) -> np.ndarray:
+    def weights(self) -> np.ndarray:
         """How much each slope counts where they are integrated, 1 for the surest, float32 (rows, columns)."""
         return np.asarray(self.variance.min() / self.variance, np.float32)
 
@@ -56,85 +92,229 @@ class Told(NamedTuple):
         length = np.sqrt(1 + across * across + up * up)
         return np.dstack([-across / length, -up / length, 1 / length])
 
-
-@cache
-def _network() -> Any:
-    try:
-        return cv2.dnn.readNetFromONNX(str(WEIGHTS))
-    except (OSError, cv2.error):
-        raise ReliefError(
-            "The network that reads photos is missing or damaged. Install the application again; until then read the "
-            "photo the linear way."
-        ) from None
+    @property
+    def off(self) -> np.ndarray:
+        """Degrees that the normals are off, as the network says, float32 (rows, columns)."""
+        return np.degrees(np.sqrt(self.variance))
 
 
-def read_photo(photo: np.ndarray, light: Light) -> Told:
+def read_photo(
+    photo: np.ndarray,
+    light: Light,
+    wraps: tuple[bool, bool] = (False, False),
+    progress: Progress | None = None,
+    mirrored: bool = True,
+) -> Told:
     """What the network tells of a photo whose light is known.
 
     Args:
         photo: linear light, float32 (rows, columns, 3), 0 to 1.
         light: where its light stood.
+        wraps: whether the photo wraps (across, down).
+        progress: told how far it is.
+        mirrored: whether it is read mirrored too where it is small, which takes twice as long.
 
     Raises:
-        ReliefError: the weights of the network are missing or damaged.
+        ReliefError: the network is missing or damaged.
+        Cancelled: that was asked for.
     """
-    return _mean(_turned(photo, light), _mirrored(_turned(photo[::-1], Light(-light.azimuth % 360, light.elevation))))
+    progress = progress or Progress()
+    sizes = list(_sizes(np.asarray(photo, np.float32)))
+    whole, done, told = sum(each.size for each in sizes), 0, None
+    for size in reversed(sizes):
+        part = Part(progress, done / whole, (done + size.size) / whole)
+        finer = _read_wrapped(size, light, wraps, mirrored and max(size.shape[:2]) <= MIRRORED, part)
+        told = finer if told is None else _join(finer, told)
+        done += size.size
+    assert told is not None
+    times, offset = CALIBRATED
+    variance = np.exp(np.clip(times * told[..., 2] + np.float32(offset), -8, 2))
+    slopes = np.clip(told[..., :2], -STEEPEST, STEEPEST)
+    slopes = slopes - slopes.mean(axis=(0, 1))  # what is photographed lies level
+    return Told(slopes, variance, told[..., 3])
 
 
-def _mirrored(told: Told) -> Told:
-    """What was told of a photo upside down, for the photo as it is."""
-    slopes, variance, light = (field[::-1] for field in told)
-    return Told(slopes * np.array([1, -1], np.float32), variance, light)
+def trust(told: Told) -> np.ndarray:
+    """How far the relief of each place can be trusted: 1 where it is said to be right, 0.37 where to be `DOUBTED`
+    degrees off, float32 (rows, columns).
+    """
+    return np.asarray(np.exp(-told.off / np.float32(DOUBTED)), np.float32)
 
 
-def _mean(one: Told, other: Told) -> Told:
-    return Told(*((first + second) / np.float32(2) for first, second in zip(one, other, strict=True)))
+class Lamp(NamedTuple):
+    """Where the light of a photo stood, as the network tells it.
+
+    Attributes:
+        likely: for each sector of a circle how likely the light stood there, float64 (SECTORS,), 1 in all.
+        elevation: degrees, 5 to 85.
+        even: how likely it is that the photo was lit evenly, from no side, 0 to 1.
+    """
+
+    likely: np.ndarray
+    elevation: float
+    even: float
 
 
-def _turned(photo: np.ndarray, light: Light) -> Told:
-    """What is told of a photo, turned so that its light comes from the right."""
+def read_lamp(photo: np.ndarray) -> Lamp:
+    """Where the light of a photo stood.
+
+    It is looked at turned by quarters, and mirrored, and at two sizes; what is told each time is brought back and
+    added up.
+
+    Args:
+        photo: linear light, float32 (rows, columns, 3), 0 to 1.
+
+    Raises:
+        ReliefError: the network is missing or damaged.
+    """
+    told = np.array([each for longest in LAMP_SEEN_AT for each in _lamp_at(photo, longest)], float)
+    weights = np.exp(-np.clip(told[:, SECTORS + 1], -4, 2))
+    elevation = float((weights * told[:, SECTORS]).sum() / weights.sum()) * LAMP_WIDTH + LAMP_MIDDLE
+    even = float(scipy.special.expit(told[:, SECTORS + 2].mean()))
+    return Lamp(scipy.special.softmax(told[:, :SECTORS].mean(axis=0)), float(np.clip(elevation, 5, 85)), even)
+
+
+def _lamp_at(photo: np.ndarray, longest: int) -> Iterator[np.ndarray]:
+    """What the network tells of the light at one size, of each turn, as if it had not been turned."""
+    small = shrunk(photo, longest)
+    rows, columns = (max(LAMP_UNIT, side // LAMP_UNIT * LAMP_UNIT) for side in small.shape[:2])
+    wide = [(0, max(0, size - side)) for size, side in zip((rows, columns), small.shape[:2], strict=True)]
+    small = np.pad(small, (*wide, (0, 0)), "symmetric")[:rows, :columns]
+    for turns in range(4):
+        for side in (1, -1):
+            laid = np.rot90(small, turns)[::side]
+            out = networks.run(networks.LIGHT, features(np.ascontiguousarray(laid), LAMP_MIDDLE)[None]).ravel()
+            # a picture turned counter-clockwise has its light turned as far; mirrored, its sectors run the other way
+            sectors = out[:SECTORS] if side == 1 else np.roll(out[:SECTORS][::-1], 1)
+            yield np.concatenate([np.roll(sectors, -turns * SECTORS // 4), out[SECTORS:]])
+
+
+def _sizes(photo: np.ndarray) -> Iterator[np.ndarray]:
+    """The photo, and each half as large as the one before, until one is small."""
+    yield photo
+    while max(photo.shape[:2]) > COARSEST:
+        rows, columns = (max(1, (side + 1) // 2) for side in photo.shape[:2])
+        photo = cv2.resize(photo, (columns, rows), interpolation=cv2.INTER_AREA)
+        yield photo
+
+
+def _join(fine: np.ndarray, coarse: np.ndarray) -> np.ndarray:
+    """What was told at one size, with the slow changes of what was told at half of it."""
+    rows, columns = coarse.shape[:2]
+    apart = coarse - cv2.resize(fine, (columns, rows), interpolation=cv2.INTER_AREA)
+    apart = cv2.GaussianBlur(apart, (0, 0), JOINED_AT, borderType=cv2.BORDER_REFLECT)
+    return fine + cv2.resize(apart, fine.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+
+
+def _read_wrapped(
+    photo: np.ndarray, light: Light, wraps: tuple[bool, bool], mirrored: bool, progress: Progress
+) -> np.ndarray:
+    """What is told of a photo at one size, which sees its other side where it wraps."""
+    if not any(wraps):
+        return _read_one(photo, light, mirrored, progress)
+    across, down = (WRAPPED if wrapping else 0 for wrapping in wraps)
+    wide = np.pad(photo, ((down, down), (across, across), (0, 0)), "wrap")
     rows, columns = photo.shape[:2]
+    return _read_one(wide, light, mirrored, progress)[down : down + rows, across : across + columns]
+
+
+class _Tile(NamedTuple):
+    """A part of a photo that is turned.
+
+    Attributes:
+        there: from places of the photo to those of the tile, (2, 3).
+        side: 1, or -1 where it is mirrored about the light.
+        wide, high: its size in texels.
+        open: whether the photo goes on beyond it: left, right, above, below.
+    """
+
+    there: np.ndarray
+    side: int
+    wide: int
+    high: int
+    open: tuple[bool, bool, bool, bool]
+
+
+def _read_one(photo: np.ndarray, light: Light, mirrored: bool, progress: Progress) -> np.ndarray:
+    """What is told of a photo at one size, in the mean with its mirror image about the light where that is wanted:
+    float32 (rows, columns, TOLD).
+    """
+    levels = Levels.of(photo)
     turn = np.radians(light.azimuth)
     cos, sin = np.cos(turn), np.sin(turn)
-    wide = _whole(abs(columns * cos) + abs(rows * sin))
-    high = _whole(abs(columns * sin) + abs(rows * cos))
-    # the picture is turned clockwise by the azimuth about its middle; y points down here
-    there = np.array([[cos, -sin, 0], [sin, cos, 0]])
+    rows, columns = photo.shape[:2]
+    tiles = [tile for side in ((1, -1) if mirrored else (1,)) for tile in _tiles(rows, columns, turn, side)]
+    out = np.zeros((*photo.shape[:2], TOLD), np.float32)
+    counted = np.zeros(photo.shape[:2], np.float32)
+    for number, tile in enumerate(tiles):
+        progress.step(number / len(tiles), "Reading the relief")
+        told = _read_tile(photo, tile, light.elevation, levels)
+        along, aside = told[..., 0].copy(), tile.side * told[..., 1]
+        told[..., 0], told[..., 1] = along * cos - aside * sin, along * sin + aside * cos
+        _lay_back(told, tile, out, counted)
+    return out / np.maximum(counted, 1e-6)[..., None]
+
+
+def _tiles(rows: int, columns: int, turn: float, side: int) -> Iterator[_Tile]:
+    """Tiles that cover a photo which is turned clockwise; those that would show nothing of it are left out."""
+    cos, sin = np.cos(turn), np.sin(turn)
+    wide, high = abs(columns * cos) + abs(rows * sin), abs(columns * sin) + abs(rows * cos)
+    there = np.array([[cos, -sin, 0], [side * sin, side * cos, 0]])  # y points down
     there[:, 2] = np.array([wide - 1, high - 1]) / 2 - there[:, :2] @ (np.array([columns - 1, rows - 1]) / 2)
-    laid = cv2.warpAffine(photo, there, (wide, high), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    told = _run(features(np.clip(laid, 0, 1), light.elevation))
-    back = cv2.warpAffine(told, there, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-    along, aside = back[..., 0], back[..., 1]
-    slopes = np.dstack([along * cos - aside * sin, along * sin + aside * cos])
-    return Told(np.clip(slopes, -STEEPEST, STEEPEST), np.exp(np.clip(back[..., 2], -8, 2)), back[..., 3])
+    corners = np.array([[-0.5, -0.5], [columns - 0.5, -0.5], [columns - 0.5, rows - 0.5], [-0.5, rows - 0.5]])
+    photo = (corners @ there[:, :2].T + there[:, 2]).astype(np.float32)
+    for top, tall, above, below in _cuts(high):
+        for left, broad, before, behind in _cuts(wide):
+            ends = [[left, top], [left + broad, top], [left + broad, top + tall], [left, top + tall]]
+            if cv2.intersectConvexConvex(photo, np.array(ends, np.float32))[0] > 0:
+                yield _Tile(there - [[0, 0, left], [0, 0, top]], side, broad, tall, (before, behind, above, below))
 
 
-def _whole(length: float) -> int:
-    return UNIT * max(2, int(np.ceil(length / UNIT - 1e-6)))
+def _cuts(length: float) -> Iterator[tuple[int, int, bool, bool]]:
+    """Where tiles begin along a side, how long they are, and whether something lies before and behind."""
+    count = max(1, int(np.ceil((length - OVERLAP) / (TILE - OVERLAP))))
+    each = UNIT * max(2, int(np.ceil((length + (count - 1) * OVERLAP) / count / UNIT - 1e-6)))
+    for number in range(count):
+        yield number * (each - OVERLAP), each, number > 0, number < count - 1
 
 
-def features(photo: np.ndarray, elevation: float) -> np.ndarray:
-    """What the network is given of a photo in linear light (rows, columns, 3): float32 (6, rows, columns).
-
-    Brightness and its logarithm as they differ from the mean, two hues, how flat the light falls, and how much the
-    brightness varies.
-    """
-    grey = photo @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-    mean, spread = float(grey.mean()), float(grey.std()) + 1e-4
-    whole = photo.sum(axis=2) + np.float32(0.02)
-    hues = [12 * (hue - hue.mean()) for hue in (photo[..., 0] / whole, photo[..., 2] / whole)]
-    flat = 1 / np.tan(np.radians(elevation)) - 1
-    everywhere = [np.full_like(grey, value) for value in (flat, 2 * spread / (mean + 0.01) - 1)]
-    levels = [(grey - mean) / (2 * spread), np.log((grey + 0.01) / (mean + 0.01))]
-    return np.stack([*levels, *hues, *everywhere]).astype(np.float32)
-
-
-def _run(given: np.ndarray) -> np.ndarray:
-    """The channels that the network gives for each texel: float32 (rows, columns, TOLD)."""
-    network = _network()
-    with _AT_ONCE:
-        network.setInput(given[None])
-        quarters = network.forward()[0].copy()
+def _read_tile(photo: np.ndarray, tile: _Tile, elevation: float, levels: Levels) -> np.ndarray:
+    """What the network tells of a tile: float32 (high, wide, TOLD), slopes along its own sides."""
+    size = (tile.wide, tile.high)
+    laid = cv2.warpAffine(photo, tile.there, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    quarters = networks.run(networks.RELIEF, features(np.clip(laid, 0, 1), elevation, levels)[None])[0]
     _, rows, columns = quarters.shape
     parts = quarters.reshape(2, 2, TOLD, rows, columns).transpose(3, 0, 4, 1, 2)
     return np.ascontiguousarray(parts.reshape(2 * rows, 2 * columns, TOLD))
+
+
+def _lay_back(told: np.ndarray, tile: _Tile, out: np.ndarray, counted: np.ndarray) -> None:
+    """Adds what is told of a tile to the rest, turned back; it counts less towards where the next tile goes on."""
+    back = np.linalg.inv(tile.there[:, :2])
+    ends = np.array([[0, 0], [tile.wide, 0], [tile.wide, tile.high], [0, tile.high]]) - tile.there[:, 2]
+    ends = ends @ back.T
+    left, top = (max(0, int(np.floor(least)) - 1) for least in ends.min(axis=0))
+    right, bottom = np.minimum(out.shape[1::-1], np.ceil(ends.max(axis=0)).astype(int) + 2).tolist()
+    if left >= right or top >= bottom:
+        return
+    weights = np.outer(_ramp(tile.high, *tile.open[2:]), _ramp(tile.wide, *tile.open[:2]))
+    there = tile.there.copy()
+    there[:, 2] += there[:, :2] @ [left, top]
+    size = (right - left, bottom - top)
+    laid = [
+        cv2.warpAffine(field, there, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+        for field in (told * weights[..., None], weights)
+    ]
+    out[top:bottom, left:right] += laid[0]
+    counted[top:bottom, left:right] += laid[1]
+
+
+def _ramp(length: int, before: bool, behind: bool) -> np.ndarray:
+    """How much each texel along a tile counts: those at its ends nothing where another tile tells of them."""
+    out = np.ones(length, np.float32)
+    ramp = np.clip((np.arange(OVERLAP, dtype=np.float32) - OVERLAP / 4) / (OVERLAP / 2), 0, 1)
+    if before:
+        out[:OVERLAP] = ramp
+    if behind:
+        out[-OVERLAP:] = ramp[::-1]
+    return out

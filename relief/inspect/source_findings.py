@@ -7,6 +7,7 @@ from functools import partial
 
 import numpy as np
 
+from relief.depth.networks import MISSING
 from relief.figures import say_length
 from relief.filters.resample import resample_by_area
 from relief.inspect.finding import Finding, Mend
@@ -40,6 +41,9 @@ DATA = ("height", "normal", "roughness", "occlusion", "metalness", "mask", "pack
 TILING = {"seamless", "tile", "tileable", "tiling", "tiled", "repeat", "repeating"}
 """Words by which a name says that a picture is meant to repeat."""
 
+EVENLY_LIT = 0.7
+"""From this likelihood on it is said that a photo was lit evenly."""
+
 REBUILD = Mend("Make blue again", {f"{CONTENT_PATH}.rebuild_blue": True})
 
 
@@ -69,12 +73,31 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
         name = pipeline.sources[beside.source].filename
         compute = partial(normal_findings, filename=name)
         found += engine.run(Stage("Looking at its normals", compute, name, (pipeline.picture(beside.source),)))
+    found += _of_light(pipeline, engine)
     for item in of_set:
         if not (decoded and item.mend == "gamma"):
             found.append(Finding(item.kind, item.title, item.reason, _mend(item, relief)))
     if not any(item and item.kind == "green" for item in found):
         found.append(reversed_green(relief, picture))
     return [item for item in found if item]
+
+
+def _of_light(pipeline: Pipeline, engine: Engine) -> list[Finding]:
+    """What is to be said of a photo that is read by its light."""
+    content = pipeline.relief.picture
+    if content is None or content.reading != "light" or content.light.way != "network":
+        return []
+    if not content.light.by_network:
+        mend = Mend("Read it by the linear method", {f"{CONTENT_PATH}.light.way": "linear"})
+        return [Finding("networks", "Neural network missing", MISSING, mend)]
+    even = engine.run(pipeline.guessed_light()).even
+    if even <= EVENLY_LIT:
+        return []
+    reason = (
+        f"The photo looks evenly lit ({even:.0%} likely), as on an overcast day or by a flash. Without a bright side "
+        "its relief can only be read from darkness and is less certain. A photo in slanting light shows more."
+    )
+    return [Finding("evenly-lit", "Evenly lit photo", reason)]
 
 
 def reading(content: Content, picture: Picture, filename: str) -> Finding | None:

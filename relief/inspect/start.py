@@ -8,8 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.depth.from_light import GUESSED, FromLight, guess_light, reach_for, true_amplitude, waves_of
-from relief.depth.shading import height_of_waves
+from relief.depth.from_light import GUESSED, FromLight, Way, reach_for, true_amplitude, waves_of
+from relief.depth.shading import estimate_light, height_of_waves
 from relief.errors import RecipeError
 from relief.filters.resample import resample_field, shrunk
 from relief.filters.statistics import deviations, percentiles
@@ -73,11 +73,12 @@ def suggest_start(
     read_source: ReadSource,
     engine: Engine,
     footprint: Footprint | None = None,
+    way: Way = "network",
 ) -> Recipe:
     """A recipe for one source; `first_recipe` says what it holds. The green of a normal map is judged by its pixels."""
     sources = {"picture": SourceReference(digest=digest, filename=filename)}
     green = green_of(decode(read_source(digest), filename)) if reading == "normal" else "up"
-    content = Picture(source="picture", reading=reading, green=green)
+    content = Picture(source="picture", reading=reading, green=green, light=FromLight(way=way))
     return first_recipe(sources, content, read_source, engine, footprint)
 
 
@@ -138,7 +139,9 @@ def _start_from_light(
 ) -> Relief:
     """The relief of a photo by its light, at the amplitude where slopes are true. Where it stood is guessed."""
     pipeline = Pipeline(relief, sources, read_source, LOOKED_AT)
-    light, _ = engine.run(pipeline.guessed_light())
+    guess = engine.run(pipeline.guessed_light())
+    where = {"azimuth": guess.light.azimuth, "elevation": guess.light.elevation}
+    light = content.light.model_copy(update=where)
     relief = _with_light(relief, content, light)
     marked = (*relief.suggested, *(f"{CONTENT_PATH}.light.{name}" for name in GUESSED))
     relief = relief.model_copy(update={"suggested": marked})
@@ -281,9 +284,9 @@ def _calm(amplitude: float, height: HeightField, pipeline: Pipeline, engine: Eng
     content = pipeline.relief.picture
     assert content is not None
     parted = engine.run(pipeline.parted(content.model_copy(update={"light": FromLight()}), CALMED_AT))
-    light, _ = guess_light(parted)
+    light, _ = estimate_light(parted)
     footprint = pipeline.relief.footprint
-    told = height_of_waves(waves_of(footprint, pipeline.relief.edges.wraps, parted), light.light)
+    told = height_of_waves(waves_of(footprint, pipeline.relief.edges.wraps, parted), light)
     most = CALMED_TO * float(steepness(HeightField(told, footprint, pipeline.relief.edges), 1.0).mean())
     rows, columns = fit_size(height.samples.shape[0], height.samples.shape[1], CALMED_AT)
     small = resample_field(height, rows, columns, "area")

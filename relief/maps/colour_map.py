@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 import numpy as np
 
 from relief.filters.gaussian import gaussian
-from relief.parameters import Parameters, Surroundings, number, switch, tint
+from relief.parameters import Parameters, Surroundings, choice, number, switch, tint
 from relief.sources.colour import LUMINANCE_WEIGHTS, decode_srgb, eight_bits, srgb_from_linear
 
 
@@ -17,6 +17,11 @@ class Colour(Parameters):
     seldom: ClassVar[tuple[str, ...]] = ("window",)
 
     on: bool = switch(True, label="Deliver the colours", help="Whether the colours are delivered with the maps.")
+    light: Literal["removed", "kept"] = choice(
+        "removed", {"removed": "Removed", "kept": "As photographed"}, label="Light in the colours",
+        help="Shading and cast shadows of the photo are removed from its colours, as the relief makes its own; or they "
+        "stay as photographed.",
+    )  # fmt: skip
     tint: str = tint("#ffffff", label="Tint", help="A colour that all are multiplied by; white leaves them.")
     even: float = number(
         0, 0, 1, label="Take light out", step=0.05,
@@ -31,7 +36,9 @@ class Colour(Parameters):
     def unused(self, around: Surroundings) -> set[str]:
         if not around.has_colours:
             return set(type(self).model_fields)
-        return set() if self.on else set(type(self).model_fields) - {"on"}
+        if not self.on:
+            return set(type(self).model_fields) - {"on"}
+        return set() if around.reads_light else {"light"}
 
     @property
     def changes_nothing(self) -> bool:

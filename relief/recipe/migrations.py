@@ -61,15 +61,26 @@ def _unit_by_size(data: Data) -> Data:
     return {**data, "surface": surface}
 
 
+def _light_read_linearly(data: Data) -> Data:
+    """5 to 6: a photo that is read by its light says by which method; those of before keep the linear one."""
+    reliefs = json.loads(json.dumps(data["reliefs"]))
+    for relief in reliefs.values():
+        for layer in relief["layers"]:
+            if layer["content"].get("reading") == "light":
+                layer["content"]["light"] = {**layer["content"].get("light", {}), "way": "linear"}
+    return {**data, "reliefs": reliefs}
+
+
 STEPS: dict[int, Callable[[Data], Data]] = {
     1: _reliefs_under_a_key,
     2: _strokes_by_their_hash,
     3: _shape_within_a_surface,
     4: _unit_by_size,
+    5: _light_read_linearly,
 }
 """By the version that a step begins with."""
 
-VERSION: Final = 5
+VERSION: Final = 6
 
 
 def migrate(data: Any) -> Data:

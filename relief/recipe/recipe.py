@@ -39,7 +39,7 @@ def _keep_stroke(digest: str, stroke: Any) -> tuple[str, bytes]:
 class Recipe(Document):
     """The whole piece."""
 
-    version: Literal[5] = VERSION
+    version: Literal[6] = VERSION
     sources: dict[str, SourceReference]
     reliefs: dict[str, Relief] = Field(min_length=1)
     surface: Surface = Surface()

@@ -154,6 +154,13 @@ class Relief(Document):
         """Whether colours go along: those of a texture set, or of a photo."""
         return "colour" in self.companion_roles() or (self.picture is not None and self.picture.is_photo)
 
+    @property
+    def reads_light(self) -> bool:
+        """Whether its colours are those of a photo of which a network tells what is light and what is paint."""
+        content = self.picture
+        told = content is not None and content.reading == "light" and content.light.by_network
+        return told and "colour" not in self.companion_roles()
+
     def source_keys(self) -> set[str]:
         """The keys of the sources that it is made of."""
         return {key for layer in self.layers for key in layer.source_keys()}
@@ -165,7 +172,7 @@ class Relief(Document):
     def surroundings(self, sources: int) -> Surroundings:
         """What its parameters may depend on, in a piece of so many sources."""
         roles = tuple(self.companion_roles())
-        return Surroundings(roles, self.has_colours, sources, self.picture is not None)
+        return Surroundings(roles, self.has_colours, self.reads_light, sources, self.picture is not None)
 
     def kept(self) -> set[str]:
         """The hashes of what it is made of that is kept beside the sources."""

@@ -14,7 +14,14 @@ from functools import partial
 
 from relief.compose.imprints import Imprints, cost_of_presses, stamp
 from relief.compose.masks import FOLLOWS
-from relief.depth.from_light import guess_light, part_picture
+from relief.depth.from_light import (
+    colours_without_light,
+    guess_light,
+    look_for_light,
+    paint_of_told,
+    part_picture,
+)
+from relief.depth.learned import trust
 from relief.depth.shading import certainty
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
@@ -135,13 +142,43 @@ class Pipeline:
         """Where the light of the ground's photo stood as far as it tells, and how sure that is."""
         content = self.relief.picture
         assert content is not None
-        return Stage("Looking where the light stood", guess_light, None, (self.parted(content, PROXY),))
+        name = "Looking where the light stood"
+        if content.light.by_network:
+            return Stage(name, look_for_light, "network", (self.picture(),))
+        return Stage(name, guess_light, None, (self.parted(content, PROXY),))
+
+    def told(
+        self, content: Picture, footprint: Footprint, edges: Edges, longest: int | None, grid: Stage | None = None
+    ) -> Stage:
+        """What a network tells of a photo: a `Told`."""
+        light, wraps = content.light.light, edges.wraps
+        compute = partial(stages.read_by_network, light, footprint, wraps, longest)
+        key = [light.azimuth, light.elevation, None if grid else footprint.model_dump(), wraps, longest]
+        inputs = (self.picture(content.source), *((grid,) if grid else ()))
+        return Stage("Reading the relief", compute, key, inputs, reports=True)
+
+    def told_of_ground(self) -> Stage:
+        """What a network tells of the ground's photo: a `Told`."""
+        content = self.relief.picture
+        assert content is not None
+        return self.told(content, self.relief.footprint, self.relief.edges, self._longest_of_source)
 
     def certain(self) -> Stage:
         """How far the depth of each place of the ground's photo can be trusted: float32 (rows, columns), 0 to 1."""
         content = self.relief.picture
         assert content is not None
+        if content.light.by_network:
+            return Stage("Judging certainty", trust, None, (self.told_of_ground(),))
         return Stage("Judging certainty", certainty, None, (self.parted(content, self.longest),))
+
+    def paint(self) -> Stage:
+        """What is taken for paint in the ground's photo: logarithms about their mean, float32 (rows, columns)."""
+        content, longest = self.relief.picture, self._longest_of_source
+        assert content is not None
+        if content.light.by_network:
+            compute = partial(paint_of_told, longest)
+            return Stage("Telling the paint", compute, longest, (self.picture(), self.told_of_ground()))
+        return Stage("Telling the paint", lambda parted: parted.paint, None, (self.parted(content, self.longest),))
 
     def _from_light(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
         """The field that the light in a photo tells, on its own footprint, or on that of one repeat."""
@@ -149,13 +186,17 @@ class Pipeline:
         place = [footprint.model_dump(), edges.model_dump()] if grid is None else None
         fitting = () if grid is None else (grid,)
         picture = self.picture(content.source)
+        told_as = [content.light.model_dump(), place, longest]
+        if content.light.by_network:
+            compute = partial(stages.height_of_told, content, footprint, edges, longest)
+            inputs = (self.told(content, footprint, edges, longest, grid), picture, *fitting)
+            return Stage("Finding the depth", compute, told_as, inputs)
         parted = self.parted(content, longest)
         waves = Stage(
             "Making waves", partial(stages.make_waves, footprint, edges), [place, longest], (parted, *fitting)
         )
-        told = [content.light.model_dump(), place, longest]
         compute = partial(stages.height_of_light, content, footprint, edges, longest)
-        return Stage("Finding the depth", compute, told, (waves, picture, *fitting))
+        return Stage("Finding the depth", compute, told_as, (waves, picture, *fitting))
 
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""
@@ -316,6 +357,13 @@ class Pipeline:
         """The colours of the relief: uint8 (rows, columns, 3). A set's colour map, else the ground's own picture."""
         if "colour" in self.relief.companion_roles():
             return Stage("Eight bits", eight_bits, None, (self.companion("colour"),))
+        if self.relief.reads_light and self.relief.maps.colour.light == "removed":
+            longest = self._longest_of_source
+            compute = partial(colours_without_light, longest)
+            unlit = Stage(
+                "Taking the light out of the colours", compute, longest, (self.picture(), self.told_of_ground())
+            )
+            return self._follow(unlit, 0)
         return self._follow(self.colour(), 0)
 
     def vectors(self) -> Stage:

@@ -15,7 +15,9 @@ from relief.compose.layout import Layout
 from relief.compose.pressing import press_stamp
 from relief.compose.strokes import Stroke, count_texels, draw_strokes
 from relief.cost import Cost
-from relief.depth.from_light import samples_of, waves_of
+from relief.depth.from_light import read_relief, samples_of, samples_of_told, waves_of
+from relief.depth.learned import Told
+from relief.depth.light import Light
 from relief.depth.shading import Parted, Waves
 from relief.filters.resample import Method, as_type, resample, resample_field, shrunk
 from relief.generate.generator import Generator, Grid
@@ -316,6 +318,30 @@ def height_of_light(
     footprint = cell.footprint if cell else footprint
     size = fit_size(picture.rows, picture.columns, longest)
     samples = samples_of(content.light, size, waves)
+    return HeightField(samples, footprint, edges, read_alpha(picture, longest))
+
+
+def read_by_network(
+    light: Light, footprint: Footprint, wraps: tuple[bool, bool], longest: int | None, picture: pictures.Picture,
+    *more: Grid | Progress,
+) -> Told:  # fmt: skip
+    """What a network tells of a photo that lies over a footprint, or over one repeat, with texels of any shape."""
+    *cell, progress = more
+    if cell and isinstance(cell[0], Grid):
+        footprint = cell[0].footprint
+    assert isinstance(progress, Progress)
+    ratio = footprint.width * picture.rows / (footprint.height * picture.columns)
+    return read_relief(light, wraps, ratio, longest, picture, progress)
+
+
+def height_of_told(
+    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, told: Told, picture: pictures.Picture,
+    cell: Grid | None = None,
+) -> HeightField:  # fmt: skip
+    """The height that a network tells of a photo, at the photo's size."""
+    footprint = cell.footprint if cell else footprint
+    size = fit_size(picture.rows, picture.columns, longest)
+    samples = samples_of_told(content.light, size, footprint, edges.wraps, told)
     return HeightField(samples, footprint, edges, read_alpha(picture, longest))
 
 

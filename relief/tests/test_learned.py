@@ -1,7 +1,8 @@
-"""The network that reads one photo, on surfaces and by a renderer that it was not taught with."""
+"""The networks that read one photo, on surfaces and by a renderer that they were not taught with."""
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import TestCase, mock
@@ -9,14 +10,23 @@ from unittest import TestCase, mock
 import cv2
 import numpy as np
 
-from relief.depth import learned
-from relief.depth.learned import WEIGHTS, features, read_photo
+from relief.depth import learned, networks
+from relief.depth.from_light import FromLight, colours_without_light, look_for_light
+from relief.depth.learned import read_lamp, read_photo, trust
 from relief.depth.light import Light
+from relief.depth.networks import features
 from relief.depth.series import photos_of
-from relief.errors import ReliefError
+from relief.errors import Cancelled, ReliefError
+from relief.inspect.source_findings import source_findings
+from relief.inspect.start import suggest_start
 from relief.made.rendering import true_normals
 from relief.made.surfaces import ELEVATION, surface_called
+from relief.progress import Progress
+from relief.recipe.migrations import migrate
+from relief.run.engine import Engine
+from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
+from relief.sources.picture import Picture
 from relief.tests.long import long
 
 
@@ -31,10 +41,12 @@ def noise_photo(rows: int = 150, columns: int = 97) -> np.ndarray:
     return np.dstack([0.2 + 2 * (grey - 0.4)] * 3).clip(0, 1)
 
 
-class LearnedTests(TestCase):
-    def tearDown(self):
-        learned._network.cache_clear()
+def lit_photo(key: str, size: int, azimuth: float) -> np.ndarray:
+    """A surface photographed by the renderer of the truth, in linear light."""
+    return photos_of([decode(surface_called(key).make(size).photo(azimuth, 1), "photo.jpg")])[0]
 
+
+class LearnedTests(TestCase):
     @long
     def test_surfaces_that_it_was_not_taught_are_read_better_than_flat(self):
         off, flat = [], []
@@ -93,11 +105,169 @@ class LearnedTests(TestCase):
         np.testing.assert_allclose(flat, 0, atol=1e-6)
         np.testing.assert_allclose(spread, 2 * 0.2001 / 0.41 - 1, atol=1e-3)
 
-    def test_weights_that_are_missing_or_cut_are_said(self):
-        with TemporaryDirectory() as folder:
-            cut = Path(folder, "cut.onnx")
-            cut.write_bytes(WEIGHTS.read_bytes()[:5000])
-            for path in (Path(folder, "missing.onnx"), cut):
-                learned._network.cache_clear()
-                with mock.patch("relief.depth.learned.WEIGHTS", path), self.assertRaisesRegex(ReliefError, "missing"):
+    @long
+    def test_a_photo_made_twice_as_large_gives_the_same_relief(self):
+        photo = lit_photo("oyster-plaster", 500, 200)
+        large = cv2.resize(photo, (2 * photo.shape[1], 2 * photo.shape[0]), interpolation=cv2.INTER_CUBIC).clip(0, 1)
+        one, other = (read_photo(each, Light(200, ELEVATION)) for each in (photo, large))
+        small = cv2.resize(other.slopes, photo.shape[1::-1], interpolation=cv2.INTER_AREA)
+        wide = [cv2.GaussianBlur(each, (0, 0), 2) for each in (one.slopes, small)]
+        self.assertLess(np.abs(wide[0] - wide[1]).mean(), 0.35 * np.abs(wide[0]).mean())
+        self.assertGreater(np.corrcoef(wide[0].ravel(), wide[1].ravel())[0, 1], 0.85)
+
+    @long
+    def test_tiles_leave_no_seam(self):
+        photo = lit_photo("slipway-cobble", 384, 135)[:, :301]
+        whole = read_photo(photo, Light(37, ELEVATION)).normals
+        with mock.patch.object(learned, "TILE", 256):
+            tiled = read_photo(photo, Light(37, ELEVATION)).normals
+        off = np.degrees(np.arccos(np.clip((whole * tiled).sum(axis=2), -1, 1)))
+        self.assertLess(off.mean(), 1.5)
+        jumps = [np.abs(np.diff(each[..., 0], axis=1)) for each in (whole, tiled)]
+        self.assertLess(np.percentile(jumps[1], 99.9), 1.15 * np.percentile(jumps[0], 99.9))
+
+    def test_a_photo_that_wraps_is_read_alike_wherever_it_begins(self):
+        photo = np.tile(noise_photo(96, 96), (1, 1, 1))
+        waves = np.sin(np.arange(96) * 2 * np.pi / 32).astype(np.float32)
+        photo = np.dstack([0.4 + 0.2 * np.outer(waves, waves)] * 3).astype(np.float32)
+        light = Light(0, 45)
+        rolled = read_photo(np.roll(photo, (32, 64), (0, 1)), light, (True, True)).slopes
+        straight = read_photo(photo, light, (True, True)).slopes
+        self.assertLess(np.abs(np.roll(straight, (32, 64), (0, 1)) - rolled).mean(), 0.1 * np.abs(straight).mean())
+
+    def test_a_light_that_is_turned_with_its_photo_is_found_there(self):
+        photo = lit_photo("beach-pebble", 256, 70)
+        straight = read_lamp(photo)
+        for turns in (1, 2, 3):
+            turned = read_lamp(np.rot90(photo, turns).copy())
+            np.testing.assert_allclose(turned.likely, np.roll(straight.likely, 6 * turns), atol=1e-5)
+            self.assertAlmostEqual(turned.elevation, straight.elevation, places=3)
+        mirrored = read_lamp(photo[::-1].copy())
+        np.testing.assert_allclose(mirrored.likely, np.roll(straight.likely[::-1], 1), atol=1e-5)
+
+    def test_photos_that_are_none_are_read_without_a_fall(self):
+        rng = np.random.default_rng(4)
+        text = np.full((120, 300, 3), 1, np.float32)
+        cv2.putText(text, "RELIEF 12", (5, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.8, (0, 0, 0), 3)
+        for photo in (text, rng.random((90, 90, 3), np.float32), np.full((40, 40, 3), 0.3, np.float32),
+                      rng.random((1, 4096, 3), np.float32), rng.random((4096, 1, 3), np.float32)):  # fmt: skip
+            guess = look_for_light(Picture(np.rint(photo * 255).astype(np.uint8), 8, "PNG"))
+            self.assertTrue(0 <= guess.light.azimuth < 360 and 5 <= guess.light.elevation <= 85)
+            self.assertTrue(0 <= guess.sure <= 1 and 0 <= guess.even <= 1)
+            told = read_photo(photo, guess.light)
+            self.assertTrue(all(np.isfinite(field).all() for field in told))
+            self.assertTrue((trust(told) >= 0).all() and (trust(told) <= 1).all())
+
+    def test_reading_can_be_stopped(self):
+        class Stopped(Progress):
+            def cancelled(self):
+                return True
+
+        with self.assertRaises(Cancelled):
+            read_photo(noise_photo(), Light(0, 45), progress=Stopped())
+
+    @long
+    def test_colours_without_light_are_nearer_to_the_true_ones_than_the_photo(self):
+        for key in ("coal-shed-roof", "fender-rope-mat", "scallop-tile"):
+            made = surface_called(key).make(384)
+            picture = decode(made.photo(135, 3), "photo.jpg")
+            told = read_photo(photos_of([picture])[0], Light(135, ELEVATION))
+            unlit = colours_without_light(None, picture, told)
+            off = []
+            for pixels in (unlit, picture.pixels):
+                light = (pixels.astype(float) / 255) ** 2.2
+                light *= (light * made.paint).sum() / (light * light).sum()
+                off.append(np.sqrt(((light - made.paint) ** 2).mean()))
+            self.assertLess(off[0], off[1], key)
+
+
+class MissingTests(TestCase):
+    """What happens where the files of the networks are not those that belong to the application."""
+
+    def setUp(self):
+        networks._load.cache_clear()
+        self.addCleanup(networks._load.cache_clear)
+        folder = TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name) / "weights"
+        shutil.copytree(networks.WEIGHTS, self.folder)
+        patched = mock.patch.object(networks, "WEIGHTS", self.folder)
+        patched.start()
+        self.addCleanup(patched.stop)
+
+    def damage(self, how: str) -> None:
+        path = self.folder / networks.RELIEF
+        data = path.read_bytes()
+        match how:
+            case "missing":
+                path.unlink()
+            case "cut":
+                path.write_bytes(data[: len(data) // 2])
+            case "empty":
+                path.write_bytes(b"")
+            case "altered":
+                path.write_bytes(data[:-50_000] + bytes([data[-50_000] ^ 1]) + data[-49_999:])
+            case "no sums":
+                (self.folder / networks.SUMS).unlink()
+
+    def test_it_is_said_and_the_linear_method_goes_on(self):
+        data = surface_called("beach-pebble").make(96).photo(135, 1)
+        for how in ("missing", "cut", "empty", "altered", "no sums"):
+            with self.subTest(how):
+                shutil.rmtree(self.folder)
+                networks._load.cache_clear()
+                shutil.copytree(Path(networks.__file__).with_name("weights"), self.folder)
+                self.assertTrue(networks.are_there())
+                networks._load.cache_clear()
+                self.damage(how)
+                self.assertFalse(networks.are_there())
+                with self.assertRaisesRegex(ReliefError, "missing or damaged"):
                     read_photo(noise_photo(), Light(0, 45))
+                engine = Engine()
+                recipe = suggest_start("0" * 64, "photo.jpg", "light", lambda _: data, engine)
+                pipeline = Pipeline.of(recipe, lambda _: data)
+                linear = Pipeline.of(recipe.with_changes({"layers.0.content.light.way": "linear"}), lambda _: data)
+                np.testing.assert_array_equal(*(engine.run(each.height()).samples for each in (pipeline, linear)))
+                found = {finding.kind: finding for finding in source_findings(pipeline, engine)}
+                self.assertIn("networks", found)
+                mended = recipe.with_changes(dict(found["networks"].mend.changes))
+                self.assertNotIn(
+                    "networks",
+                    [each.kind for each in source_findings(Pipeline.of(mended, lambda _: data), engine)],
+                )
+
+
+class RecipeTests(TestCase):
+    def test_a_recipe_of_before_keeps_the_linear_method(self):
+        layer = {"name": "photo.jpg", "content": {"kind": "picture", "source": "picture", "reading": "light"}}
+        other = {"name": "photo.jpg", "content": {"kind": "picture", "source": "picture", "reading": "photo"}}
+        lit = {**layer, "content": {**layer["content"], "light": {"azimuth": 200, "paint": 0.5}}}
+        data = {"version": 5, "sources": {}, "reliefs": {"main": {"layers": [layer, lit, other]}}}
+        contents = [each["content"] for each in migrate(data)["reliefs"]["main"]["layers"]]
+        self.assertEqual(contents[0]["light"], {"way": "linear"})
+        self.assertEqual(contents[1]["light"], {"azimuth": 200, "paint": 0.5, "way": "linear"})
+        self.assertNotIn("light", contents[2])
+
+    def test_a_new_piece_is_read_by_the_network_and_paint_and_fill_are_not_asked_for(self):
+        data = surface_called("beach-pebble").make(128).photo(135, 1)
+        engine = Engine()
+        recipe = suggest_start("0" * 64, "photo.jpg", "light", lambda _: data, engine)
+        content = recipe.main.picture
+        self.assertEqual(content.light.way, "network")
+        self.assertEqual(FromLight().unused(recipe.main.surroundings(1)), {"paint", "fill"})
+        guess = engine.run(Pipeline.of(recipe, lambda _: data).guessed_light())
+        self.assertEqual((content.light.azimuth, content.light.elevation), (guess.light.azimuth, guess.light.elevation))
+        self.assertEqual(guess, look_for_light(decode(data, "photo.jpg")))
+
+    def test_colours_are_without_light_unless_as_photographed_is_asked_for(self):
+        data = surface_called("beach-pebble").make(128).photo(135, 1)
+        engine, changes = Engine(), [{}, {"maps.colour.light": "kept"}, {"layers.0.content.light.way": "linear"}]
+        recipe = suggest_start("0" * 64, "photo.jpg", "light", lambda _: data, engine)
+        unlit, kept, linear = (
+            engine.run(Pipeline.of(recipe.with_changes(each), lambda _: data).laid_colour()) for each in changes
+        )
+        pixels = decode(data, "photo.jpg").pixels
+        np.testing.assert_array_equal(kept, pixels)
+        np.testing.assert_array_equal(linear, pixels)
+        self.assertEqual(unlit.shape, pixels.shape)
+        self.assertGreater(np.abs(unlit.astype(float) - pixels).mean(), 3)

@@ -149,7 +149,7 @@ class RouteTests(CommandTestCase):
 
     def test_slopes_are_true_whatever_the_footprint_and_stay_so_when_the_sun_is_dragged(self):
         height, data = self.write()
-        recipe = suggest_start("0" * 64, "bumps.jpg", "light", lambda _: data, Engine())
+        recipe = suggest_start("0" * 64, "bumps.jpg", "light", lambda _: data, Engine(), way="linear")
         light = {f"{CONTENT_PATH}.light.azimuth": 200, f"{CONTENT_PATH}.light.elevation": 45}
         ranges = []
         for width in (240.0, 600.0):
