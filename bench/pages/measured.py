@@ -30,6 +30,7 @@ from relief.figures import show_lengths_in
 from relief.filters.curve import Curve
 from relief.inspect.adviser import advise
 from relief.inspect.repeats import motif, suggest_crops, telltales
+from relief.inspect.source_findings import EVENLY_LIT
 from relief.inspect.which_way import which_way
 from relief.progress import Progress
 from relief.recipe.layer import Picture
@@ -152,13 +153,18 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
-    """How sure the app is of the light in a photo, and how far the depth can be trusted in the mean, 0 to 1."""
+    """How sure the app is of the light in a photo, and how far the relief can be trusted in the mean: 0 to 1, and of a
+    network the degrees that it expects its normals to be off.
+    """
     content = pipeline.relief.picture
     if content is None or content.reading != "light":
         return None
-    light, sure = get_engine().run(pipeline.guessed_light())
+    light, sure, even = get_engine().run(pipeline.guessed_light())
     own = (content.light.azimuth, content.light.elevation) == (light.azimuth, light.elevation)
-    return {"sure": sure, "own": own, "certain": float(get_engine().run(pipeline.certain()).mean())}
+    told = {"sure": sure, "own": own, "even": even > EVENLY_LIT}
+    if content.light.by_network:
+        return told | {"off": float(get_engine().run(pipeline.told_of_ground()).off.mean())}
+    return told | {"certain": float(get_engine().run(pipeline.certain()).mean())}
 
 
 def _ways(recipe: Recipe, number: int) -> dict[str, Any]:

@@ -69,7 +69,9 @@ STEPS = (
                 "amplitude", "midlevel", "maps.displacement.soften", "maps.bump.full_range",
             ),
             "Size and edges": ("maps.resolution", "maps.method", "edges.across", "edges.down"),
-            "Colours": ("maps.colour.on", "maps.colour.tint", "maps.colour.even", "maps.colour.window"),
+            "Colours": tuple(
+                f"maps.colour.{name}" for name in ("on", "light", "tint", "even", "window")
+            ),
         },
         seldom=("edges.",),
     ),

@@ -110,7 +110,7 @@ def _photo_of(pipeline: Pipeline) -> Picture:
 
 def _paint(pipeline: Pipeline) -> np.ndarray:
     """What was taken for paint: middle grey at its mean, the ends a quarter and four times as bright."""
-    paint = get_engine().run(pipeline.parted(_photo_of(pipeline), pipeline.longest)).paint
+    paint = get_engine().run(pipeline.paint())
     return np.rint(np.clip(paint / (2 * math.log(4)) + 0.5, 0, 1) * (SHADES - 1)).astype(np.uint8)
 
 

@@ -168,7 +168,7 @@ class LightTests(StudioTestCase):
         piece = self.piece()
         self.post("bench:change", piece, 1, **{"layers.0.content.reading": "light"})
         said = self.get("bench:measured", piece, base=2, step="source")
-        self.assertContains(said, "Certainty")
+        self.assertContains(said, "Expected error")
         self.assertContains(said, "estimated, ")
         self.post("bench:change", piece, 2, **{"layers.0.content.light.azimuth": "211"})
         self.assertContains(self.get("bench:measured", piece, base=3, step="source"), "as you set it")

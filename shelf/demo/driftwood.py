@@ -17,7 +17,10 @@ from relief.sources.colour import srgb_from_linear
 TITLE = "Driftwood panel"
 FILENAME = "driftwood-panel.jpg"
 REMARK = "photo, by its light"
-GUIDE = "Look at Paint and Certainty at step 1, then drag the sun on the picture and watch the relief follow in Lit."
+GUIDE = (
+    "Drag the sun to the upper left, where the light of this photo stood, and watch the relief follow in Lit. Its "
+    "normals are then about 10° off the carved panel; the eight photos of the Driftwood series come within 1°."
+)
 READING = {"layers.0.content.reading": "light"}
 WIDTH = SURFACES["driftwood-panel"].width
 

@@ -64,10 +64,16 @@ const drafted = () => Object.fromEntries(Object.entries(draft).map(([path, value
 function refresh() {
   run(async (signal) => {
     const moving = Object.keys(draft).length > 0 && !inSpace();
+    if (moving && lightMoves()) return show(COARSEST, signal); // a photo is read anew
     const since = performance.now();
     await show(moving ? inMotion : PROXY, signal);
     if (moving) inMotion = fitting(performance.now() - since);
   });
+}
+
+/** Whether it is the light of a photo that moves. */
+function lightMoves() {
+  return Object.keys(draft).some((path) => /content\.light\.(azimuth|elevation)$/.test(path));
 }
 
 /** How many texels are drawn next while a control moves: a quarter of them, or four times as many, by what these took. */
