@@ -8,9 +8,9 @@ import cv2
 import numpy as np
 import skimage
 
-from relief.depth.from_light import colours_without_light, look_for_light, photo_of
-from relief.depth.learned import read_photo
+from relief.depth.from_light import colours_without_light, look_for_light, read_relief
 from relief.inspect.swatch import in_white
+from relief.progress import Progress
 from relief.sources.picture import Picture
 from tools.learn.photo import Example, make_example
 
@@ -36,7 +36,7 @@ def draw_real() -> bytes:
     for name in REAL:
         pixels = cv2.resize(getattr(skimage.data, name)(), (360, 360), interpolation=cv2.INTER_AREA)
         picture = Picture(np.dstack([pixels] * 3), 8, "PNG")
-        told = read_photo(photo_of(None, picture), look_for_light(picture).light)
+        told = read_relief(look_for_light(picture).light, (False, False), 1.0, None, picture, Progress())
         white = np.dstack([in_white(told.normals)] * 3)
         rows.append(np.hstack([picture.pixels, white, colours_without_light(None, picture, told)]))
     page = np.vstack([np.hstack(rows[:2]), np.hstack(rows[2:])])
