@@ -20,9 +20,11 @@ class TruthTests(CommandTestCase):
         row = next(line for line in printed.splitlines() if line.startswith("Driftwood panel"))
         angles = [float(angle) for angle in re.findall(r"(\d+\.\d)(?: \(|  )", row)]
         flat, *_, four, eight, sixteen = angles
-        self.assertEqual(len(angles), 9)
+        self.assertEqual(len(angles), 10)
         self.assertLess(max(four, eight, sixteen), 0.5 * flat, "photos with the light moved measure")
-        self.assertEqual(np.asarray(Image.open(self.folder / "driftwood-panel.png")).shape, (96, 5 * 128, 3))
+        self.assertEqual(np.asarray(Image.open(self.folder / "driftwood-panel.png")).shape, (96, 7 * 128, 3))
+        self.assertIn("Azimuth estimated within 20 degrees, network", printed)
+        self.assertIn("Said and found degrees off, by tenths", printed)
 
     def test_a_surface_that_is_not_known_is_one_line(self):
         code, _, said = self.run_command("truth", "moon")
