@@ -115,8 +115,13 @@ class FromLight(Parameters):
 
 def part_picture(paint: float, longest: int | None, picture: Picture) -> Parted:
     """A photo parted into light and paint, at the size that its height is made at."""
+    return part_paint(_light_in(picture, longest), paint)
+
+
+def _light_in(picture: Picture, longest: int | None) -> np.ndarray:
+    """The linear light of a photo at the size that it is read at: float32 (rows, columns, 3)."""
     light = shrunk(linear_light(picture), min(longest or FINEST, FINEST))
-    return part_paint(light if light.ndim == 3 else np.dstack([light] * 3), paint)
+    return light if light.ndim == 3 else np.dstack([light] * 3)
 
 
 class Guess(NamedTuple):
@@ -141,10 +146,10 @@ def guess_light(parted: Parted) -> Guess:
 
 def photo_of(longest: int | None, picture: Picture) -> np.ndarray:
     """A photo as a network reads it: linear light, float32 (rows, columns, 3), 0 to 1."""
-    light = shrunk(linear_light(picture), min(longest or FINEST, FINEST))
+    light = _light_in(picture, longest)
     if picture.is_float and (brightest := float(np.percentile(light, 99.5))) > 0:
         light = light / np.float32(brightest)
-    return np.clip(light if light.ndim == 3 else np.dstack([light] * 3), 0, 1)
+    return np.clip(light, 0, 1)
 
 
 def look_for_light(picture: Picture) -> Guess:
@@ -176,8 +181,8 @@ def read_relief(
     is made at.
 
     The two are wrong in different ways: the network mistakes tones that it seldom saw for tilts, the linear method
-    takes all that has no hue of its own for light. On surfaces that neither was made with their mean is nearer to the
-    truth than either.
+    takes all that has no hue of its own for light. On the surfaces of `relief.made` their mean is nearer to the truth
+    than either; on photos like those that it was taught by, the network alone is.
 
     Args:
         light: where it stood.

@@ -58,7 +58,8 @@ LAMP_UNIT = 16
 """Rows and columns that go through the network of the light are a multiple of this."""
 
 SECTORS = 24
-"""Parts of the circle, of each of which the network tells how likely the light stood there; the first to the right."""
+"""Parts of the circle, of each of which the network tells how likely the light stood there: the middle of the first is
+to the right, and they run counter-clockwise."""
 
 LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
 """The elevation that is told as 0, and the degrees that are told as 1."""

@@ -186,17 +186,14 @@ class Pipeline:
         place = [footprint.model_dump(), edges.model_dump()] if grid is None else None
         fitting = () if grid is None else (grid,)
         picture = self.picture(content.source)
-        told_as = [content.light.model_dump(), place, longest]
         if content.light.by_network:
-            compute = partial(stages.height_of_told, content, footprint, edges, longest)
-            inputs = (self.told(content, footprint, edges, longest, grid), picture, *fitting)
-            return Stage("Finding the depth", compute, told_as, inputs)
-        parted = self.parted(content, longest)
-        waves = Stage(
-            "Making waves", partial(stages.make_waves, footprint, edges), [place, longest], (parted, *fitting)
-        )
+            read = self.told(content, footprint, edges, longest, grid)
+        else:
+            inputs = (self.parted(content, longest), *fitting)
+            read = Stage("Making waves", partial(stages.make_waves, footprint, edges), [place, longest], inputs)
         compute = partial(stages.height_of_light, content, footprint, edges, longest)
-        return Stage("Finding the depth", compute, told_as, (waves, picture, *fitting))
+        told_as = [content.light.model_dump(), place, longest]
+        return Stage("Finding the depth", compute, told_as, (read, picture, *fitting))
 
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""

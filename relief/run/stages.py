@@ -311,13 +311,16 @@ def make_waves(footprint: Footprint, edges: Edges, parted: Parted, cell: Grid | 
 
 
 def height_of_light(
-    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, waves: Waves, picture: pictures.Picture,
-    cell: Grid | None = None,
+    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, read: Waves | Told,
+    picture: pictures.Picture, cell: Grid | None = None,
 ) -> HeightField:  # fmt: skip
-    """The height that the light in a photo tells, at the photo's size."""
+    """The height that the light in a photo tells, as the linear method or a network read it, at the photo's size."""
     footprint = cell.footprint if cell else footprint
     size = fit_size(picture.rows, picture.columns, longest)
-    samples = samples_of(content.light, size, waves)
+    if isinstance(read, Told):
+        samples = samples_of_told(content.light, size, footprint, edges.wraps, read)
+    else:
+        samples = samples_of(content.light, size, read)
     return HeightField(samples, footprint, edges, read_alpha(picture, longest))
 
 
@@ -332,17 +335,6 @@ def read_by_network(
     assert isinstance(progress, Progress)
     ratio = footprint.width * picture.rows / (footprint.height * picture.columns)
     return read_relief(light, wraps, ratio, longest, picture, progress)
-
-
-def height_of_told(
-    content: Picture, footprint: Footprint, edges: Edges, longest: int | None, told: Told, picture: pictures.Picture,
-    cell: Grid | None = None,
-) -> HeightField:  # fmt: skip
-    """The height that a network tells of a photo, at the photo's size."""
-    footprint = cell.footprint if cell else footprint
-    size = fit_size(picture.rows, picture.columns, longest)
-    samples = samples_of_told(content.light, size, footprint, edges.wraps, told)
-    return HeightField(samples, footprint, edges, read_alpha(picture, longest))
 
 
 def read_alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | None:

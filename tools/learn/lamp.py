@@ -1,8 +1,8 @@
 """A second, smaller network, which tells where the light of a photo stood: azimuth, elevation, and whether it was even.
 
 It looks at the whole picture, at first with the windows that the network of the relief has learned: down four levels,
-then the mean over all places. How likely each azimuth
-is comes out for sectors of a circle, as a photo often tells the line that the light lies on better than the end of it.
+then the mean over all places. How likely each azimuth is comes out for sectors of a circle, as a photo often tells the
+line that the light lies on better than the end of it.
 """
 
 from __future__ import annotations
@@ -18,15 +18,15 @@ import jax.numpy as jnp
 import numpy as np
 import optax
 
+from relief.depth.learned import LAMP_MIDDLE as MIDDLE
+from relief.depth.learned import LAMP_WIDTH as WIDTH
+from relief.depth.learned import SECTORS
 from tools.learn import network
 from tools.learn.network import Numbers, convolve, draw_layer, features, linear
 from tools.learn.teach import HELD, Course, load, restore
 
 LEVELS = 4
 """Levels of the network of the relief whose windows it begins with."""
-
-SECTORS = 24
-"""Parts of the circle, the middle of the first to the right, counter-clockwise."""
 
 BETWEEN, TOLD = 64, SECTORS + 3
 """Channels after the mean, and what is told: the logarithm of how likely each sector is, but for one addend; elevation
@@ -42,9 +42,6 @@ CROP = 80
 
 BATCH = 32
 """Photos that are shown at once."""
-
-MIDDLE, WIDTH = 45.0, 15.0
-"""The elevation that is told as 0, and the degrees that are told as 1."""
 
 
 def begin(seed: int, given: Any, relief: Numbers | None = None) -> Numbers:
@@ -77,9 +74,7 @@ def run(numbers: Numbers, given: Any, each: Callable[..., Any] = convolve) -> An
     """
     field = given
     for level in range(LEVELS):
-        field = network.halve(field) if level else field
-        field = jax.nn.relu(each(field, numbers[f"down{level}a"], 1 if level else 2))
-        field = jax.nn.relu(each(field, numbers[f"down{level}b"]))
+        field = network.go_down(numbers, field, level, each)
     field = field.mean((1, 2), keepdims=True)
     field = jax.nn.relu(each(field, numbers["mean"]))
     return convolve(field, numbers["out"])[:, 0, 0]

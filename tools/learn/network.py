@@ -8,6 +8,7 @@ off (Kendall & Gal 2017, What uncertainties do we need, NeurIPS), and that of th
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import jax
@@ -92,13 +93,20 @@ def convolve(field: Any, layer: dict[str, Any], step: int = 1) -> Any:
     return slid + layer["b"]
 
 
-def halve(field: Any) -> Any:
+def _halve(field: Any) -> Any:
     """The means of 2 x 2 texels."""
     return (field[:, ::2, ::2] + field[:, 1::2, ::2] + field[:, ::2, 1::2] + field[:, 1::2, 1::2]) / 4
 
 
 def _double(field: Any) -> Any:
     return jnp.repeat(jnp.repeat(field, 2, 1), 2, 2)
+
+
+def go_down(numbers: Numbers, field: Any, level: int, each: Callable[..., Any] = convolve) -> Any:
+    """The field of a level, from what is given or from that of the level above. `each` is what a layer does."""
+    field = _halve(field) if level else field
+    field = jax.nn.relu(each(field, numbers[f"down{level}a"], 1 if level else 2))
+    return jax.nn.relu(each(field, numbers[f"down{level}b"]))
 
 
 def run(numbers: Numbers, given: Any) -> Any:
@@ -108,9 +116,7 @@ def run(numbers: Numbers, given: Any) -> Any:
     """
     kept, field = [], given
     for level in range(len(WIDTHS)):
-        field = halve(field) if level else field
-        field = jax.nn.relu(convolve(field, numbers[f"down{level}a"], 1 if level else 2))
-        field = jax.nn.relu(convolve(field, numbers[f"down{level}b"]))
+        field = go_down(numbers, field, level)
         kept.append(field)
     for level in reversed(range(len(WIDTHS) - 1)):
         field = _double(convolve(field, numbers[f"up{level}"])) + kept[level]

@@ -148,7 +148,7 @@ def relief_course(folder: Path) -> Course:
 
 
 def keep(path: Path, numbers: Numbers, taken: int) -> None:
-    """Keeps the numbers as float16 would lose them, so as float32; and how many steps were taken."""
+    """Keeps the numbers as float32, and how many steps were taken."""
     flat = {f"{layer}.{name}": np.asarray(value) for layer, both in numbers.items() for name, value in both.items()}
     part = path.with_suffix(".part.npz")
     np.savez(part, taken=taken, **flat)
