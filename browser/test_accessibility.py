@@ -5,20 +5,20 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from bench.beginning import begin_piece
-from bench.models import Proof, Revision
-from bench.pages.steps import BY_NAME
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS
 from relief.recipe import edits
-from shelf.intake import keep_source
-from shelf.models import Piece
-from shelf.series import put_together
-from shelf.sets import gather_sets
-from shelf.tests.case import set_files
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Proof, Revision
+from studio.bench.pages.steps import BY_NAME
 from studio.middleware import the_artist
+from studio.shelf.intake import keep_source
+from studio.shelf.models import Piece
+from studio.shelf.series import put_together
+from studio.shelf.sets import gather_sets
+from studio.shelf.tests.case import set_files
 
 AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
 RULES = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]}

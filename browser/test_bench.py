@@ -15,13 +15,13 @@ from huey.contrib.djhuey import HUEY
 from PIL import Image
 from selenium.webdriver.common.action_chains import ActionChains
 
-from bench.beginning import begin_piece
-from bench.models import Revision
 from browser.driver import WITHOUT_WEBGL, BrowserTestCase
 from browser.pictures import png16, save, waves
-from shelf.intake import keep_source
-from shelf.models import Piece
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Revision
 from studio.middleware import the_artist
+from studio.shelf.intake import keep_source
+from studio.shelf.models import Piece
 
 
 class RouteTests(BrowserTestCase):

@@ -10,8 +10,8 @@ import trimesh
 from django.db import connection
 
 from browser.test_surface import SurfaceTestCase
-from jobs.models import Build
-from work.carrying import carry_out_once
+from studio.background.carrying import carry_out_once
+from studio.deliveries.models import Build
 
 
 def in_a_thread(label: str, pk: int) -> None:
@@ -27,7 +27,7 @@ def in_a_thread(label: str, pk: int) -> None:
 class BuildTests(SurfaceTestCase):
     def setUp(self):
         super().setUp()
-        self.enterContext(mock.patch("work.tasks.carry_out", in_a_thread))
+        self.enterContext(mock.patch("studio.background.tasks.carry_out", in_a_thread))
 
     def start_build(self):
         self.scroll_to("#build-final")

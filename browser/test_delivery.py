@@ -14,7 +14,7 @@ from browser.test_surface import SurfaceTestCase
 class DeliveryTests(SurfaceTestCase):
     def setUp(self):
         super().setUp()
-        self.enterContext(mock.patch("work.tasks.carry_out", in_a_thread))
+        self.enterContext(mock.patch("studio.background.tasks.carry_out", in_a_thread))
 
     def show(self, piece):
         self.open(f"/piece/{piece.pk}/deliver/")
@@ -59,8 +59,8 @@ class DeliveryTests(SurfaceTestCase):
 
     def test_one_that_is_cancelled_is_delivered_again(self):
         self.begin()
-        never = mock.patch("jobs.tasks.write_bundle", side_effect=AssertionError)
-        with never, mock.patch("jobs.tasks.run_apart", side_effect=self.wait_until_cancelled):
+        never = mock.patch("studio.deliveries.tasks.write_bundle", side_effect=AssertionError)
+        with never, mock.patch("studio.deliveries.tasks.run_apart", side_effect=self.wait_until_cancelled):
             self.click_unseen("#build")
             self.until(lambda: self.all("#deliveries progress"))
             self.click("#deliveries [hx-post*='cancel']")

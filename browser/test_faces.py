@@ -47,7 +47,7 @@ class FacesTests(SurfaceTestCase):
             go_on.wait()
             return advise(*arguments)
 
-        with mock.patch("bench.pages.measured.advise", advise_when_told):
+        with mock.patch("studio.bench.pages.measured.advise", advise_when_told):
             self.click_unseen("#adviser button")
             self.until(lambda: self.all("#working"), "nothing says that it takes a while")
             self.assertIn("Measuring level 3", self.text("#working"))

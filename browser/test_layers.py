@@ -6,10 +6,10 @@ import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from bench.models import Revision
 from browser.test_treatments import TreatmentTestCase
 from relief.compose.strokes import Stroke
-from shelf.models import Piece, read_source
+from studio.bench.models import Revision
+from studio.shelf.models import Piece, read_source
 
 
 class SandCourtTests(TreatmentTestCase):

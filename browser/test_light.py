@@ -9,17 +9,17 @@ import skimage.data
 from huey.contrib.djhuey import HUEY
 from selenium.webdriver.support.ui import Select
 
-from bench.beginning import begin_piece
-from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import save
-from relief.made.rendering import photograph
-from rig import tasks
-from shelf.intake import keep_source
-from shelf.models import LitSeries, Piece
-from shelf.tests.case import png
-from shelf.tests.test_series import BALL, LIGHTS, jpeg, shots
+from relief.synthetic.rendering import photograph
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Revision
 from studio.middleware import the_artist
+from studio.rig import tasks
+from studio.shelf.intake import keep_source
+from studio.shelf.models import LitSeries, Piece
+from studio.shelf.tests.case import png
+from studio.shelf.tests.test_series import BALL, LIGHTS, jpeg, shots
 
 
 class PhotoTests(BrowserTestCase):

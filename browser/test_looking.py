@@ -8,15 +8,15 @@ import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from bench.beginning import begin_piece
-from bench.models import Proof, Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief.recipe import edits
 from relief.run.pipeline import Pipeline
-from shelf.intake import keep_source
-from shelf.models import Piece, read_source
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Proof, Revision
 from studio.middleware import the_artist
+from studio.shelf.intake import keep_source
+from studio.shelf.models import Piece, read_source
 
 
 class LookingTests(BrowserTestCase):

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from bench.beginning import begin_piece
-from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
-from shelf.intake import keep_source
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Revision
 from studio.middleware import the_artist
+from studio.shelf.intake import keep_source
 
 
 class ProofTests(BrowserTestCase):

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from django.urls import reverse
 
-from bench.beginning import begin_piece
-from bench.pages.steps import STEPS
-from bench.tests.case import HEIGHTS, png
 from browser.driver import BrowserTestCase
-from shelf.intake import keep_source
+from studio.bench.beginning import begin_piece
+from studio.bench.pages.steps import STEPS
+from studio.bench.tests.case import HEIGHTS, png
 from studio.middleware import the_artist
+from studio.shelf.intake import keep_source
 
 NAMES = {str(step.number): step.name for step in STEPS}
 

@@ -5,15 +5,15 @@ from __future__ import annotations
 import numpy as np
 from selenium.webdriver.common.action_chains import ActionChains
 
-from bench.beginning import begin_piece
-from bench.models import Revision
 from browser.driver import WITH_WEBGL, BrowserTestCase
 from browser.pictures import png16, waves
-from shelf.demo import in_space
-from shelf.engine import get_engine
-from shelf.intake import keep_source
-from shelf.models import read_source
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Revision
 from studio.middleware import the_artist
+from studio.shelf.demo import in_space
+from studio.shelf.engine import get_engine
+from studio.shelf.intake import keep_source
+from studio.shelf.models import read_source
 
 CHANGE = """
 const [box, value] = arguments;

@@ -13,17 +13,17 @@ from scipy.interpolate import PchipInterpolator
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from bench.beginning import begin_piece
-from bench.models import Revision
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, save, waves
-from catalogue import tasks
-from catalogue.supplier import Supplier
-from relief.made.textures import TEXTURES
-from shelf.intake import keep_source
-from shelf.models import Piece, Source, TextureSet
-from shelf.tests.case import png, set_files, zipped
+from relief.synthetic.textures import TEXTURES
+from studio.bench.beginning import begin_piece
+from studio.bench.models import Revision
 from studio.middleware import the_artist
+from studio.shelf.intake import keep_source
+from studio.shelf.models import Piece, Source, TextureSet
+from studio.shelf.tests.case import png, set_files, zipped
+from studio.supplier import tasks
+from studio.supplier.supplier import Supplier
 
 
 class TreatmentTestCase(BrowserTestCase):

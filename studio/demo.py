@@ -17,10 +17,12 @@ import urllib.request
 from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from functools import partial
 from pathlib import Path
 from typing import TextIO
 
-HOUSE = Path(__file__).resolve().parent.parent
+from studio.places import HOUSE, default_data
+
 HOST = "127.0.0.1"
 PATIENCE = 60
 """Seconds until the server must have answered."""
@@ -40,9 +42,9 @@ class CannotStartError(Exception):
     """Why the studio does not start, in one line."""
 
 
-def main() -> int:
-    """Starts the studio with its demo pieces; the exit status of the process."""
-    chosen = _read_options()
+def main(arguments: list[str] | None = None, program: str = "bin/demo", with_pieces: bool = True) -> int:
+    """Starts the studio, with its demo pieces or without; the exit status of the process."""
+    chosen = _read_options(arguments, program)
     for ending in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(ending, _interrupt)
     try:
@@ -54,30 +56,32 @@ def main() -> int:
             os.environ |= {
                 "GRAVEL_DATA": str(data), "DJANGO_SETTINGS_MODULE": "studio.settings", "PYTHONUNBUFFERED": "1"
             }  # fmt: skip
-            prepare()
+            prepare(with_pieces)
             return serve(chosen.port)
     except CannotStartError as problem:
-        print(f"bin/demo: {problem}", file=sys.stderr)
+        print(f"{program}: {problem}", file=sys.stderr)
         return 1
     except OSError as problem:
-        print(f"bin/demo: {problem.filename or chosen.data}: {problem.strerror or problem}.", file=sys.stderr)
+        print(f"{program}: {problem.filename or chosen.data}: {problem.strerror or problem}.", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         return 0
 
 
-def _read_options() -> argparse.Namespace:
-    parser = argparse.ArgumentParser(prog="bin/demo", description="Starts Zealous Gravel with its demo pieces.")
+def _read_options(arguments: list[str] | None, program: str) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog=program, description="Starts Zealous Gravel.")
     parser.add_argument("--port", type=_port, default=8000, help=f"port on {HOST} (8000)")
-    parser.add_argument("--data", type=Path, default=HOUSE / "var", metavar="DIR", help="database, media, queue (var/)")
+    parser.add_argument(
+        "--data", type=Path, default=default_data(), metavar="DIR", help="database, media, queue (%(default)s)"
+    )
     parser.add_argument("--fresh", action="store_true", help="first remove what a studio left in the data folder")
     parser.add_argument("--yes", action="store_true", help="with --fresh: do not ask, even when there are own pieces")
-    parser.error = _say_and_leave  # type: ignore[method-assign]
-    return parser.parse_args()
+    parser.error = partial(_say_and_leave, program)  # type: ignore[method-assign]
+    return parser.parse_args(arguments)
 
 
-def _say_and_leave(message: str) -> None:
-    print(f"bin/demo: {message}", file=sys.stderr)
+def _say_and_leave(program: str, message: str) -> None:
+    print(f"{program}: {message}", file=sys.stderr)
     raise SystemExit(2)
 
 
@@ -168,16 +172,18 @@ def _unless_gone(_function, _path, problem) -> None:
         raise problem[1]
 
 
-def prepare() -> None:
-    """Brings the database up to date, compiles the kernels and loads the demo; quick when all that is done."""
+def prepare(with_pieces: bool) -> None:
+    """Brings the database up to date, compiles the kernels and loads the demo pieces where they are wanted; quick when
+    all that is done.
+    """
     import django
 
     django.setup()
     from django.core.management import call_command
 
     from relief.warm_up import warm_up
-    from shelf.intake import measure_anew
-    from shelf.looks import clear_old_swatches
+    from studio.shelf.intake import measure_anew
+    from studio.shelf.looks import clear_old_swatches
 
     call_command("migrate", verbosity=0)
     print("Compiling the kernels (done once, then kept) …", flush=True)
@@ -185,7 +191,8 @@ def prepare() -> None:
     for source in measure_anew():
         print(f"{source.filename}: {source.problem}", file=sys.stderr)
     clear_old_swatches()
-    call_command("load_demo")
+    if with_pieces:
+        call_command("load_demo")
 
 
 class Running:
@@ -201,7 +208,7 @@ class Running:
         self._ended: dict[str, deque[float]] = {name: deque(maxlen=PATCHES[0]) for name in self.commands}
 
     def _start(self, name: str) -> subprocess.Popen:
-        memory = {"MALLOC_ARENA_MAX": "4"}  # what threads free goes back sooner (measured: bin/soak)
+        memory = {"MALLOC_ARENA_MAX": "4"}  # what threads free goes back sooner (measured: bin/tool soak)
         # a session of its own: Ctrl-C in a terminal is answered by this process alone
         return subprocess.Popen(self.commands[name], cwd=HOUSE, env=os.environ | memory, start_new_session=True)
 

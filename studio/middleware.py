@@ -12,15 +12,15 @@ from django.http import HttpResponse, HttpResponseForbidden
 from django.urls import Resolver404, resolve
 from django.utils.functional import SimpleLazyObject
 
-from answers.refusals import FULL_DISK, LOCKED, is_full_disk, is_locked, refuse
-from answers.wanted import answering, holding
 from relief.errors import Cancelled, ReliefError
 from relief.figures import lengths_in
 from studio.turns import Turns
+from studio.web.refusals import FULL_DISK, LOCKED, is_full_disk, is_locked, refuse
+from studio.web.wanted import answering, holding
 
 logger = logging.getLogger(__name__)
 
-COMPUTING = {"bench", "jobs", "catalogue"}
+COMPUTING = {"bench", "deliveries", "supplier"}
 """Apps whose pages may compute; of the shelf what shows pictures. What takes them in has bounds of its own."""
 
 COMPUTING_ON_SHELF = {"pixels", "swatch", "set", "mend"}

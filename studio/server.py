@@ -13,7 +13,7 @@ import time
 
 from waitress import serve
 
-from work.child import end_with_parent
+from studio.background.child import end_with_parent
 
 THREADS = 32
 CONNECTIONS = 400

@@ -9,10 +9,10 @@ from pathlib import Path
 
 from csp.constants import NONE, SELF
 
-from work.queue import SturdyHuey
+from studio.background.queue import DurableHuey
+from studio.places import default_data
 
-HOUSE = Path(__file__).resolve().parent.parent
-DATA = Path(os.environ.get("GRAVEL_DATA", HOUSE / "var")).resolve()
+DATA = Path(os.environ.get("GRAVEL_DATA") or default_data()).resolve()
 DATA.mkdir(parents=True, exist_ok=True)
 
 
@@ -40,12 +40,12 @@ INSTALLED_APPS = [
     "huey.contrib.djhuey",
     "csp",
     "studio",
-    "work",
-    "shelf",
-    "catalogue",
-    "rig",
-    "bench",
-    "jobs",
+    "studio.background",
+    "studio.shelf",
+    "studio.supplier",
+    "studio.rig",
+    "studio.bench",
+    "studio.deliveries",
 ]
 
 MIDDLEWARE = [
@@ -74,7 +74,7 @@ TEMPLATES = [
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": ["django.template.context_processors.request"],
-            "libraries": {"figures": "answers.figures"},
+            "libraries": {"figures": "studio.web.figures"},
         },
     }
 ]
@@ -94,7 +94,7 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-HUEY = SturdyHuey("jobs", filename=str(DATA / "queue.sqlite3"))
+HUEY = DurableHuey("jobs", filename=str(DATA / "queue.sqlite3"))
 
 MEDIA_ROOT = DATA / "media"
 
@@ -114,7 +114,6 @@ COMPUTING_AT_ONCE, COMPUTING_AND_WAITING = max(2, os.cpu_count() or 2), 24
 """Requests that compute at the same time, and those with the ones that wait for it; the server has threads for more."""
 
 STATIC_URL = "static/"
-STATICFILES_DIRS = [HOUSE / "static"]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 0  # the scripts are not renamed when they change; the browser asks whether they did
 

@@ -4,11 +4,11 @@ from studio import views
 
 urlpatterns = [
     path("progress/<slug:name>", views.progress, name="progress"),
-    path("", include("shelf.urls")),
-    path("", include("catalogue.urls")),
-    path("", include("rig.urls")),
-    path("", include("bench.urls")),
-    path("", include("jobs.urls")),
+    path("", include("studio.shelf.urls")),
+    path("", include("studio.supplier.urls")),
+    path("", include("studio.rig.urls")),
+    path("", include("studio.bench.urls")),
+    path("", include("studio.deliveries.urls")),
 ]
 
 handler400 = "studio.views.not_taken"

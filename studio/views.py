@@ -4,8 +4,8 @@ from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooMany
 from django.http import HttpResponse, JsonResponse
 from django.views.decorators.http import require_safe
 
-from answers.refusals import refuse
-from answers.wanted import UNDER_WAY
+from studio.web.refusals import refuse
+from studio.web.wanted import UNDER_WAY
 
 TOO_MUCH = {
     RequestDataTooBig: "That was more than the studio takes at once. Your last change was not kept; send less of it.",

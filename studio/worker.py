@@ -6,16 +6,16 @@ import argparse
 import os
 import sys
 
-from work.child import end_with_parent
+from studio.background.child import end_with_parent
 
 WORKERS = 3
 
 
-def main() -> int:
+def main(arguments: list[str] | None = None) -> int:
     """Works until it is ended."""
     parser = argparse.ArgumentParser(prog="python -m studio.worker", description="Does the studio's long work.")
     parser.add_argument("--parent", type=int, help="the process that this one ends with")
-    end_with_parent(parser.parse_args().parent)
+    end_with_parent(parser.parse_args(arguments).parent)
     from django.core.management import execute_from_command_line
 
     execute_from_command_line(["manage.py", "run_huey", "--workers", str(WORKERS), "--quiet"])

@@ -7,9 +7,9 @@ import json
 
 from relief.commands._arguments import path, seed
 from relief.deliver.files import write_all
-from relief.made.rig import ball_beside, lights_around, photograph_surface
-from relief.made.surfaces import surface_called
 from relief.sources.decode import decode
+from relief.synthetic.rig import ball_beside, lights_around, photograph_surface
+from relief.synthetic.surfaces import surface_called
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

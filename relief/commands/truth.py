@@ -11,8 +11,8 @@ from relief.commands._arguments import path
 from relief.deliver.files import Made, write_all
 from relief.deliver.formats import picture_file
 from relief.errors import ReliefError
-from relief.made.surfaces import SURFACES, surface_called
-from relief.made.truth import WAYS, Row, measure, tenths
+from relief.synthetic.surfaces import SURFACES, surface_called
+from relief.synthetic.truth import WAYS, Row, measure, tenths
 
 SHORT = ("flat", "brightn.", "started", "linear", "estim.", "network", "estim.", "4", "8", "16")
 

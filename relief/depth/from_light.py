@@ -181,8 +181,8 @@ def read_relief(
     is made at.
 
     The two are wrong in different ways: the network mistakes tones that it seldom saw for tilts, the linear method
-    takes all that has no hue of its own for light. On the surfaces of `relief.made` their mean is nearer to the truth
-    than either; on photos like those that it was taught by, the network alone is.
+    takes all that has no hue of its own for light. On the surfaces of `relief.synthetic` their mean is nearer to the
+    truth than either; on photos like those that it was taught by, the network alone is.
 
     Args:
         light: where it stood.

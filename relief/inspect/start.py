@@ -279,7 +279,7 @@ def _calm(amplitude: float, height: HeightField, pipeline: Pipeline, engine: Eng
     """The amplitude of a photo's brightness, brought down to less than half of the steepness that its light tells.
 
     Brightness is not height. As bold as its contrast would have it, its normals lie farther from the truth than those
-    of a level plate on half of the surfaces of `relief.made`; in these bounds they do on none by more than a degree.
+    of a level plate on half of the surfaces of `relief.synthetic`; in these bounds on none by more than a degree.
     """
     content = pipeline.relief.picture
     assert content is not None

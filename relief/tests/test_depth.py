@@ -16,11 +16,11 @@ from relief.depth.series import lights_of, measure_series, measure_shifts
 from relief.depth.stereo import solve_series
 from relief.depth.unknown import estimate_lights, turned_around
 from relief.errors import ReliefError
-from relief.made.rendering import light_vector, photograph, photograph_ball, true_normals
-from relief.made.rig import take_series
-from relief.made.surfaces import surface_called
 from relief.maps.height_from_normals import height_from_slopes
 from relief.sources.colour import luminance
+from relief.synthetic.rendering import light_vector, photograph, photograph_ball, true_normals
+from relief.synthetic.rig import take_series
+from relief.synthetic.surfaces import surface_called
 from relief.tests.command import CommandTestCase
 from relief.tests.long import long
 

@@ -19,14 +19,14 @@ from relief.depth.series import photos_of
 from relief.errors import Cancelled, ReliefError
 from relief.inspect.source_findings import source_findings
 from relief.inspect.start import suggest_start
-from relief.made.rendering import true_normals
-from relief.made.surfaces import ELEVATION, surface_called
 from relief.progress import Progress
 from relief.recipe.migrations import migrate
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.picture import Picture
+from relief.synthetic.rendering import true_normals
+from relief.synthetic.surfaces import ELEVATION, surface_called
 from relief.tests.long import long
 
 

@@ -11,9 +11,9 @@ from scipy.ndimage import gaussian_filter
 
 from relief.depth.light import Ball, Light
 from relief.depth.series import Measured, measure_series, photos_of
-from relief.made.rendering import how_open, photograph, photograph_ball, photograph_near
-from relief.made.surfaces import surface_called
 from relief.sources.decode import decode
+from relief.synthetic.rendering import how_open, photograph, photograph_ball, photograph_near
+from relief.synthetic.surfaces import surface_called
 from relief.tests.command import CommandTestCase
 from relief.tests.long import long
 

@@ -13,11 +13,11 @@ from scipy.ndimage import gaussian_filter
 from relief.depth.light import Light
 from relief.depth.shading import AROUND, Parted, certainty, estimate_light, height_of_waves, make_waves, part_paint
 from relief.inspect.start import set_from_statistics, suggest_start
-from relief.made.rendering import photograph, true_normals
-from relief.made.truth import angle_to
 from relief.recipe.relief import CONTENT_PATH
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
+from relief.synthetic.rendering import photograph, true_normals
+from relief.synthetic.truth import angle_to
 from relief.tests.command import CommandTestCase
 from relief.tests.fields import rough
 

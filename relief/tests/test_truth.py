@@ -7,7 +7,7 @@ import re
 import numpy as np
 from PIL import Image
 
-from relief.made.surfaces import SURFACES
+from relief.synthetic.surfaces import SURFACES
 from relief.tests.command import CommandTestCase
 from relief.tests.long import long
 

@@ -9,11 +9,11 @@ import skimage.data
 from scipy.ndimage import gaussian_filter
 
 from relief.inspect.which_way import which_way
-from relief.made.motifs import Sheet
-from relief.made.textures import TEXTURES
 from relief.recipe import edits
 from relief.recipe.layer import Layer, Picture
 from relief.recipe.relief import Relief
+from relief.synthetic.motifs import Sheet
+from relief.synthetic.textures import TEXTURES
 from relief.treat.invert import Invert
 
 

@@ -21,14 +21,14 @@ from django.db import OperationalError, connection
 from django.http import HttpResponse, StreamingHttpResponse
 from django.test import RequestFactory, SimpleTestCase, TestCase, override_settings
 
-from answers.wanted import TooLongError, answering
 from relief.errors import Cancelled
 from relief.run.engine import Stage
 from relief.tests.long import long
-from shelf.engine import StudioEngine
 from studio import demo
 from studio.log import OnlyOurFaults
 from studio.middleware import faults_in_words, head_without_body, one_after_the_other
+from studio.shelf.engine import StudioEngine
+from studio.web.wanted import TooLongError, answering
 
 
 class ThisMachineTests(TestCase):
@@ -91,7 +91,7 @@ class LogTests(SimpleTestCase):
         self.assertEqual(self.written("django.security.DisallowedHost", status_code=400), "No good")
         self.assertEqual(self.written("django.request", status_code=400), "No good")
         self.assertIn("inside", self.written("django.request", status_code=500))
-        self.assertIn("inside", self.written("work.carrying"))
+        self.assertIn("inside", self.written("studio.background.carrying"))
 
     def test_what_is_sent_wrongly_is_answered_and_leaves_no_traceback(self):
         for values in (
@@ -110,7 +110,7 @@ class LogTests(SimpleTestCase):
 
 class LockedTests(TestCase):
     def test_a_database_that_is_locked_for_long_gets_a_sentence(self):
-        locked = mock.patch("shelf.views.search.sources", side_effect=OperationalError("database is locked"))
+        locked = mock.patch("studio.shelf.views.search.sources", side_effect=OperationalError("database is locked"))
         with locked, self.assertLogs("studio.middleware"):
             answer = self.client.get("/")
         self.assertContains(answer, "held by something else", status_code=503)
@@ -261,7 +261,7 @@ class EndingTests(PlainTestCase):
     @long
     def test_children_end_with_a_parent_that_is_killed(self):
         """Linux's PR_SET_PDEATHSIG: a child of a process that gets SIGKILL is gone too."""
-        child = "import os, time; from work.child import end_with_parent; end_with_parent(os.getppid()); "
+        child = "import os, time; from studio.background.child import end_with_parent; end_with_parent(os.getppid()); "
         child += "print(os.getpid(), flush=True); time.sleep(600)"
         parent = f"import subprocess, sys, time; subprocess.Popen([sys.executable, '-c', {child!r}]); time.sleep(600)"
         process = subprocess.Popen([sys.executable, "-c", parent], cwd=demo.HOUSE, stdout=subprocess.PIPE)

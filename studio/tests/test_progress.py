@@ -2,7 +2,7 @@
 
 from django.test import RequestFactory, TestCase
 
-from answers.wanted import UNDER_WAY, answering, progress_of_request
+from studio.web.wanted import UNDER_WAY, answering, progress_of_request
 
 
 class ProgressTests(TestCase):

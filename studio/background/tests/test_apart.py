@@ -1,0 +1,51 @@
+"""Heavy work runs in a process of its own: it reports, is cancelled at once, and may die alone."""
+
+import os
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+from relief.errors import Cancelled, RecipeError
+from relief.progress import Progress
+from studio.background.apart import run_apart
+from studio.background.models import WorkError
+from studio.background.tests import errands
+
+
+class Heard(Progress):
+    def __init__(self, wanted=lambda: True):
+        self.messages, self.wanted = [], wanted
+
+    def report(self, fraction, message):
+        self.messages.append((fraction, message))
+
+    def cancelled(self):
+        return not self.wanted()
+
+
+class ApartTests(TestCase):
+    def test_it_is_done_elsewhere_and_says_how_far_it_is(self):
+        heard = Heard()
+        product, process = run_apart(errands.multiply, (6, 7), heard)
+        self.assertEqual((product, heard.messages), (42, [(0.5, "Multiplying")]))
+        self.assertNotEqual(process, os.getpid())
+
+    def test_it_is_ended_when_it_is_no_longer_wanted(self):
+        mark = Path(self.enterContext(tempfile.TemporaryDirectory()), "mark")
+        with self.assertRaises(Cancelled):
+            run_apart(errands.never_end, (mark,), Heard(wanted=lambda: not mark.exists()))
+        with self.assertRaises(ProcessLookupError):
+            os.kill(int(mark.read_text()), 0)
+
+    def test_what_it_raises_is_raised_here(self):
+        with self.assertRaisesRegex(RecipeError, "no such thing"):
+            run_apart(errands.refuse, (), Progress())
+        with self.assertRaises(ZeroDivisionError) as caught:
+            run_apart(errands.break_down, (), Progress())
+        self.assertIn("break_down", "".join(caught.exception.__notes__))
+
+    def test_that_it_was_killed_is_said_and_that_it_broke_is_told_apart(self):
+        with self.assertRaisesRegex(WorkError, "ran out of memory"):
+            run_apart(errands.be_killed, (), Progress())
+        with self.assertRaisesRegex(RuntimeError, "give_up ended with 3"):
+            run_apart(errands.give_up, (), Progress())

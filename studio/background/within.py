@@ -1,0 +1,66 @@
+"""Work on what came from outside, in a process of its own that is ended when it takes too long or too much memory: a
+small file may ask for more of both than any picture needs.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import sys
+from collections.abc import Callable
+from functools import cache
+from typing import Any
+
+from huey.contrib.djhuey import HUEY
+
+from relief.errors import ReliefError
+from studio.background.child import carry_within, receive_whole
+
+PRELOADED = ["relief.sources.decode", "relief.sources.mesh.read", "studio.background.child"]
+"""What the process that others are forked from has loaded. It runs no threads, so that a fork is safe."""
+
+
+class TookTooMuchError(ReliefError):
+    """The work was ended as it took too long, or too much memory."""
+
+
+def run_within(seconds: float, memory: int, work: Callable[..., Any], *arguments: Any) -> Any:
+    """What a function returns that is called in a process of its own; in this one where the queue is immediate.
+
+    Args:
+        seconds: after which it is ended.
+        memory: bytes that it may ask for, beyond what its process begins with.
+        work: called with the arguments. All of these, the result, and what it raises can be pickled.
+
+    Raises:
+        TookTooMuchError: it was ended.
+        Exception: what the work raised.
+    """
+    if HUEY.immediate:
+        return work(*arguments)
+    context = _context()
+    receiving, sending = context.Pipe(duplex=False)
+    process = context.Process(target=carry_within, args=(sending, memory, work, arguments), daemon=True)
+    process.start()
+    sending.close()
+    try:
+        if not receiving.poll(seconds):
+            raise TookTooMuchError(f"It took longer than {seconds:.0f} s to read and was given up.")
+        done, told = receive_whole(receiving)
+    except EOFError:
+        raise TookTooMuchError("It took too much memory to read and was given up.") from None
+    finally:
+        process.kill()
+        process.join()
+        receiving.close()
+    if done:
+        return told
+    raise told
+
+
+@cache
+def _context() -> Any:
+    if sys.platform == "darwin":
+        return multiprocessing.get_context("spawn")
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(PRELOADED)
+    return context

@@ -1,0 +1,8 @@
+from django.apps import AppConfig
+
+
+class BenchConfig(AppConfig):
+    """The bench."""
+
+    name = "studio.bench"
+    label = "bench"

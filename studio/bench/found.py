@@ -1,0 +1,54 @@
+"""Everything that is found in a piece: in its relief, its surface, its mesh, and what is delivered of it."""
+
+from __future__ import annotations
+
+from relief.compose.imprints import touches_edge
+from relief.deliver.profiles import find_in_delivery
+from relief.inspect.finding import Finding
+from relief.inspect.findings import Readings, measure_and_find
+from relief.inspect.mesh_findings import find_in_mesh
+from relief.inspect.surface_findings import find_in_surface
+from relief.progress import Progress
+from relief.recipe.recipe import Recipe
+from relief.run.meshes import SurfacePipeline
+from relief.run.pipeline import PROXY, Pipeline
+from studio.bench.pixels.stage import SHARPEST
+from studio.shelf.engine import get_engine
+from studio.shelf.models import read_source
+
+LAST_STEP = "deliver"
+"""The step at which all is asked about."""
+
+
+def find_in_piece(
+    recipe: Recipe, step: str = LAST_STEP, progress: Progress | None = None
+) -> tuple[Readings, list[Finding]]:
+    """The readings, and what is found of what a step asks about: the mesh and the delivery at the later ones.
+
+    Raises:
+        ReliefError: it cannot be computed.
+        Cancelled: through `progress`.
+    """
+    engine = get_engine()
+    taken, found = measure_and_find(
+        Pipeline.of(recipe, read_source), engine, recipe.delivery.normal_bits, progress or Progress()
+    )
+    found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY))
+    surface = SurfacePipeline.of(recipe, read_source, SHARPEST)
+    found += find_in_surface(surface, engine)
+    if step == LAST_STEP:
+        found += find_in_delivery(recipe, read_source, engine)
+    if step in ("surface", LAST_STEP):
+        found += find_in_mesh(surface, engine, taken.finest)
+    return taken, found
+
+
+def _find_inked_pictures(pipeline: Pipeline) -> list[Finding]:
+    """Pictures that are pressed in although they are drawn up to their edge."""
+    found = []
+    for number, layer in enumerate(pipeline.relief.layers):
+        picture = pipeline.imprint_picture(number) if layer.on else None
+        if picture and touches_edge(get_engine().run(picture)):
+            reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
+            found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
+    return found

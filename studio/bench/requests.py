@@ -1,0 +1,118 @@
+"""Reading requests: whatever does not name something of ours is a 404."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from django.http import Http404, HttpRequest, QueryDict
+from django.shortcuts import get_object_or_404
+
+from relief.figures import UNITS
+from relief.inspect.section import Point
+from relief.recipe.recipe import MAIN
+from relief.recipe.relief import Relief
+from studio.bench.models import Proof, Revision
+from studio.bench.pages.steps import BY_NAME, Step
+from studio.shelf.models import Piece
+
+
+def piece_of(request: HttpRequest, pk: int) -> Piece:
+    """The artist's piece, showing the relief that the page shows; another artist's is not found."""
+    found = get_object_or_404(Piece, pk=pk, owner=request.artist)
+    found.shown = read_question(request).get("relief", MAIN)
+    return found
+
+
+def revision_of(piece: Piece, number: str | int | None) -> Revision:
+    """The revision of a piece that a request names."""
+    try:
+        return Revision.objects.of(piece, whole_number(number))
+    except Revision.DoesNotExist:
+        raise Http404 from None
+
+
+def proof_of(piece: Piece, number: str | int | None) -> Proof:
+    """The proof of a piece that was kept of a revision."""
+    found = Proof.objects.select_related("revision")
+    proof = get_object_or_404(found, revision__piece=piece, revision__number=whole_number(number))
+    proof.revision.piece = piece
+    return proof
+
+
+def step_of(name: str | None) -> Step:
+    """The step a request comes from."""
+    if name not in BY_NAME:
+        raise Http404
+    return BY_NAME[name]
+
+
+def whole_number(text: str | int | None, least: int = 1) -> int:
+    """A whole number, above zero unless less will do."""
+    try:
+        number = int(text)
+    except (TypeError, ValueError):
+        raise Http404 from None
+    if not least <= number < 2**31:
+        raise Http404
+    return number
+
+
+def layer_of(values: QueryDict, relief: Relief) -> int:
+    """The layer that a page has chosen; the top one when it has gone."""
+    text = values.get("layer", "")
+    chosen = int(text) if text.isdecimal() and len(text) < 4 else 0
+    return min(chosen, len(relief.layers) - 1)
+
+
+def draft_of(request: HttpRequest) -> dict[str, str]:
+    """The changes that are tried out and not kept: parameters named `d.` and their path. Drawn ones may be posted."""
+    return in_mm({name[2:]: value for name, value in read_question(request).items() if name.startswith("d.")})
+
+
+def in_mm(values: Mapping[str, str]) -> dict[str, str]:
+    """Values by their paths, from those of a form; a length in another unit has it behind its path: `width@cm`."""
+    found = {}
+    for name, value in values.items():
+        path, _, unit = name.partition("@")
+        try:
+            found[path] = f"{float(value) * UNITS[unit]:.12g}" if unit else value
+        except ValueError:
+            found[path] = value  # complained about where it is taken
+        except KeyError:
+            raise Http404 from None
+    return found
+
+
+def read_question(request: HttpRequest) -> QueryDict:
+    """What a preview is asked with: in the address, or posted when it is long."""
+    return request.POST if request.method == "POST" else request.GET
+
+
+def line_of(request: HttpRequest) -> tuple[Point, Point]:
+    """The ends of the section line from `x,y,x,y`, each 0 to 1."""
+    x, y, other_x, other_y = _parts(read_question(request).get("section", "0,0.5,1,0.5"), 4)
+    return (x, y), (other_x, other_y)
+
+
+def window_of(request: HttpRequest) -> tuple[float, ...]:
+    """A window of the relief from `left,top,right,bottom`, each 0 to 1."""
+    left, top, right, bottom = _parts(read_question(request).get("part", ""), 4)
+    if left >= right or top >= bottom:
+        raise Http404
+    return left, top, right, bottom
+
+
+def place_of(request: HttpRequest) -> tuple[float, ...]:
+    """A place of the relief from `x` and `y`, each 0 to 1."""
+    return _parts(f"{request.GET.get('x', '')},{request.GET.get('y', '')}", 2)
+
+
+def _parts(text: str, count: int) -> tuple[float, ...]:
+    """Numbers from 0 to 1 with commas between."""
+    try:
+        parts = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        raise Http404 from None
+    if len(parts) != count or not all(0 <= part <= 1 for part in parts):
+        raise Http404
+    return parts

@@ -1,0 +1,50 @@
+"""What was built is cleared away: bundles by age and by total size, never one that is being downloaded; of final meshes
+the older ones of each piece.
+"""
+
+from __future__ import annotations
+
+import shutil
+from datetime import timedelta
+
+from django.utils import timezone
+
+from relief.run.built import built_place
+from studio.bench.models import Revision
+from studio.deliveries.models import Build, Job, builds_folder
+
+KEPT_BUILDS = 3
+"""Final meshes of a piece whose files are kept, the newest."""
+
+FETCHED_LATELY = timedelta(hours=1)
+"""For so long after some of it was sent a download may still go on."""
+
+
+def clear_away(days: float, most: int) -> None:
+    """Removes the files of bundles older than some days, and the oldest ones beyond so many bytes in all."""
+    now, kept = timezone.now(), 0
+    for job in Job.objects.filter(state=Job.State.DONE).order_by("-made"):
+        if not job.path.exists():
+            continue
+        kept += job.path.stat().st_size
+        old = now - job.made > timedelta(days=days) or kept > most
+        if old and not (job.fetched and now - job.fetched < FETCHED_LATELY):
+            kept -= job.path.stat().st_size
+            job.path.unlink(missing_ok=True)
+
+
+def clear_builds(newest: Build, key: str) -> None:
+    """Removes the files of a piece's older builds, and every kept mesh that no build has any more.
+
+    Args:
+        newest: the build that is just being finished.
+        key: what its mesh is kept under.
+    """
+    of_piece = Revision.objects.filter(piece=newest.revision.piece)
+    older = Build.objects.filter(revision__in=of_piece, state=Build.State.DONE).exclude(pk=newest.pk)
+    for each in older[KEPT_BUILDS - 1 :]:
+        shutil.rmtree(each.folder, ignore_errors=True)
+    needed = {build.kept for build in Build.objects.filter(state=Build.State.DONE)}
+    needed.add(built_place(builds_folder(), key))
+    for place in set(builds_folder().glob("*.npz")) - needed:
+        place.unlink(missing_ok=True)

@@ -1,0 +1,131 @@
+"""What is built of a piece in the background: final meshes, and deliveries."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import lru_cache
+from pathlib import Path
+from typing import ClassVar
+
+from django.conf import settings
+from django.db import models
+
+from relief.deliver.files import safe_stem
+from relief.run.built import built_place
+from relief.version import computation_version
+from studio.background.models import Work
+from studio.bench.models import Revision
+
+
+class Made(Work):
+    """Base of what is made of a revision, in a file or a folder of its own."""
+
+    heavy: ClassVar[bool] = True
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
+    size = models.BigIntegerField(default=0)
+    version = models.CharField(max_length=40, default=computation_version)
+    """Of the computation that it was asked of; what an earlier one made is made anew when it is asked for again."""
+
+    class Meta(Work.Meta):
+        abstract = True
+
+    def __str__(self) -> str:
+        return f"{self.revision}: {self.get_state_display()}"
+
+    @property
+    def is_current(self) -> bool:
+        """Whether this version of the computation would make the same of it."""
+        return self.version == computation_version()
+
+    @property
+    def stem(self) -> str:
+        """What its files are called."""
+        return f"{safe_stem(self.revision.piece.title)}_{self.revision.number}"
+
+
+class Job(Made):
+    """The building of one delivery."""
+
+    profile = models.CharField(max_length=60, blank=True)
+    fetched = models.DateTimeField(null=True)
+    """When some of it was last downloaded."""
+    digest = models.CharField(max_length=64, blank=True)
+    """SHA-256 of its bundle; empty for one that an earlier version of the app made."""
+
+    @property
+    def path(self) -> Path:
+        """Where the finished bundle lies."""
+        return Path(settings.MEDIA_ROOT) / "deliveries" / f"{self.pk}.zip"
+
+    @property
+    def is_there(self) -> bool:
+        """Whether its bundle can be downloaded: it is ready, and was not cleared away or cut short."""
+        try:
+            return self.state == self.State.DONE and self.path.stat().st_size == self.size
+        except OSError:
+            return False
+
+    @property
+    def is_intact(self) -> bool:
+        """Whether its bundle has the very bytes that were written."""
+        try:
+            told = self.path.stat()
+            return self.is_there and (not self.digest or self.digest == find_digest(self.path, told.st_mtime_ns))
+        except OSError:
+            return False
+
+    @property
+    def filename(self) -> str:
+        """The name the bundle is downloaded under."""
+        return f"{self.stem}.zip"
+
+
+class Profile(models.Model):
+    """Choices of what a delivery holds and how it is written, kept under a name."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    name = models.CharField(max_length=60)
+    values = models.JSONField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "name"], name="profile_once_for_each_owner")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Build(Made):
+    """The building of one final mesh, and what came of it."""
+
+    ending = models.CharField(max_length=8)
+    facts = models.JSONField(default=dict)
+    """As `build_final` gives them."""
+
+    @property
+    def folder(self) -> Path:
+        """Where its files lie."""
+        return builds_folder() / str(self.pk)
+
+    @property
+    def files(self) -> dict[str, int]:
+        """The sizes of its files that are there, by their names."""
+        return {name: size for name, size in self.facts.get("files", {}).items() if (self.folder / name).exists()}
+
+    @property
+    def kept(self) -> Path | None:
+        """Where its mesh is kept for deliveries, as long as its files are there and it is of this version."""
+        key = self.facts.get("key")
+        return built_place(builds_folder(), key) if key and self.files and self.is_current else None
+
+
+@lru_cache(maxsize=256)
+def find_digest(place: Path, _written: int) -> str:
+    """SHA-256 of a file as it was last written."""
+    with place.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def builds_folder() -> Path:
+    """Where final meshes are kept for deliveries, each under its key, and beside them the files of each build."""
+    return Path(settings.MEDIA_ROOT) / "builds"

@@ -1,0 +1,47 @@
+"""What the worker does for a piece: it builds final meshes and bundles, each in a process of its own."""
+
+from __future__ import annotations
+
+import shutil
+from typing import Any
+
+from django.conf import settings
+
+from relief.deliver.build import build_final
+from relief.deliver.bundle import write_bundle
+from relief.deliver.files import clear_halves
+from relief.progress import Progress
+from studio.background.apart import run_apart
+from studio.background.carrying import carries_out
+from studio.deliveries.clearing import clear_away, clear_builds
+from studio.deliveries.models import Build, Job, builds_folder, find_digest
+from studio.shelf.models import source_folder
+
+
+@carries_out(Job)
+def build_delivery(job: Job, progress: Progress) -> dict[str, Any]:
+    """Builds the bundle of a job."""
+    recipe, title = job.revision.read(), job.revision.piece.title
+    job.path.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        run_apart(write_bundle, (job.path, recipe, source_folder(), title, builds_folder()), progress)
+    finally:
+        clear_halves(job.path)
+    clear_away(settings.DELIVERIES_DAYS, settings.DELIVERIES_BYTES)
+    told = job.path.stat()
+    return {"size": told.st_size, "digest": find_digest(job.path, told.st_mtime_ns)}
+
+
+@carries_out(Build)
+def build_mesh(build: Build, progress: Progress) -> dict[str, Any]:
+    """Builds a final mesh; of the piece's older ones a few are kept."""
+    recipe = build.revision.read()
+    what = (build.folder, builds_folder(), build.stem, build.ending, recipe, source_folder())
+    try:
+        facts = run_apart(build_final, what, progress)
+    except BaseException:
+        shutil.rmtree(build.folder, ignore_errors=True)
+        clear_halves(builds_folder() / "*.npz")
+        raise
+    clear_builds(build, facts["key"])
+    return {"facts": facts, "size": sum(facts["files"].values())}

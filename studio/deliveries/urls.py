@@ -1,0 +1,22 @@
+from django.urls import path
+
+from studio.deliveries import posts, views
+
+app_name = "deliveries"
+urlpatterns = [
+    path("piece/<int:pk>/deliveries", views.deliveries, name="deliveries"),
+    path("piece/<int:pk>/deliveries/start", views.start, name="start"),
+    path("delivery/<int:pk>/cancel", views.cancel, name="cancel"),
+    path("delivery/<int:pk>/download", views.download, name="download"),
+    path("delivery/<int:pk>/files", views.list_files, name="files"),
+    path("delivery/<int:pk>/file/<str:filename>", views.one_file, name="file"),
+    path("delivery/<int:pk>/receive", views.receive, name="receive"),
+    path("delivery/<int:pk>/<slug:which>.png", views.arrives, name="arrives"),
+    path("piece/<int:pk>/delivery", views.panel, name="panel"),
+    path("piece/<int:pk>/delivery/change", posts.change, name="change"),
+    path("piece/<int:pk>/builds", views.builds, name="builds"),
+    path("piece/<int:pk>/builds/list", views.list_builds, name="list-builds"),
+    path("piece/<int:pk>/builds/start", views.start_build, name="start-build"),
+    path("build/<int:pk>/cancel", views.cancel_build, name="cancel-build"),
+    path("build/<int:pk>/<str:filename>", views.download_build, name="download-build"),
+]

@@ -1,1 +1,0 @@
-"""What is done to the studio to see what holds: load, and what nobody would send."""
