@@ -1,31 +1,65 @@
-"""How the hot loops are compiled: Numba, once to the disk cache, without the GIL, in parallel over rows.
+"""How the hot loops are compiled and run: Numba, once to the disk cache, without the GIL, band by band of their rows.
 
 Numba is imported when the first kernel is called, not before: that takes longer than many a command.
 
-The threads beneath must bear two requests computing at once. Numba's own work queue does not (it ends the process), so
-only TBB or OpenMP are allowed. The threads start with the first parallel call, which is after the server has forked.
+A kernel is a plain loop over the rows from `begin` to before `end`. It is called without these two, and takes its bands
+from here: the thread that called and those of one small pool each take the next band until none is left. A thread that
+has bands of its own never waits for another's, so two requests share the processors. Between two bands it is asked
+whether the result is still wanted.
 """
 
-import ctypes
-import sys
-from collections.abc import Callable
+import os
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import cache, cached_property, partial, update_wrapper
-from pathlib import Path
+from inspect import signature
 from types import ModuleType
 from typing import Any
 
 import numpy as np
+
+from relief.errors import Cancelled
+
+BANDS = 16
+"""Bands for each thread: fine enough that one which takes long holds up little, and that stopping is heard soon."""
+
+_is_wanted: ContextVar[Callable[[], bool]] = ContextVar("is_wanted", default=lambda: True)
+
+
+@contextmanager
+def while_wanted(is_wanted: Callable[[], bool]) -> Iterator[None]:
+    """Within, kernels stop between two bands with `Cancelled` once `is_wanted` says no."""
+    token = _is_wanted.set(is_wanted)
+    try:
+        yield
+    finally:
+        _is_wanted.reset(token)
+
+
+@cache
+def thread_count() -> int:
+    """How many threads a kernel runs in: one for each processor that this process may use, or GRAVEL_THREADS."""
+    named = os.environ.get("GRAVEL_THREADS", "")
+    allowed = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    return int(named) if named.isdecimal() and int(named) else allowed
+
+
+@cache
+def _helpers() -> ThreadPoolExecutor:
+    """Started by the first kernel, which is after the server has forked."""
+    return ThreadPoolExecutor(max(1, thread_count() - 1), thread_name_prefix="bands")
+
+
+os.register_at_fork(after_in_child=_helpers.cache_clear) if hasattr(os, "register_at_fork") else None
 
 
 @cache
 def _numba() -> ModuleType:
     import numba
 
-    config: Any = numba.config
-    config.THREADING_LAYER = "threadsafe"
-    for library in Path(sys.prefix, "lib").glob("libtbb.so.*"):
-        # The TBB wheel puts its library where the dynamic linker does not look; once loaded it is found by name.
-        ctypes.CDLL(str(library), mode=ctypes.RTLD_GLOBAL)
     return numba
 
 
@@ -75,8 +109,74 @@ def _compile(function: Callable[..., Any], **options: Any) -> Deferred:
     return deferred
 
 
-kernel = partial(_compile, cache=True, parallel=True, fastmath=True, error_model="numpy")
-"""Decorator of a function that runs over whole arrays, its rows in parallel."""
+class BandedKernel(Deferred):
+    """A compiled loop over rows, run in bands."""
+
+    def __init__(self, function: Callable[..., Any], rows_of: str) -> None:
+        super().__init__(_compile(function, cache=True, fastmath=True, error_model="numpy")._make)
+        self._counted = list(signature(function).parameters).index(rows_of) - 2
+
+    def __call__(self, *arguments: Any) -> None:
+        arguments = tuple(map(_as_numba_knows_it, arguments))
+        counted = arguments[self._counted]
+        run_in_bands(partial(_run_band, self.made, arguments), counted if isinstance(counted, int) else len(counted))
+
+
+def _run_band(loop: Callable[..., Any], arguments: tuple[Any, ...], begin: int, end: int) -> None:
+    loop(begin, end, *arguments)
+
+
+def run_in_bands(loop: Callable[[int, int], None], rows: int) -> None:
+    """Calls `loop` with the first and behind the last row of each band, in several threads, until all rows are done.
+
+    Raises:
+        Cancelled: the result is no longer wanted.
+    """
+    threads, is_wanted = thread_count(), _is_wanted.get()
+    bands = min(rows, threads * BANDS)
+    numbers, lock = iter(range(bands)), threading.Lock()
+
+    def take_bands(*, asking: bool = False) -> None:
+        while True:
+            with lock:
+                number = next(numbers, None)
+            if number is None:
+                return
+            if asking and not is_wanted():
+                raise Cancelled
+            loop(rows * number // bands, rows * (number + 1) // bands)
+
+    others = [_helpers().submit(take_bands) for _ in range(min(threads, bands) - 1)]
+    try:
+        take_bands(asking=True)  # the others are not in the context of who asked
+    finally:
+        _wait_for(others, numbers, lock)
+
+
+def _wait_for(others: list[Future[None]], numbers: Iterator[int], lock: threading.Lock) -> None:
+    """Until no thread is at work any more; whoever has not begun need not, and what went wrong is raised."""
+    with lock:
+        for _ in numbers:  # none is left after a fault
+            pass
+    for other in others:
+        if not other.cancel():
+            other.result()
+
+
+def kernel(rows_of: str) -> Callable[[Callable[..., Any]], BandedKernel]:
+    """Decorator of a loop over the rows from `begin` to before `end`, its first two parameters.
+
+    Args:
+        rows_of: the parameter whose rows are shared out: an array, or how many there are.
+    """
+
+    def decorate(function: Callable[..., Any]) -> BandedKernel:
+        decorated = BandedKernel(function, rows_of)
+        update_wrapper(decorated, function)
+        return decorated
+
+    return decorate
+
 
 serial_kernel = partial(_compile, cache=True)
 """Decorator of a function that runs over whole arrays in one thread, as each step needs the one before."""
@@ -91,11 +191,3 @@ helper = partial(_compile, fastmath=True, error_model="numpy")
 
 inlined = partial(_compile, inline="always")
 """Decorator of the few lines that several kernels share."""
-
-prange = Deferred(lambda: _numba().prange)
-"""`range` whose turns may run at the same time, within a kernel."""
-
-
-def thread_count() -> int:
-    """How many threads a kernel runs in."""
-    return _numba().get_num_threads()

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from relief.filters.resample import resample_by_area
 from relief.filters.warp import BEYOND, cubic_at
 from relief.generate.generator import Grid
 from relief.height import HeightField
-from relief.kernels import kernel, prange
+from relief.kernels import kernel
 from relief.progress import Progress
 
 FRAME = 2
@@ -49,8 +50,7 @@ class Press:
     size: float
 
 
-@dataclass(frozen=True)
-class Windows:
+class Windows(NamedTuple):
     """The windows of texels that imprints reach into, each within one repeat of the field.
 
     Attributes:
@@ -121,8 +121,8 @@ def press_and_count(
             tiles = reached[first : first + TILES_AT_ONCE]
             counts = np.zeros(len(tiles), np.int64)
             _press(
-                stamp, stamps.channels, highest, matrices, windows.press, windows.rows, windows.columns, windows.tile,
-                tiles, starts, members, across, tallest, covered, flat, counts,
+                stamp, stamps.channels, highest, matrices, windows, tiles, starts, members, across, tallest, covered,
+                flat, counts,
             )  # fmt: skip
             looked_at += int(counts.sum())
     return values, covered, looked_at
@@ -192,15 +192,16 @@ def _highest_of_blocks(stamp: np.ndarray, channels: int) -> np.ndarray:
     return most
 
 
-@kernel
+@kernel(rows_of="tiles")
 def _press(
-    stamp, channels, highest, matrices, press, rows_of, columns_of, repeat, tiles, starts, members, across, tallest,
-    covered, values, counts,
+    begin, end, stamp, channels, highest, matrices, windows, tiles, starts, members, across, tallest, covered, values,
+    counts,
 ):  # fmt: skip
     """Channel 0 of a stamp are its heights, 1 is where it is, the others are companions to be set in their place."""
+    press, rows_of, columns_of, repeat = windows
     rows, columns = tallest.shape
     last_row, last_column = stamp.shape[0] - 2 * BEYOND - 1, stamp.shape[1] // channels - 2 * BEYOND - 1
-    for which in prange(len(tiles)):
+    for which in range(begin, end):
         tile = tiles[which]
         top, left = tile // across * TILE, tile % across * TILE
         bottom, right = min(top + TILE, rows), min(left + TILE, columns)

@@ -16,7 +16,7 @@ import numpy as np
 
 from relief.depth.lamps import Lamps
 from relief.errors import ReliefError
-from relief.kernels import helper, kernel, prange
+from relief.kernels import helper, kernel
 from relief.progress import Progress
 
 FEWEST, MOST = 3, 24
@@ -229,10 +229,10 @@ def _light_from(lamp, right, up, rise, out):
     out[0], out[1], out[2], out[3] = x * part, y * part, z * part, square
 
 
-@kernel
-def _add_colours(photo, normals, lamp, steps, rise, around, weights, above, below):
+@kernel(rows_of="photo")
+def _add_colours(begin, end, photo, normals, lamp, steps, rise, around, weights, above, below):
     rows, columns = below.shape
-    for row in prange(rows):
+    for row in range(begin, end):
         light = np.empty(4, np.float32)
         up = (np.float32(0.5) * rows - np.float32(0.5) - row) * steps[1]
         for column in range(columns):
@@ -274,11 +274,11 @@ def _order(values, out):
         out[place] = value
 
 
-@kernel
-def _fit(photos, lamps, steps, rise, around, fitted, weights, shade):
+@kernel(rows_of="shade")
+def _fit(begin, end, photos, lamps, steps, rise, around, fitted, weights, shade):
     """Fits each texel; sums up by rows what lies in shadow: how many observations, and their shares of brightness."""
     count, rows, columns = photos.shape
-    for row in prange(rows):
+    for row in range(begin, end):
         seen, weight = np.empty(count, np.float32), np.empty(count, np.float32)
         off, order = np.empty(count, np.float32), np.empty(count, np.float32)
         lights = np.empty((count, 4), np.float32)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping as Dictionary
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from relief.filters.sample import TAPS, height_at
 from relief.height import HeightField
-from relief.kernels import helper, inlined, kernel, prange
+from relief.kernels import helper, inlined, kernel
 from relief.surface.cover import Covered, CoveredMesh
 from relief.surface.mesh import Mesh
 from relief.surface.normals import directions, face_areas
@@ -115,19 +116,12 @@ def deviations_of_triangles(
         places = np.arange(len(names)) if chosen is None else np.flatnonzero(chosen[names])
         if not len(places):
             continue
-        amplitude, midlevel = depths[item.relief]
         field = heights[item.relief]
-        span = float(np.ptp(field.samples[:: max(1, len(field.samples) // 256)])) * abs(amplitude * item.factor)
+        deep = abs(depths[item.relief][0] * item.factor)
+        span = float(np.ptp(field.samples[:: max(1, len(field.samples) // 256)])) * deep
         of_corners = (3 * places[:, None] + np.arange(3)).reshape(-1)
         _look(
-            field.samples,
-            *field.edges.wraps,
-            TAPS[item.mapping.sampling],
-            rest_of(item, field),
-            *places_of(item, of_corners),
-            left[item.chosen[of_corners]],
-            amplitude * item.factor,
-            midlevel + item.midlevel_shift,
+            lay_on_corners(item, field, of_corners, left[item.chosen[of_corners]], depths[item.relief]),
             names[places],
             np.float32(UNSURE * span),
             fewest,
@@ -173,9 +167,59 @@ def rest_of(item: Covered, field: HeightField) -> float:
     return field.mean if item.laid.mixed else 0.0
 
 
-@kernel
-def _find_sags(positions, towards, corners, sags):
-    for triangle in prange(len(corners)):
+class ReliefOnCorners(NamedTuple):
+    """A relief as it lies on the corners of some triangles.
+
+    Attributes:
+        samples: its heights, float32 (rows, columns).
+        wrap_across, wrap_down: whether it wraps.
+        taps: texels that a sample is taken of, in a row.
+        mean: the height where no place counts.
+        uv: places on it, float64 (places mixed, corners, 2).
+        weights: what each counts, float32 (places mixed, corners).
+        left: what is left of its strength, float32 (corners,).
+        amplitude, midlevel: how deep it is, mm; the height that does not move.
+    """
+
+    samples: np.ndarray
+    wrap_across: bool
+    wrap_down: bool
+    taps: int
+    mean: float
+    uv: np.ndarray
+    weights: np.ndarray
+    left: np.ndarray
+    amplitude: float
+    midlevel: float
+
+
+def lay_on_corners(
+    item: Covered, field: HeightField, corners: np.ndarray, left: np.ndarray, depth: tuple[float, float]
+) -> ReliefOnCorners:
+    """The relief of a cover as it lies on some of its corners.
+
+    Args:
+        item: what covers which faces.
+        field: its relief.
+        corners: their numbers among those of the cover.
+        left: what is left of its strength at each.
+        depth: its amplitude in mm and its midlevel.
+    """
+    return ReliefOnCorners(
+        field.samples,
+        *field.edges.wraps,
+        TAPS[item.mapping.sampling],
+        rest_of(item, field),
+        *places_of(item, corners),
+        left,
+        depth[0] * item.factor,
+        depth[1] + item.midlevel_shift,
+    )
+
+
+@kernel(rows_of="corners")
+def _find_sags(begin, end, positions, towards, corners, sags):
+    for triangle in range(begin, end):
         bends = np.zeros(3)
         for side in range(3):
             one, other = corners[triangle, side], corners[triangle, (side + 1) % 3]
@@ -195,14 +239,13 @@ def _find_sags(positions, towards, corners, sags):
 
 
 @inlined
-def _moved_at(
-    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, first, second, last
-):  # fmt: skip
+def _moved_at(relief, a, first, second, last):
     """How far the true surface moves at a place within a triangle, whose corners count so much there.
 
     `a` is the first of its three corners among `uv` and `weights`, as `places_of` gives them. What the weights leave of
     1 is `mean`.
     """
+    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel = relief
     b, c = a + 1, a + 2
     height = mean
     for layer in range(len(uv)):
@@ -227,40 +270,18 @@ def _count_texels(uv, weights, a, texels):
     return most
 
 
-@kernel
-def _look(
-    samples,
-    wrap_across,
-    wrap_down,
-    taps,
-    mean,
-    uv,
-    weights,
-    left,
-    amplitude,
-    midlevel,
-    names,
-    unsure,
-    fewest,
-    rows,
-    out,
-):
-    for number in prange(len(names)):
+@kernel(rows_of="names")
+def _look(begin, end, relief, names, unsure, fewest, rows, out):
+    for number in range(begin, end):
         a = 3 * number
-        texels = _count_texels(uv, weights, a, samples.size)
+        texels = _count_texels(relief.uv, relief.weights, a, relief.samples.size)
         closely = min(max(int(np.ceil(np.sqrt(texels))), fewest), MOST_LOOKS)
         side = rows * (closely + 1) - 1
         # at a join that stays open a vertex moves by the mean of what its corners ask for; what is looked at here is
         # how far the surface bends between its own corners
-        at_a = _moved_at(
-            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, 1.0, 0.0, 0.0
-        )
-        at_b = _moved_at(
-            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, 0.0, 1.0, 0.0
-        )
-        at_c = _moved_at(
-            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, a, 0.0, 0.0, 1.0
-        )
+        at_a = _moved_at(relief, a, 1.0, 0.0, 0.0)
+        at_b = _moved_at(relief, a, 0.0, 1.0, 0.0)
+        at_c = _moved_at(relief, a, 0.0, 0.0, 1.0)
         worst, total, whole = np.float32(0), np.float32(0), np.float32(0)
         for row in range(side):
             for column in range(2 * (side - row) - 1):
@@ -269,9 +290,12 @@ def _look(
                 second, last = (column // 2 + third) / side, (row + third) / side
                 first = 1 - second - last
                 true = _moved_at(
-                    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel,
-                    a, first, second, last,
-                )  # fmt: skip
+                    relief,
+                    a,
+                    first,
+                    second,
+                    last,
+                )
                 off = abs(true - np.float32(first * at_a + second * at_b + last * at_c))
                 worst = max(worst, off)
                 total += off * off

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.kernels import helper, kernel, prange
+from relief.kernels import helper, kernel
 from relief.surface.mesh import Mesh
 from relief.surface.normals import directions
 
@@ -57,9 +57,9 @@ def _first_root(first, second):
     return smallest
 
 
-@kernel
-def _find_folds(positions, towards, distances, corners, triangles, times):
-    for number in prange(len(triangles)):
+@kernel(rows_of="triangles")
+def _find_folds(begin, end, positions, towards, distances, corners, triangles, times):
+    for number in range(begin, end):
         a, b, c = corners[triangles[number, 0]], corners[triangles[number, 1]], corners[triangles[number, 2]]
         moved = (distances[a] + distances[b] + distances[c]) / 3
         # edges, and how they change with the distance, in the plane of the triangle

@@ -11,12 +11,11 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
-from relief.displace.deviation import places_of, rest_of
-from relief.displace.true_surface import bends_at, bends_of_corners, true_normal
+from relief.displace.deviation import ReliefOnCorners, lay_on_corners
+from relief.displace.true_surface import BaseOfCorners, bends_at, bends_of_corners, true_normal
 from relief.errors import MeshError
-from relief.filters.sample import TAPS
 from relief.height import Edges, Footprint, HeightField
-from relief.kernels import helper, kernel, prange
+from relief.kernels import helper, kernel
 from relief.surface.cover import Covered, CoveredMesh
 from relief.surface.mesh import Mesh
 from relief.surface.normals import directions, face_areas
@@ -121,7 +120,13 @@ def split_detail(
     for item in covered.covers:
         surface = _lay_open(item, covered, own, heights, depths)
         _bake(
-            *surface, bends[item.chosen] if len(bends) else bends, frames[item.chosen], at[item.chosen], residual, hits
+            *surface,
+            bends[item.chosen] if len(bends) else bends,
+            frames[item.chosen],
+            at[item.chosen],
+            residual,
+            hits,
+            len(item.chosen) // 3,
         )
     if (hits > 1).sum() > OVERLAPPING * (hits > 0).sum():
         raise MeshError(
@@ -158,23 +163,13 @@ def _lay_open(
     own: Mesh,
     heights: Dictionary[str, HeightField],
     depths: Dictionary[str, tuple[float, float]],
-) -> tuple:
+) -> tuple[ReliefOnCorners, BaseOfCorners]:
     """What `true_normal` wants of the corners of some faces and of the relief on them."""
-    if item.relief:
-        field, (amplitude, midlevel) = heights[item.relief], depths[item.relief]
-    else:
-        field, amplitude, midlevel = NOTHING, 0.0, 0.0
+    field, depth = (heights[item.relief], depths[item.relief]) if item.relief else (NOTHING, (0.0, 0.0))
     base = covered.mesh
     corners = base.corners[item.chosen]
-    return (
-        field.samples,
-        *field.edges.wraps,
-        TAPS[item.mapping.sampling],
-        rest_of(item, field),
-        *places_of(item, np.arange(len(item.chosen))),
-        covered.left[corners],
-        amplitude * item.factor,
-        midlevel + item.midlevel_shift,
+    everywhere = np.arange(len(item.chosen))
+    return lay_on_corners(item, field, everywhere, covered.left[corners], depth), BaseOfCorners(
         base.positions[corners],
         base.normals[base.normal_corners[item.chosen]],
         directions(base)[corners],
@@ -236,13 +231,10 @@ def _frame_at(frames, a, first, second, last):
     return frame
 
 
-@kernel
-def _bake(
-    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
-    bends, frames, at, residual, hits,
-):  # fmt: skip
+@kernel(rows_of="triangles")
+def _bake(begin, end, relief, base, bends, frames, at, residual, hits, triangles):
     size = len(residual)
-    for triangle in prange(len(at) // 3):
+    for triangle in range(begin, end):
         a = 3 * triangle
         b, c = a + 1, a + 2
         area = (at[b, 0] - at[a, 0]) * (at[c, 1] - at[a, 1]) - (at[b, 1] - at[a, 1]) * (at[c, 0] - at[a, 0])
@@ -266,10 +258,7 @@ def _bake(
                 if len(bends):
                     for number in range(12):
                         bend[number] = first * bends[a, number] + second * bends[b, number] + last * bends[c, number]
-                tx, ty, tz = true_normal(
-                    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth,
-                    towards, own, bend, a, first, second, last,
-                )  # fmt: skip
+                tx, ty, tz = true_normal(relief, base, bend, a, first, second, last)
                 frame = _frame_at(frames, a, first, second, last)
                 # solved for the parts of tangent, bitangent and normal, by Cramer's rule
                 parts = np.empty(3)
@@ -295,19 +284,13 @@ def _bake(
                     residual[size - 1 - y, x, part] = np.uint16(np.rint((parts[part] / long * 0.5 + 0.5) * MOST))
 
 
-@kernel
-def _compare(
-    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
-    bends, frames, at, residual, triangles, shares, angles,
-):  # fmt: skip
+@kernel(rows_of="triangles")
+def _compare(begin, end, relief, base, bends, frames, at, residual, triangles, shares, angles):
     size = len(residual)
-    for place in prange(len(triangles)):
+    for place in range(begin, end):
         a = 3 * triangles[place]
         first, second, last = shares[place]
-        tx, ty, tz = true_normal(
-            samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards,
-            own, bends[place], a, first, second, last,
-        )  # fmt: skip
+        tx, ty, tz = true_normal(relief, base, bends[place], a, first, second, last)
         if not tx * tx + ty * ty + tz * tz > 0:
             continue
         frame = _frame_at(frames, a, first, second, last)

@@ -13,6 +13,7 @@ in the facet.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -74,17 +75,31 @@ def bends_of_corners(patches: Sequence[Patch] | None, own: Mesh, turned: bool = 
     return bends_at(patches, own.parts[own.face_of_corners], own.uv[own.uv_corners], turned)
 
 
+class BaseOfCorners(NamedTuple):
+    """The base at the corners of some triangles.
+
+    Attributes:
+        places: positions, float64 (corners, 3), mm.
+        smooth: normals, float32 (corners, 3).
+        towards: the directions in which it is displaced, (corners, 3).
+        own: parameters of the shape, float32 (corners, 2).
+    """
+
+    places: np.ndarray
+    smooth: np.ndarray
+    towards: np.ndarray
+    own: np.ndarray
+
+
 @helper
-def true_normal(
-    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel, base, smooth, towards, own,
-    bend, a, first, second, last,
-):  # fmt: skip
+def true_normal(relief, base, bend, a, first, second, last):
     """The normal of the true surface at a place within a triangle, as a tuple, not of unit length.
 
-    `a` is the first of its corners among those of `uv`, `weights`, `left`, `base` (positions), `smooth` (normals),
-    `towards` (directions) and `own` (parameters); `bend` is how the base bends at the place, all 0 where that is not
-    known.
+    `a` is the first of its corners among those of `relief` (`ReliefOnCorners`) and `base` (`BaseOfCorners`); `bend` is
+    how the base bends at the place, all 0 where that is not known.
     """
+    samples, wrap_across, wrap_down, taps, mean, uv, weights, left, amplitude, midlevel = relief
+    places, smooth, towards, own = base
     b, c = a + 1, a + 2
     rows, columns = samples.shape
     step, lift = 0.25 / columns, 0.25 / rows
@@ -117,9 +132,9 @@ def true_normal(
         one, other = (axis + 1) % 3, (axis + 2) % 3
         direction[axis] = first * towards[a, axis] + second * towards[b, axis] + last * towards[c, axis]
         upright[axis] = first * smooth[a, axis] + second * smooth[b, axis] + last * smooth[c, axis]
-        facet[axis] = (base[b, one] - base[a, one]) * (base[c, other] - base[a, other]) - (
-            base[b, other] - base[a, other]
-        ) * (base[c, one] - base[a, one])
+        facet[axis] = (places[b, one] - places[a, one]) * (places[c, other] - places[a, other]) - (
+            places[b, other] - places[a, other]
+        ) * (places[c, one] - places[a, one])
     long = max(np.sqrt(direction[0] ** 2 + direction[1] ** 2 + direction[2] ** 2), 1e-12)
     tall = max(np.sqrt(upright[0] ** 2 + upright[1] ** 2 + upright[2] ** 2), 1e-12)
     flat = max(np.sqrt(facet[0] ** 2 + facet[1] ** 2 + facet[2] ** 2), 1e-300)
@@ -145,7 +160,7 @@ def true_normal(
         else:
             tilt = turn = 0.0
             for axis in range(3):
-                lain[axis] = base[end, axis] - base[a, axis]
+                lain[axis] = places[end, axis] - places[a, axis]
                 bent[axis] = (towards[end, axis] - towards[a, axis]) / long
                 tilt += upright[axis] * lain[axis]
             if cosine > -0.5:

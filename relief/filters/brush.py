@@ -56,7 +56,7 @@ class Brush:
         _measure(begin, end, boxes, *self.field.spacing, self._steps, self._far, self._pressure)
         most = min(_count_new(boxes), self._far.size)
         texels, press = np.empty(most, np.int64), np.empty(most, np.float32)
-        count = _lift(boxes, radius, max(falloff, 1e-3), self._far, self._pressure, texels, press)
+        count = _lift(boxes, float(radius), float(max(falloff, 1e-3)), self._far, self._pressure, texels, press)
         (top, _, left, _), (_, bottom, _, right) = boxes.min(axis=0), boxes.max(axis=0)
         return Pressed(texels[:count], press[:count], int(top), int(left), int(bottom), int(right))
 

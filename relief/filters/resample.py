@@ -19,7 +19,7 @@ import numpy as np
 from PIL import Image
 
 from relief.height import HeightField, extend, fit_size, pad
-from relief.kernels import inlined, kernel, prange
+from relief.kernels import inlined, kernel
 
 Method = Literal["area", "lanczos", "bicubic", "bilinear", "nearest"]
 METHOD_NAMES = {
@@ -106,7 +106,8 @@ def resample_by_area(
     numbers = (numbers.T[..., None] * channels + np.arange(channels)).reshape(numbers.shape[1], -1)
     parts, leans = (np.repeat(each.T, channels, axis=1) for each in (parts, leans))
     leaning = leans.any(axis=1)
-    _average(flat, *down, wraps[1], numbers.astype(np.uint64), parts, leans, leaning, wraps[0], channels, out)
+    across = np.ascontiguousarray(numbers, np.uint64), parts, leans, leaning
+    _average(flat, down, across, wraps, channels, out)
     return out.reshape(rows, columns, *samples.shape[2:])
 
 
@@ -132,7 +133,8 @@ def _mix_taps(samples: np.ndarray, down: tuple[np.ndarray, ...], across: tuple[n
     numbers = (across[0].T[..., None] * channels + np.arange(channels)).reshape(across[0].shape[1], -1)
     shares = np.repeat(across[1].T, channels, axis=1)
     out = np.empty((len(down[0]), numbers.shape[1]), np.float32)
-    _mix(np.ascontiguousarray(samples).reshape(samples.shape[0], -1), *down, numbers.astype(np.uint64), shares, out)
+    flat = np.ascontiguousarray(samples).reshape(samples.shape[0], -1)
+    _mix(flat, *down, np.ascontiguousarray(numbers, np.uint64), shares, out)
     return out.reshape(len(down[0]), -1, *samples.shape[2:])
 
 
@@ -162,13 +164,14 @@ def _limit_slope(before, here, after):
     return min(max(0.5 * (left + right), -most), most)
 
 
-@kernel
-def _average(
-    samples, rows_of, row_parts, row_leans, wrap_down, numbers, parts, leans, leaning, wrap_across, channels, out
-):  # fmt: skip
+@kernel(rows_of="out")
+def _average(begin, end, samples, down, across, wraps, channels, out):
     """In double precision, so that 1 stays 1; down first, then across."""
+    rows_of, row_parts, row_leans = down
+    numbers, parts, leans, leaning = across
+    wrap_across, wrap_down = wraps
     old_rows, width = samples.shape
-    for row in prange(out.shape[0]):
+    for row in range(begin, end):
         line = np.zeros(width, np.float64)
         for tap in range(rows_of.shape[1]):
             part, lean = row_parts[row, tap], row_leans[row, tap]
@@ -214,10 +217,10 @@ def _average(
             out[row, place] = total[place]
 
 
-@kernel
-def _mix(samples, from_rows, row_shares, from_columns, column_shares, out):
+@kernel(rows_of="out")
+def _mix(begin, end, samples, from_rows, row_shares, from_columns, column_shares, out):
     """Tap after tap over a whole row, so that it runs on vector registers; in double precision, so that 1 stays 1."""
-    for row in prange(out.shape[0]):
+    for row in range(begin, end):
         line = np.zeros(samples.shape[1], np.float64)
         for tap in range(from_rows.shape[1]):
             share = row_shares[row, tap]

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from relief.height import HeightField
-from relief.kernels import helper, inlined, kernel, prange
+from relief.kernels import helper, inlined, kernel
 
 Sampling = Literal["nearest", "bilinear", "bicubic"]
 SAMPLING_NAMES = {"nearest": "Nearest", "bilinear": "Bilinear", "bicubic": "Bicubic"}
@@ -91,7 +91,7 @@ def height_at(samples, u, v, wrap_across, wrap_down, taps):
     return total
 
 
-@kernel
-def _sample(samples, u, v, wrap_across, wrap_down, taps, out):
-    for place in prange(out.size):
+@kernel(rows_of="out")
+def _sample(begin, end, samples, u, v, wrap_across, wrap_down, taps, out):
+    for place in range(begin, end):
         out[place] = height_at(samples, u[place], v[place], wrap_across, wrap_down, taps)

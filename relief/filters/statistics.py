@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.kernels import kernel, prange, thread_count
+from relief.kernels import kernel, thread_count
 
 SORTED = 1 << 18
 """Up to so many samples are sorted, which is exact; more are counted."""
@@ -60,10 +60,10 @@ def _count_levels(flat: np.ndarray, low: float, high: float, inside: bool = Fals
     return counts.sum(axis=0)
 
 
-@kernel
-def _count(flat, low, scale, inside, counts):
+@kernel(rows_of="counts")
+def _count(begin, end, flat, low, scale, inside, counts):
     workers = counts.shape[0]
-    for worker in prange(workers):
+    for worker in range(begin, end):
         for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
             place = np.int64(np.floor((np.float64(flat[number]) - low) * scale))
             if inside:
@@ -80,10 +80,10 @@ def level_counts(samples: np.ndarray) -> np.ndarray:
     return counts.sum(axis=0)
 
 
-@kernel
-def _count_each_level(flat, counts):
+@kernel(rows_of="counts")
+def _count_each_level(begin, end, flat, counts):
     workers = counts.shape[0]
-    for worker in prange(workers):
+    for worker in range(begin, end):
         for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
             counts[worker, flat[number]] += 1
 
@@ -111,21 +111,24 @@ def deviations(samples: np.ndarray) -> Deviations:
     """How all samples, float32 of any shape, lie about their mean."""
     flat = np.ascontiguousarray(samples, np.float32).reshape(-1)
     lowest, highest, mean = float(flat.min()), float(flat.max()), float(flat.mean(dtype=np.float64))
-    away, square, ends = _sums(flat, mean, np.float32(lowest), np.float32(highest))
+    sums = np.zeros((thread_count(), 3))
+    _add_up(flat, mean, np.float32(lowest), np.float32(highest), sums)
+    away, square, ends = (float(part) for part in sums.sum(axis=0))
     at_ends = ends / flat.size if highest > lowest else 0.0
     return Deviations(lowest, highest, mean, away / flat.size, float(np.sqrt(square / flat.size)), at_ends)
 
 
-@kernel
-def _sums(flat, mean, lowest, highest):
-    away, square, ends = 0.0, 0.0, 0
-    for number in prange(flat.size):
-        from_mean = np.float64(flat[number]) - mean
-        away += abs(from_mean)
-        square += from_mean * from_mean
-        if flat[number] == lowest or flat[number] == highest:
-            ends += 1
-    return away, square, ends
+@kernel(rows_of="sums")
+def _add_up(begin, end, flat, mean, lowest, highest, sums):
+    workers = sums.shape[0]
+    for worker in range(begin, end):
+        away, square, ends = 0.0, 0.0, 0
+        for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
+            from_mean = np.float64(flat[number]) - mean
+            away += abs(from_mean)
+            square += from_mean * from_mean
+            ends += flat[number] == lowest or flat[number] == highest
+        sums[worker, 0], sums[worker, 1], sums[worker, 2] = away, square, ends
 
 
 def draw_some(samples: np.ndarray, most: int) -> np.ndarray:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from relief.height import extend
-from relief.kernels import inlined, kernel, prange
+from relief.kernels import inlined, kernel
 
 BEYOND = 2
 """Texels that the cubic reaches beyond a place."""
@@ -48,10 +48,10 @@ def cubic_at(wide, channels, channel, x, y):
     )
 
 
-@kernel
-def _warp(wide, channels, matrix, out):
+@kernel(rows_of="out")
+def _warp(begin, end, wide, channels, matrix, out):
     rows, columns = wide.shape[0] - 2 * BEYOND, wide.shape[1] // channels - 2 * BEYOND
-    for row in prange(out.shape[0]):
+    for row in range(begin, end):
         for column in range(out.shape[1] // channels):
             x = matrix[0, 0] * column + matrix[0, 1] * row + matrix[0, 2]
             y = matrix[1, 0] * column + matrix[1, 1] * row + matrix[1, 2]

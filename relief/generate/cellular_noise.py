@@ -65,5 +65,5 @@ class CellularNoise(Noise):
     def distances(self, grid: Grid) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """F1 and F2 in cells, and the height of the nearest cell, 0 to 1; each float32 (rows, columns)."""
         out = np.empty((3, grid.rows, grid.columns), np.float32)
-        measure_cells(*self._cells(grid, 0, (NOTHING, NOTHING)), SHAPES[self.shape], out)
+        measure_cells(*self._cells(grid, 0, (NOTHING, NOTHING)), SHAPES[self.shape], grid.rows, out)
         return out[0], out[1], out[2]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.kernels import helper, inlined, kernel, prange
+from relief.kernels import helper, inlined, kernel
 
 
 @inlined
@@ -25,11 +25,11 @@ def _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, be
     return a * x + b * y - first_u, c * x + d * y - first_v
 
 
-@kernel
-def add_gradient(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
+@kernel(rows_of="out")
+def add_gradient(begin, end, table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
     """Adds one octave of gradient noise to `out`. Modes: 0 plain, 1 ridged, 2 billowed."""
     rows, columns = out.shape
-    for row in prange(rows):
+    for row in range(begin, end):
         for column in range(columns):
             u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
             i = int(np.floor(u))
@@ -60,11 +60,11 @@ def _shape_noise(noise, mode):
     return size
 
 
-@kernel
-def add_value(table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
+@kernel(rows_of="out")
+def add_value(begin, end, table, matrix, first_u, first_v, bent_x, bent_y, weight, mode, out):
     """Adds one octave of value noise to `out`."""
     rows, columns = out.shape
-    for row in prange(rows):
+    for row in range(begin, end):
         for column in range(columns):
             u, v = _on_lattice(row, column, rows, columns, matrix, first_u, first_v, bent_x, bent_y)
             i = int(np.floor(u))
@@ -167,12 +167,12 @@ def _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, sh
             two[column] = np.sqrt(two[column])
 
 
-@kernel
-def add_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, weight, out):
+@kernel(rows_of="out")
+def add_cells(begin, end, table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, weight, out):
     """Adds one octave of cellular noise about 0. Measures: 0 of F1, 1 of F2, 2 of F2 - F1, 3 the cell's height."""
     rows, columns = out.shape
     zero, half, whole = np.float32(0), np.float32(0.5), np.float32(1)
-    for row in prange(rows):
+    for row in range(begin, end):
         near = np.empty((3, columns), np.float32)
         one, two, owner = near[0], near[1], near[2]
         _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, measure == 3, one, two, owner)
@@ -191,10 +191,9 @@ def add_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, measure, w
                 here[column] += weight * (owner[column] - half)
 
 
-@kernel
-def measure_cells(table, matrix, first_u, first_v, bent_x, bent_y, shape, out):
-    """Writes F1, F2 and the height of the nearest cell."""
-    rows = out.shape[1]
-    for row in prange(rows):
+@kernel(rows_of="rows")
+def measure_cells(begin, end, table, matrix, first_u, first_v, bent_x, bent_y, shape, rows, out):
+    """Writes F1, F2 and the height of the nearest cell: float32 (3, rows, columns)."""
+    for row in range(begin, end):
         one, two, owner = out[0, row], out[1, row], out[2, row]
         _row_of_cells(table, row, rows, matrix, first_u, first_v, bent_x, bent_y, shape, True, one, two, owner)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from relief.height import Footprint
-from relief.kernels import kernel, prange
+from relief.kernels import kernel
 
 MOST_CELLS = 4096
 """Cells along a side at most."""
@@ -108,9 +108,9 @@ def mix_bits(numbers: np.ndarray, seed: int, count: int, stream: int = 0) -> np.
     return out
 
 
-@kernel
-def _mix(numbers, keys, out):
-    for place in prange(numbers.size):
+@kernel(rows_of="numbers")
+def _mix(begin, end, numbers, keys, out):
+    for place in range(begin, end):
         for part in range(keys.size):
             mixed = numbers[place] * np.uint64(0x9E3779B97F4A7C15) + keys[part]
             mixed = (mixed ^ (mixed >> np.uint64(33))) * np.uint64(0xFF51AFD7ED558CCD)

@@ -7,7 +7,7 @@ import scipy
 
 from relief.filters.resample import resample_by_area
 from relief.height import HeightField
-from relief.kernels import kernel, prange, thread_count
+from relief.kernels import kernel, thread_count
 
 BANDS = 4096
 """Parts that the frequencies are sorted into."""
@@ -81,10 +81,10 @@ class _Bands:
         return tuple(float(length) for length in self.power[reached] / self.weighed[reached])
 
 
-@kernel
-def _sort(across, down, power, scale, below, above, sums):
+@kernel(rows_of="sums")
+def _sort(begin, end, across, down, power, scale, below, above, sums):
     workers, rows, most = sums.shape[0], down.size, sums.shape[2] - 1
-    for worker in prange(workers):
+    for worker in range(begin, end):
         for row in range(rows * worker // workers, rows * (worker + 1) // workers):
             for column in range(across.size):
                 length = np.sqrt(across[column] * across[column] + down[row] * down[row])

@@ -13,16 +13,16 @@ import numpy as np
 
 from relief.filters.gaussian import soften_slopes
 from relief.height import HeightField, extend
-from relief.kernels import kernel, prange
+from relief.kernels import kernel
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.parameters import choice, number
 
 
-@kernel
-def _curvature(wide, width, height, out):
+@kernel(rows_of="out")
+def _curvature(begin, end, wide, width, height, out):
     columns = out.shape[1]
     per_width, per_height = np.float32(0.5 / width), np.float32(0.5 / height)
-    for row in prange(out.shape[0]):
+    for row in range(begin, end):
         above, here, below = wide[row], wide[row + 1], wide[row + 2]
         for column in range(columns):
             left, right = column, column + 2

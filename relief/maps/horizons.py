@@ -14,7 +14,7 @@ import numpy as np
 
 from relief.filters.resample import resample_by_area
 from relief.height import HeightField, pad
-from relief.kernels import helper, kernel, prange
+from relief.kernels import helper, kernel
 from relief.progress import Progress
 
 NEAR = 24
@@ -145,11 +145,11 @@ def _neighbours(count: int, wraps: bool) -> Neighbours:
     return Neighbours(before, after, (1 / np.maximum(after - before, 1)).astype(np.float32))
 
 
-@kernel
-def _take_highest(samples, mean, down, across, out):
+@kernel(rows_of="out")
+def _take_highest(begin, end, samples, mean, down, across, out):
     rows, columns = out.shape
     high, wide = samples.shape[0] / rows, samples.shape[1] / columns
-    for row in prange(rows):
+    for row in range(begin, end):
         top, bottom = int(np.floor(row * high)), min(int(np.ceil((row + 1) * high)), samples.shape[0])
         before, after, inverse = mean[down.before[row]], mean[down.after[row]], down.inverse[row]
         for column in range(columns):
@@ -197,13 +197,16 @@ def find_open_sky(
             horizons = np.empty(
                 (*level.share[ways].shape[:1], 2, *(count + 2 for count in level.mean.shape)), np.float32
             )
-            _far_horizons(level.toward(ways), before, _between(level, far), wraps, horizons)
+            _far_horizons(level.toward(ways), before, _between(level, far), wraps, horizons, len(level.mean))
+            horizons[:, :, 0] = horizons[:, :, -2 if wraps[1] else 1]
+            horizons[:, :, -1] = horizons[:, :, 1 if wraps[1] else -2]
             far, before = level, horizons
         for top in range(0, len(out), AT_ONCE):
+            bottom = min(top + AT_ONCE, len(out))
             progress.step((first + TOGETHER * top / len(out)) / (directions + TOGETHER), "Looking around")
             _add_open_sky(
                 own.toward(ways), around.toward(ways), _between(own, around), before, _between(around, far), wraps,
-                np.float32(amplitude), np.float32(1 / directions), BAND, top, min(top + AT_ONCE, len(out)), out,
+                np.float32(amplitude), np.float32(1 / directions), BAND, top, bottom, out, -(-(bottom - top) // BAND),
             )  # fmt: skip
     return out
 
@@ -321,30 +324,27 @@ def _find_row(level, row, way, far, between, wraps, slope, nearness, scratch):
     _frame(nearness, wraps[0])
 
 
-@kernel
-def _far_horizons(level, far, between, wraps, out):
-    """Framed horizons of a level in some directions; `far` are those of the next one, or empty."""
-    rows = level.mean.shape[0]
-    for row in prange(rows):
+@kernel(rows_of="rows")
+def _far_horizons(begin, end, level, far, between, wraps, out, rows):
+    """Horizons of a level in some directions, framed left and right; `far` are those of the next one, or empty."""
+    for row in range(begin, end):
         scratch = np.empty(far.shape[3], np.float32)
         for way in range(out.shape[0]):
             slope, nearness = out[way, 0, row + 1], out[way, 1, row + 1]
             _find_row(level, row, way, far, between, wraps, slope, nearness, scratch)
-    for part in range(2):
-        for way in range(out.shape[0]):
-            out[way, part, 0] = out[way, part, rows if wraps[1] else 1]
-            out[way, part, -1] = out[way, part, 1 if wraps[1] else rows]
 
 
-@kernel
-def _add_open_sky(own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out):
+@kernel(rows_of="bands")
+def _add_open_sky(
+    begin, end, own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out, bands
+):
     """Adds what is seen of the sky in some directions.
 
     The rows of the next level are found as they are needed, and spread to the columns between which they lie.
     """
     columns = out.shape[1]
     wider_rows, wider_columns = wider.mean.shape
-    for number in prange((bottom - top + band - 1) // band):
+    for number in range(begin, end):
         horizon = np.empty(columns, np.float32)
         slopes, scales = np.empty((2, columns), np.float32), np.empty((2, columns), np.float32)
         slope, nearness = np.empty(wider_columns + 2, np.float32), np.empty(wider_columns + 2, np.float32)

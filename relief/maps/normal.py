@@ -12,8 +12,8 @@ import numpy as np
 from relief.filters.bands import Bands
 from relief.filters.gaussian import soften_slopes
 from relief.height import HeightField
-from relief.kernels import kernel, prange
-from relief.maps.slopes import KERNEL_NAMES, Kernel, kernel_arguments, slopes, slopes_of_row, smooth_for_kernel
+from relief.kernels import kernel
+from relief.maps.slopes import KERNEL_NAMES, Kernel, slopes, slopes_of_row, smooth_for_kernel, stencil_of
 from relief.maps.vectors import Red, of_slopes, reorient, strengthen
 from relief.parameters import Parameters, Surroundings, choice, number
 from relief.sources.roles import Green
@@ -73,15 +73,16 @@ class Normal(Parameters):
         return self.model_copy(update={"red": "right", "green": "up"})
 
 
-@kernel
-def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, red_left, green_down, out):
+@kernel(rows_of="samples")
+def _encode(begin, end, samples, stencil, coding, out):
+    most, red_left, green_down = coding
     columns = samples.shape[1]
     half = most / np.float32(2)
     zero = half + np.float32(0.5)  # the half beyond it rounds to nearest when the fraction is cut off
-    for row in prange(samples.shape[0]):
+    for row in range(begin, end):
         slope_x = np.empty(columns, np.float32)
         slope_y = np.empty(columns, np.float32)
-        slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, slope_x, slope_y)
+        slopes_of_row(samples, row, stencil, slope_x, slope_y)
         # one channel after the other runs on vector registers, storing three at once does not: 4 times as quick
         red = np.empty(columns, np.int32)
         green = np.empty(columns, np.int32)
@@ -105,19 +106,18 @@ def _encode(samples, across, up, side, middle, wrap_across, wrap_down, most, red
             out[row, column, 2] = blue[column]
 
 
-@kernel
-def _encode_along(
-    samples, across, up, side, middle, wrap_across, wrap_down, along, detail, with_own, most, red_left, green_down, out
-):
+@kernel(rows_of="samples")
+def _encode_along(begin, end, samples, stencil, along, detail, with_own, coding, out):
     """A normal map that came along, alone or laid on the field's own: `reorient` row by row."""
+    most, red_left, green_down = coding
     columns = samples.shape[1]
     half = most / np.float32(2)
     zero = half + np.float32(0.5)
-    for row in prange(samples.shape[0]):
+    for row in range(begin, end):
         slope_x = np.zeros(columns, np.float32)
         slope_y = np.zeros(columns, np.float32)
         if with_own:
-            slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, slope_x, slope_y)
+            slopes_of_row(samples, row, stencil, slope_x, slope_y)
         for column in range(columns):
             own = np.float32(1) / np.sqrt(slope_x[column] ** 2 + slope_y[column] ** 2 + np.float32(1))
             leaning_x, leaning_y, leaning_z = -slope_x[column] * own, -slope_y[column] * own, own + np.float32(1)
@@ -148,14 +148,14 @@ def normal_map(
         uint8 or uint16 (rows, columns, 3), in the order red, green, blue.
     """
     out = np.empty((*field.samples.shape, 3), np.uint8 if bits == 8 else np.uint16)
-    arguments = kernel_arguments(field, amplitude * normal.strength, normal.kernel)
+    stencil = stencil_of(field, amplitude * normal.strength, normal.kernel)
     coding = np.float32(2**bits - 1), normal.red == "left", normal.green == "down"
     if along is None or normal.of == "relief":
-        _encode(smooth_for_kernel(normal.filter_field(field), normal.kernel), *arguments, *coding, out)
+        _encode(smooth_for_kernel(normal.filter_field(field), normal.kernel), stencil, coding, out)
     else:
         both = normal.of == "both"
         samples = smooth_for_kernel(normal.filter_field(field), normal.kernel) if both else field.samples
-        _encode_along(samples, *arguments, along, np.float32(normal.detail), both, *coding, out)
+        _encode_along(samples, stencil, along, np.float32(normal.detail), both, coding, out)
     return out
 
 

@@ -11,13 +11,13 @@ References:
     H. Scharr 2000, Optimal operators in digital image processing, for (3, 10, 3).
 """
 
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import cv2
 import numpy as np
 
 from relief.height import HeightField, extend
-from relief.kernels import inlined, kernel, prange
+from relief.kernels import inlined, kernel
 
 Kernel = Literal["central", "prewitt", "sobel", "scharr", "smooth"]
 KERNEL_NAMES = {
@@ -58,41 +58,56 @@ def slope_at(above, here, below, left, column, right, side, middle):
 
 
 @inlined
-def slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, out_x, out_y):
+def slopes_of_row(samples, row, stencil, out_x, out_y):
     """Writes dd/dx and dd/dy of one row. The loop inside has no branch, so that it runs on vector registers."""
     rows, columns = samples.shape
-    row_above, row_below, per_step_down = neighbours(row, rows, wrap_down)
+    side, middle = stencil.side, stencil.middle
+    row_above, row_below, per_step_down = neighbours(row, rows, stencil.wrap_down)
     above = samples[row_above]
     here = samples[row]
     below = samples[row_below]
-    up_here = up * per_step_down
-    across_here = across * np.float32(0.5)
+    up_here = stencil.up * per_step_down
+    across_here = stencil.across * np.float32(0.5)
     for column in range(1, columns - 1):
         to_right, upwards = slope_at(above, here, below, column - 1, column, column + 1, side, middle)
         out_x[column] = to_right * across_here
         out_y[column] = upwards * up_here
     for column in (0, columns - 1):
-        left, right, per_step_across = neighbours(column, columns, wrap_across)
+        left, right, per_step_across = neighbours(column, columns, stencil.wrap_across)
         to_right, upwards = slope_at(above, here, below, left, column, right, side, middle)
-        out_x[column] = to_right * (across * per_step_across)
+        out_x[column] = to_right * (stencil.across * per_step_across)
         out_y[column] = upwards * up_here
 
 
-@kernel
-def _slopes(samples, across, up, side, middle, wrap_across, wrap_down, out):
-    for row in prange(samples.shape[0]):
-        slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, out[row, :, 0], out[row, :, 1])
+@kernel(rows_of="samples")
+def _slopes(begin, end, samples, stencil, out):
+    for row in range(begin, end):
+        slopes_of_row(samples, row, stencil, out[row, :, 0], out[row, :, 1])
 
 
-def kernel_arguments(field: HeightField, rise: float, kernel: Kernel) -> tuple:
-    """What every slope kernel is called with after the samples.
+class Stencil(NamedTuple):
+    """How slopes are taken of samples.
 
-    `rise` is the length in mm that one unit of height stands for, so that the slopes come out dimensionless.
+    Attributes:
+        across, up: the slope that a step of one between two texels is, float32.
+        side, middle: what the lines beside a texel and its own count, float32.
+        wrap_across, wrap_down: whether the field wraps.
     """
+
+    across: np.float32
+    up: np.float32
+    side: np.float32
+    middle: np.float32
+    wrap_across: bool
+    wrap_down: bool
+
+
+def stencil_of(field: HeightField, rise: float, kernel: Kernel) -> Stencil:
+    """How slopes are taken of a field, of whose heights one unit stands for `rise` mm: dimensionless."""
     width, height = field.spacing
     side = np.float32(SIDE_WEIGHTS[kernel])
     middle = np.float32(1 - 2 * SIDE_WEIGHTS[kernel])
-    return np.float32(rise / width), np.float32(rise / height), side, middle, *field.edges.wraps
+    return Stencil(np.float32(rise / width), np.float32(rise / height), side, middle, *field.edges.wraps)
 
 
 def smooth_for_kernel(field: HeightField, kernel: Kernel) -> np.ndarray:
@@ -118,17 +133,17 @@ def slopes(field: HeightField, rise: float, kernel: Kernel = "central") -> np.nd
         float32 (rows, columns, 2): mm per mm, x to the right and y up.
     """
     out = np.empty((*field.samples.shape, 2), np.float32)
-    _slopes(smooth_for_kernel(field, kernel), *kernel_arguments(field, rise, kernel), out)
+    _slopes(smooth_for_kernel(field, kernel), stencil_of(field, rise, kernel), out)
     return out
 
 
-@kernel
-def _steepness(samples, across, up, side, middle, wrap_across, wrap_down, out):
+@kernel(rows_of="samples")
+def _steepness(begin, end, samples, stencil, out):
     columns = samples.shape[1]
-    for row in prange(samples.shape[0]):
+    for row in range(begin, end):
         x = np.empty(columns, np.float32)
         y = np.empty(columns, np.float32)
-        slopes_of_row(samples, row, across, up, side, middle, wrap_across, wrap_down, x, y)
+        slopes_of_row(samples, row, stencil, x, y)
         for column in range(columns):
             slope = np.sqrt(x[column] * x[column] + y[column] * y[column])
             out[row, column] = np.arctan(slope) * np.float32(180 / np.pi)
@@ -144,5 +159,5 @@ def steepness(field: HeightField, rise: float, kernel: Kernel = "central") -> np
         float32 (rows, columns), degrees, 0 to 90.
     """
     out = np.empty_like(field.samples)
-    _steepness(smooth_for_kernel(field, kernel), *kernel_arguments(field, rise, kernel), out)
+    _steepness(smooth_for_kernel(field, kernel), stencil_of(field, rise, kernel), out)
     return out

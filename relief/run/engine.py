@@ -18,6 +18,7 @@ import numpy as np
 
 from relief.cost import BUDGET, Cost
 from relief.errors import Cancelled
+from relief.kernels import while_wanted
 from relief.progress import Part, Progress
 
 
@@ -131,7 +132,8 @@ class Engine:
             cost = stage.cost(*inputs) if stage.cost else None
             if cost:
                 cost.refuse_beyond(self.budget, stage.name)
-            mine.value = stage.compute(*inputs, progress) if stage.reports else stage.compute(*inputs)
+            with while_wanted(lambda: not progress.cancelled()):
+                mine.value = stage.compute(*inputs, progress) if stage.reports else stage.compute(*inputs)
             mine.done = True
             self._keep(stage, mine.value)
             return mine.value

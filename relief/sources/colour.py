@@ -12,7 +12,7 @@ import numpy as np
 
 from relief.filters.resample import resample_by_area, shrunk
 from relief.height import fit_size
-from relief.kernels import kernel, prange
+from relief.kernels import kernel
 from relief.sources.picture import COLOURS, Picture
 
 Grey = Literal["luminance", "luma", "lightness", "red", "green", "blue", "lightest", "darkest", "hue"]
@@ -95,10 +95,10 @@ def luminance(pixels: np.ndarray, encoded: bool) -> np.ndarray:
     return out
 
 
-@kernel
-def _weigh(pixels, red, green, blue, out):
+@kernel(rows_of="out")
+def _weigh(begin, end, pixels, red, green, blue, out):
     """Adds up what each channel's level gives, read from a table."""
-    for row in prange(out.shape[0]):
+    for row in range(begin, end):
         for column in range(out.shape[1]):
             pixel = pixels[row, column]
             out[row, column] = red[pixel[0]] + green[pixel[1]] + blue[pixel[2]]

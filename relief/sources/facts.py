@@ -8,7 +8,7 @@ import numpy as np
 
 from relief.filters.resample import shrunk
 from relief.filters.statistics import draw_some, level_counts
-from relief.kernels import kernel, prange
+from relief.kernels import kernel, thread_count
 from relief.sources.colour import display, full_scale
 from relief.sources.picture import COLOURS, Picture
 from relief.sources.roles import Guess, guess_role
@@ -193,21 +193,23 @@ def measure_clipped_light(pixels: np.ndarray) -> tuple[float, float]:
     else:
         most = np.iinfo(pixels.dtype).max
         low, high = CLIPPED_WITHIN * (most // 255), most - CLIPPED_WITHIN * (most // 255)
-    black, white = _count_ends(flat, low, high)
-    return black / len(flat), white / len(flat)
+    counts = np.zeros((thread_count(), 2), np.int64)
+    _count_ends(flat, low, high, counts)
+    black, white = counts.sum(axis=0)
+    return float(black / len(flat)), float(white / len(flat))
 
 
-@kernel
-def _count_ends(pixels, low, high):
-    black, white = 0, 0
-    for place in prange(pixels.shape[0]):
-        is_black, is_white = True, True
-        for channel in range(pixels.shape[1]):
-            is_black &= pixels[place, channel] <= low
-            is_white &= pixels[place, channel] >= high
-        black += is_black
-        white += is_white
-    return black, white
+@kernel(rows_of="counts")
+def _count_ends(begin, end, pixels, low, high, counts):
+    workers, many = counts.shape[0], pixels.shape[0]
+    for worker in range(begin, end):
+        for place in range(many * worker // workers, many * (worker + 1) // workers):
+            is_black, is_white = True, True
+            for channel in range(pixels.shape[1]):
+                is_black &= pixels[place, channel] <= low
+                is_white &= pixels[place, channel] >= high
+            counts[worker, 0] += is_black
+            counts[worker, 1] += is_white
 
 
 def find_copied_channels(picture: Picture) -> tuple[str, ...]:

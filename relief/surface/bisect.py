@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from relief.kernels import inlined, kernel, prange, serial_kernel
+from relief.kernels import inlined, kernel, serial_kernel
 from relief.surface.edges import Edges, find_edges
 from relief.surface.mesh import Mesh
 
@@ -135,9 +135,9 @@ def edges_of(mesh: Mesh) -> Edges:
     return find_edges(mesh.corners, mesh.offsets)
 
 
-@kernel
-def _measure_edges(positions, vertices, squares):
-    for edge in prange(len(vertices)):
+@kernel(rows_of="vertices")
+def _measure_edges(begin, end, positions, vertices, squares):
+    for edge in range(begin, end):
         one, other = vertices[edge]
         total = 0.0
         for axis in range(3):
@@ -145,9 +145,9 @@ def _measure_edges(positions, vertices, squares):
         squares[edge] = total
 
 
-@kernel
-def _find_longest(edges, lengths, longest):
-    for triangle in prange(len(edges)):
+@kernel(rows_of="edges")
+def _find_longest(begin, end, edges, lengths, longest):
+    for triangle in range(begin, end):
         best = 0
         for side in range(1, 3):
             edge, other = edges[triangle, side], edges[triangle, best]
@@ -170,11 +170,11 @@ def _close(edges, longest, marked):
                 changed = True
 
 
-@kernel
-def _emit(edges, longest, marked, starts, parents, halved, slots):
+@kernel(rows_of="edges")
+def _emit(begin, end, edges, longest, marked, starts, parents, halved, slots):
     """The pieces of each triangle, in corners of their own: 0 to 2 are its corners, counted from the one that its
     longest edge begins at; 3 to 5 the middles of the edges from these on."""
-    for triangle in prange(len(edges)):
+    for triangle in range(begin, end):
         to = starts[triangle]
         first = longest[triangle]
         after = marked[edges[triangle, (first + 1) % 3]]
@@ -207,9 +207,9 @@ def _put(slots, halved, place, one, two, three, times):
     halved[place] = times
 
 
-@kernel
-def _take(numbers, halfway, longest, parents, slots, made):
-    for triangle in prange(len(parents)):
+@kernel(rows_of="parents")
+def _take(begin, end, numbers, halfway, longest, parents, slots, made):
+    for triangle in range(begin, end):
         parent = parents[triangle]
         for corner in range(3):
             slot = slots[triangle, corner]

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from relief.kernels import kernel, prange, serial_kernel
+from relief.kernels import kernel, serial_kernel
 from relief.surface.edges import Edges, corners_across, find_edges
 from relief.surface.mesh import Mesh, join_numbers
 
@@ -110,9 +110,9 @@ def to_unit_length(vectors: np.ndarray) -> np.ndarray:
     return vectors
 
 
-@kernel
-def _measure_areas(positions, offsets, corners, areas):
-    for face in prange(len(offsets) - 1):
+@kernel(rows_of="areas")
+def _measure_areas(begin, end, positions, offsets, corners, areas):
+    for face in range(begin, end):
         first, last = offsets[face], offsets[face + 1]
         x = y = z = np.float32(0)
         start = corners[first]  # edges are taken from here, so that places far away lose nothing
@@ -135,9 +135,9 @@ def _add_to_corners(areas, offsets, numbers, totals):
                 totals[numbers[corner], axis] += areas[face, axis]
 
 
-@kernel
-def _to_unit_length(vectors):
-    for number in prange(len(vectors)):
+@kernel(rows_of="vectors")
+def _to_unit_length(begin, end, vectors):
+    for number in range(begin, end):
         x, y, z = vectors[number, 0], vectors[number, 1], vectors[number, 2]
         length = np.sqrt(x * x + y * y + z * z)
         if length > 0:

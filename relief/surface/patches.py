@@ -75,7 +75,7 @@ def join_patches(patches: Sequence[Patch], level: int, smoothing: float) -> Mesh
     corners = vertex_of[points]
     return Mesh(
         positions=positions[vertices].astype(np.float32),
-        normals=chosen_normals.astype(np.float32),
+        normals=np.ascontiguousarray(chosen_normals, np.float32),
         uv=uv,
         corners=corners,
         uv_corners=corners if len(vertices) == len(uv) else points.astype(np.int32),

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from relief.kernels import helper, kernel, prange, serial_kernel
+from relief.kernels import helper, kernel, serial_kernel
 from relief.surface.edges import find_edges, next_corners
 
 ALWAYS = np.float32(np.inf)
@@ -142,7 +142,8 @@ def _cut(values: np.ndarray, net: Net, moved: int) -> tuple[np.ndarray, Net]:
         np.zeros(2 * many + inner, np.float32),
     )
     connect = _connect_quads if sides == 4 else _connect_triangles
-    connect(*net, count, *after)
+    _halve(net.ends, net.sharp, count, after.ends, after.sharp)
+    connect(*net[:4], count, *after[:4])
     return out, after
 
 
@@ -179,9 +180,9 @@ def _put_faces(edge_of_corners, face_of_corners, at_sides):
             at_sides[edge, 1] = face_of_corners[corner]
 
 
-@kernel
-def _average(values, corners, centres):
-    for face in prange(len(corners)):
+@kernel(rows_of="corners")
+def _average(begin, end, values, corners, centres):
+    for face in range(begin, end):
         for column in range(values.shape[1]):
             total = np.float32(0)
             for corner in range(corners.shape[1]):
@@ -189,10 +190,10 @@ def _average(values, corners, centres):
             centres[face, column] = total / np.float32(corners.shape[1])
 
 
-@kernel
-def _halve_edges(values, centres, ends, at_sides, sharp, moved, out):
+@kernel(rows_of="ends")
+def _halve_edges(begin, end, values, centres, ends, at_sides, sharp, moved, out):
     count = len(values)
-    for edge in prange(len(ends)):
+    for edge in range(begin, end):
         one, other = ends[edge]
         soft = max(np.float32(0), np.float32(1) - sharp[edge])
         for column in range(values.shape[1]):
@@ -306,16 +307,21 @@ def _hold(creases, sharpness, faces):
     return min(np.float32(1), sharpness / np.float32(creases))
 
 
-@kernel
-def _connect_quads(corners, edges, ends, at_sides, sharp, count, new, new_edges, new_ends, new_at_sides, new_sharp):
-    """Each quad becomes one at each of its corners; inner edges run from the middles of its edges to its own."""
-    many = len(ends)
-    for edge in prange(many):
+@kernel(rows_of="ends")
+def _halve(begin, end, ends, sharp, count, new_ends, new_sharp):
+    """Each edge becomes two that meet in its middle."""
+    for edge in range(begin, end):
         for half in range(2):
             new_ends[2 * edge + half, 0] = ends[edge, half]
             new_ends[2 * edge + half, 1] = count + edge
             new_sharp[2 * edge + half] = max(sharp[edge] - np.float32(1), np.float32(0))
-    for face in prange(len(corners)):
+
+
+@kernel(rows_of="corners")
+def _connect_quads(begin, end, corners, edges, ends, at_sides, count, new, new_edges, new_ends, new_at_sides):
+    """Each quad becomes one at each of its corners; inner edges run from the middles of its edges to its own."""
+    many = len(ends)
+    for face in range(begin, end):
         for i in range(4):
             before = (i + 3) % 4
             vertex, edge, last = corners[face, i], edges[face, i], edges[face, before]
@@ -331,16 +337,11 @@ def _connect_quads(corners, edges, ends, at_sides, sharp, count, new, new_edges,
             new_at_sides[other, 0 if at_sides[last, 0] == face else 1] = child
 
 
-@kernel
-def _connect_triangles(corners, edges, ends, at_sides, sharp, count, new, new_edges, new_ends, new_at_sides, new_sharp):
+@kernel(rows_of="corners")
+def _connect_triangles(begin, end, corners, edges, ends, at_sides, count, new, new_edges, new_ends, new_at_sides):
     """Each triangle becomes one at each of its corners and one in the middle; inner edges cut its corners off."""
     many = len(ends)
-    for edge in prange(many):
-        for half in range(2):
-            new_ends[2 * edge + half, 0] = ends[edge, half]
-            new_ends[2 * edge + half, 1] = count + edge
-            new_sharp[2 * edge + half] = max(sharp[edge] - np.float32(1), np.float32(0))
-    for face in prange(len(corners)):
+    for face in range(begin, end):
         middle = 4 * face + 3
         for i in range(3):
             before = (i + 2) % 3

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.kernels import inlined, kernel, prange, serial_kernel
+from relief.kernels import inlined, kernel, serial_kernel
 from relief.surface.mesh import Mesh, join_numbers
 
 
@@ -48,9 +48,9 @@ def with_tangents(mesh: Mesh) -> tuple[Mesh, np.ndarray]:
     return cut, tangents
 
 
-@kernel
-def _find_mirrored(uv, corners, triangles, faces, mirrored):
-    for number in prange(len(triangles)):
+@kernel(rows_of="triangles")
+def _find_mirrored(begin, end, uv, corners, triangles, faces, mirrored):
+    for number in range(begin, end):
         a, b, c = corners[triangles[number, 0]], corners[triangles[number, 1]], corners[triangles[number, 2]]
         if _area(uv, a, b, c) < 0:
             mirrored[faces[number]] = 1
@@ -107,9 +107,9 @@ def _lay_flat(vector, normals, vertex):
         vector[axis] = vector[axis] / long if long > 1e-20 else 0.0
 
 
-@kernel
-def _to_tangents(total, normals, tangents):
-    for vertex in prange(len(total)):
+@kernel(rows_of="total")
+def _to_tangents(begin, end, total, normals, tangents):
+    for vertex in range(begin, end):
         x, y, z = total[vertex, 0], total[vertex, 1], total[vertex, 2]
         long = np.sqrt(x * x + y * y + z * z)
         if long <= 1e-20:

@@ -14,7 +14,7 @@ import numpy as np
 
 from relief.cost import Cost
 from relief.height import HeightField, pad
-from relief.kernels import helper, kernel, prange, serial_kernel, thread_count
+from relief.kernels import helper, kernel, serial_kernel, thread_count
 from relief.parameters import number
 from relief.progress import Progress
 from relief.treat.treatment import Family, Treatment
@@ -97,13 +97,13 @@ def _count(level, row, first, wide, columns_coarse, columns_fine, by):
         columns_fine[here // COARSE, place, here % COARSE] += by
 
 
-@kernel
-def _median(level, lowest, highest, across, down, workers, counter, out):
+@kernel(rows_of="workers")
+def _median(begin, end, level, lowest, highest, across, down, workers, counter, out):
     """Arrays are looked into by numbers, not by slices: counting references to these would take as long as the rest."""
     rows, columns = out.shape
     side, high = 2 * across + 1, 2 * down + 1
     rank, strip = side * high // 2, max(STRIP, across)
-    for worker in prange(workers):
+    for worker in range(begin, end):
         # one table for all strips of a worker: it is left empty, and fresh memory is slow
         columns_coarse = np.zeros((strip + 2 * across, COARSE), counter.dtype)
         columns_fine = np.zeros((COARSE, strip + 2 * across, COARSE), counter.dtype)

@@ -18,7 +18,7 @@ import numpy as np
 
 from relief.filters.gaussian import gaussian
 from relief.height import HeightField
-from relief.kernels import helper, kernel, prange
+from relief.kernels import helper, kernel
 from relief.parameters import number
 from relief.progress import Progress
 from relief.treat.treatment import Family, Treatment
@@ -68,9 +68,9 @@ def _sweep(heights, across, down, wrap_across, wrap_down, forward, rightward):
             heights[row, column] = min(height, bound)
 
 
-@kernel
-def _sweep_both(fields, across, down, wrap_across, wrap_down, forward, rightward):
-    for field in prange(fields.shape[0]):
+@kernel(rows_of="fields")
+def _sweep_both(begin, end, fields, across, down, wrap_across, wrap_down, forward, rightward):
+    for field in range(begin, end):
         _sweep(fields[field], across, down, wrap_across, wrap_down, forward, rightward)
 
 
