@@ -10,6 +10,7 @@ whether the result is still wanted.
 
 import os
 import threading
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
@@ -25,6 +26,9 @@ from relief.errors import Cancelled
 
 BANDS = 16
 """Bands for each thread: fine enough that one which takes long holds up little, and that stopping is heard soon."""
+
+ASKED_EVERY = 0.05
+"""Seconds between two times that it is asked whether a result is still wanted; the answer may come from a database."""
 
 _is_wanted: ContextVar[Callable[[], bool]] = ContextVar("is_wanted", default=lambda: True)
 
@@ -137,13 +141,16 @@ def run_in_bands(loop: Callable[[int, int], None], rows: int) -> None:
     numbers, lock = iter(range(bands)), threading.Lock()
 
     def take_bands(*, asking: bool = False) -> None:
+        asked = time.monotonic()
         while True:
             with lock:
                 number = next(numbers, None)
             if number is None:
                 return
-            if asking and not is_wanted():
-                raise Cancelled
+            if asking and time.monotonic() - asked >= ASKED_EVERY:
+                asked = time.monotonic()
+                if not is_wanted():
+                    raise Cancelled
             loop(rows * number // bands, rows * (number + 1) // bands)
 
     others = [_helpers().submit(take_bands) for _ in range(min(threads, bands) - 1)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import hashlib
 from itertools import product
 from typing import get_args
@@ -33,6 +34,7 @@ from relief.maps.curvature import mean_curvature
 from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import occlusion
 from relief.maps.slopes import slopes, steepness
+from relief.progress import Progress
 from relief.recipe import edits
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import Recipe
@@ -54,11 +56,24 @@ from relief.treat.median import median
 from relief.treat.slope_limit import SlopeLimit
 
 
-def warm_up() -> None:
+def warm_up(progress: Progress | None = None) -> None:
     """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it."""
-    _call_kernels()
+    steps = (_walk_with_a_photo, _walk_from_nothing, _measure_fields, _cut_meshes, _measure_pixels, _work_by_hand)
+    gc.disable()  # looking for rubbish takes a fifth of the time, and nearly all of what the compiler makes is kept
+    try:
+        for number, step in enumerate(steps):
+            (progress or Progress()).step(number / len(steps), "Compiling the kernels, which is done once")
+            step()
+    finally:
+        gc.enable()
+
+
+def _walk_with_a_photo() -> None:
     recipe, data = _of_photo()
     _walk_the_route(recipe, lambda _: data)
+
+
+def _walk_from_nothing() -> None:
     _walk_the_route(start_from_nothing("value_noise", _nothing, Engine()), _nothing)
 
 
@@ -99,45 +114,56 @@ def _walk_the_route(recipe: Recipe, read_source: ReadSource) -> None:
         find_in_mesh(stages, engine, taken.finest)
 
 
-def _call_kernels() -> None:
-    field = HeightField(np.zeros((4, 4), np.float32), Footprint(), WRAPPED)
-    rough = HeightField(np.random.default_rng(1).random((8, 8), np.float32), Footprint(), WRAPPED)
-    steepness(field, 1)
-    slopes(field, 1)
-    normal_map(field, 1, Normal())
-    normal_map(field, 1, Normal(), 16)
-    flat = np.broadcast_to(np.array([0, 0, 1], np.float32), (4, 4, 3)).copy()
+FLAT = HeightField(np.zeros((4, 4), np.float32), Footprint(), WRAPPED)
+ROUGH = HeightField(np.random.default_rng(1).random((8, 8), np.float32), Footprint(), WRAPPED)
+
+
+def _measure_fields() -> None:
+    steepness(FLAT, 1)
+    slopes(FLAT, 1)
+    normal_map(FLAT, 1, Normal())
+    normal_map(FLAT, 1, Normal(), 16)
+    level = np.broadcast_to(np.array([0, 0, 1], np.float32), (4, 4, 3)).copy()
     for bits in (8, 16):
-        normal_map(field, 1, Normal(of="both"), bits, flat)
+        normal_map(FLAT, 1, Normal(of="both"), bits, level)
     for side in (4, 256):  # what lies far is looked at in another way
         occlusion(HeightField(np.zeros((side, side), np.float32), Footprint(), WRAPPED), 1, 50, 4)
-    mean_curvature(field, 1)
+    mean_curvature(FLAT, 1)
+    wavelengths(ROUGH, 0.5)
+    lights = Lamps.of_lights([Light(azimuth, 45) for azimuth in (0, 120, 240)])
+    photos = np.random.default_rng(1).random((3, 8, 8), np.float32)
+    colours_of_series([np.dstack([photo] * 3) for photo in photos], lights, solve_series(photos, lights))
+    for model in (GradientNoise, ValueNoise, CellularNoise):
+        model().draw(Grid(4, 4, FLAT.footprint))
+        model(warp=1).draw(Grid(4, 4, FLAT.footprint))
+
+
+def _cut_meshes() -> None:
     for shape in (Plane(segments=1), Box(segments=1)):
-        displace_shape(shape, field)
+        displace_shape(shape, FLAT)
     for cage in (Box(segments=1), Sphere(segments=4)):
-        subdivide_smooth(cage.mesh(field.footprint, 0), 2)
-    wavelengths(rough, 0.5)
+        subdivide_smooth(cage.mesh(FLAT.footprint, 0), 2)
+
+
+def _measure_pixels() -> None:
     for dtype in (np.uint8, np.uint16, np.float32):
         for shape_of in ((4, 4), (4, 4, 3)):
             resample_by_area(np.zeros(shape_of, dtype), 2, 2)
-    enlarge(field.samples, 5, 5, (True, True))
-    warp(field.samples, np.eye(3), 2, 2)
-    deviations(rough.samples)
+    enlarge(FLAT.samples, 5, 5, (True, True))
+    warp(FLAT.samples, np.eye(3), 2, 2)
+    deviations(ROUGH.samples)
     percentiles(np.random.default_rng(1).random(SORTED + 1, np.float32), 50)
     for dtype in (np.uint8, np.uint16):
         level_counts(np.zeros(4, dtype))
         measure_clipped_light(np.zeros((4, 4), dtype))
         measure_clipped_light(np.zeros((4, 4, 3), dtype))
-    lights = Lamps.of_lights([Light(azimuth, 45) for azimuth in (0, 120, 240)])
-    photos = np.random.default_rng(1).random((3, 8, 8), np.float32)
-    colours_of_series([np.dstack([photo] * 3) for photo in photos], lights, solve_series(photos, lights))
-    median(rough.samples, (2, 1), (True, True))
-    SlopeLimit().treat(rough)
+
+
+def _work_by_hand() -> None:
+    median(ROUGH.samples, (2, 1), (True, True))
+    SlopeLimit().treat(ROUGH)
     line = np.array([(0.1, 0.1, 1), (0.5, 0.5, 1)])
-    draw_strokes(field, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
-    paint(field, (Mark(points=((0.5, 0.5),), radius=50),))
-    press_stamp(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, field.footprint), (True, True))
-    scatter_places(2, 10, field.footprint, (True, True), 1)
-    for model in (GradientNoise, ValueNoise, CellularNoise):
-        model().draw(Grid(4, 4, field.footprint))
-        model(warp=1).draw(Grid(4, 4, field.footprint))
+    draw_strokes(FLAT, tuple(Stroke(work=work, points=line.tolist(), radius=50) for work in get_args(Work)))
+    paint(FLAT, (Mark(points=((0.5, 0.5),), radius=50),))
+    press_stamp(stamp(Imprints(size=100), None), [Press(0.5, 0.5, 0, 1)], Grid(8, 8, FLAT.footprint), (True, True))
+    scatter_places(2, 10, FLAT.footprint, (True, True), 1)

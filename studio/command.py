@@ -6,13 +6,16 @@ import os
 import sys
 from importlib.metadata import PackageNotFoundError, version
 
+from studio.environment import VARIABLES
+
 HELP = """gravel demo     start the studio with its demo pieces
 gravel serve    start the studio without them
 gravel worker   start another background worker on the same data folder
 gravel manage   Django's own commands
 gravel --version
 
-The data folder is GRAVEL_DATA, or what --data of demo and serve names."""
+Read from the environment:
+""" + "\n".join(f"  {name:20} {meaning}" for name, meaning in VARIABLES.items())
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -21,9 +21,14 @@ from functools import partial
 from pathlib import Path
 from typing import TextIO
 
-from studio.places import HOUSE, default_data
+from studio.environment import HOUSE, default_data, read_text
 
-HOST = "127.0.0.1"
+HOST = read_text("GRAVEL_BIND", "127.0.0.1")
+"""The address that the server listens on."""
+
+EVERYWHERE, HERE = ("0.0.0.0", "::"), "127.0.0.1"
+"""Addresses that stand for all of a machine's, and the one of those that it reaches itself by."""
+
 PATIENCE = 60
 """Seconds until the server must have answered."""
 
@@ -31,7 +36,7 @@ LEAVE = 5
 """Seconds that server and worker have to end by themselves."""
 
 DATABASE, LOCK = "studio.sqlite3", "in-use"
-OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", LOCK, "media")
+OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", "kernels", LOCK, "media", "static")
 """What a studio makes in its data folder."""
 
 PATCHES = (5, 60)
@@ -72,7 +77,11 @@ def _read_options(arguments: list[str] | None, program: str) -> argparse.Namespa
     parser = argparse.ArgumentParser(prog=program, description="Starts Zealous Gravel.")
     parser.add_argument("--port", type=_port, default=8000, help=f"port on {HOST} (8000)")
     parser.add_argument(
-        "--data", type=Path, default=default_data(), metavar="DIR", help="database, media, queue (%(default)s)"
+        "--data",
+        type=Path,
+        default=Path(read_text("GRAVEL_DATA") or default_data()),
+        metavar="DIR",
+        help="folder of the database, the media and the queue (%(default)s)",
     )
     parser.add_argument("--fresh", action="store_true", help="first remove what a studio left in the data folder")
     parser.add_argument("--yes", action="store_true", help="with --fresh: do not ask, even when there are own pieces")
@@ -173,26 +182,22 @@ def _unless_gone(_function, _path, problem) -> None:
 
 
 def prepare(with_pieces: bool) -> None:
-    """Brings the database up to date, compiles the kernels and loads the demo pieces where they are wanted; quick when
-    all that is done.
-    """
+    """Brings the database up to date; demo pieces that are wanted, and kernels, are made ready in the background."""
     import django
 
     django.setup()
     from django.core.management import call_command
 
-    from relief.warm_up import warm_up
+    from studio.bench.preparing import begin_preparation
+    from studio.middleware import the_artist
     from studio.shelf.intake import measure_anew
     from studio.shelf.looks import clear_old_swatches
 
     call_command("migrate", verbosity=0)
-    print("Compiling the kernels (done once, then kept) …", flush=True)
-    warm_up()
     for source in measure_anew():
         print(f"{source.filename}: {source.problem}", file=sys.stderr)
     clear_old_swatches()
-    if with_pieces:
-        call_command("load_demo")
+    begin_preparation(the_artist(), with_pieces=with_pieces)
 
 
 class Running:
@@ -241,13 +246,15 @@ class Running:
 
 def serve(port: int) -> int:
     """Runs server and worker until Ctrl-C comes, or one of them cannot be kept up."""
-    address = f"http://{HOST}:{port}/"
+    address = f"http://{HERE if HOST in EVERYWHERE else HOST}:{port}/"
     running = Running(port)
     try:
         if not answers(address, running.processes["server"]):
             print(f"The server does not answer. Is port {port} taken? Try --port.", file=sys.stderr)
             return 1
         print(f"\nZealous Gravel is ready at {address}\nCtrl-C ends it.\n", flush=True)
+        if read_text("GRAVEL_HOSTS"):
+            print("It answers other machines too. There are no accounts: whoever reaches it may change everything.")
         while running.mend():
             time.sleep(0.5)
         return 1

@@ -32,14 +32,17 @@ BUSY = "The studio is busy with other requests. Nothing was changed; try again i
 
 
 def this_machine_only(get_response):
-    """Refuses requests from another machine. Borrowed host names are refused by ALLOWED_HOSTS, here too for files."""
+    """Refuses requests from another machine, unless the studio was opened to some.
+
+    Borrowed host names are refused by ALLOWED_HOSTS, here too for files.
+    """
 
     def answer(request):
         try:
             local = ipaddress.ip_address(request.META.get("REMOTE_ADDR", "")).is_loopback
         except ValueError:
             local = False
-        if not local:
+        if not local and not settings.OPEN_TO:
             return HttpResponseForbidden("This studio answers its own machine only.", content_type="text/plain")
         request.get_host()  # raises DisallowedHost
         return get_response(request)

@@ -32,7 +32,7 @@ TRIM_EVERY = 5
 
 def main() -> int:
     """Serves the studio until it is ended."""
-    parser = argparse.ArgumentParser(prog="python -m studio.server", description="Serves the studio on this machine.")
+    parser = argparse.ArgumentParser(prog="python -m studio.server", description="Serves the studio.")
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--parent", type=int, help="the process that this one ends with")
     chosen = parser.parse_args()
@@ -45,15 +45,23 @@ def main() -> int:
     give_memory_back()
     try:
         serve(
-            application, host="127.0.0.1", port=port, threads=THREADS, connection_limit=CONNECTIONS,
-            channel_timeout=SILENCE, cleanup_interval=10, channel_request_lookahead=1, ident=None,
-            max_request_body_size=settings.LARGEST_UPLOAD + ROOM, outbuf_overflow=IN_MEMORY,
+            application, host=settings.BIND, port=port, threads=THREADS, connection_limit=CONNECTIONS,
+            **_behind(settings.PROXY), channel_timeout=SILENCE, cleanup_interval=10, channel_request_lookahead=1,
+            ident=None, max_request_body_size=settings.LARGEST_UPLOAD + ROOM, outbuf_overflow=IN_MEMORY,
             outbuf_high_watermark=IN_MEMORY, _quiet=True,
         )  # fmt: skip
     except OSError as problem:
         print(f"The server cannot listen on port {port}: {problem.strerror or problem}.", file=sys.stderr)
         return 1
     return 0
+
+
+def _behind(proxy: str) -> dict[str, object]:
+    """What waitress is told of a proxy before it: whose word counts for the address, the host and the scheme."""
+    if not proxy:
+        return {}
+    headers = {"x-forwarded-for", "x-forwarded-host", "x-forwarded-proto"}
+    return {"trusted_proxy": proxy, "trusted_proxy_headers": headers, "clear_untrusted_proxy_headers": True}
 
 
 def give_memory_back() -> None:

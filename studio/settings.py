@@ -1,7 +1,4 @@
-"""Settings of the local studio: one artist on one machine, everything kept in one data folder.
-
-GRAVEL_DATA names that folder; `var/` beside the code is taken otherwise.
-"""
+"""Settings of the studio: one artist, everything kept in one data folder. `environment.py` names what can be set."""
 
 import os
 import secrets
@@ -10,9 +7,9 @@ from pathlib import Path
 from csp.constants import NONE, SELF
 
 from studio.background.queue import DurableHuey
-from studio.places import default_data
+from studio.environment import default_data, read_list, read_number, read_text
 
-DATA = Path(os.environ.get("GRAVEL_DATA") or default_data()).resolve()
+DATA = Path(read_text("GRAVEL_DATA") or default_data()).expanduser().resolve()
 DATA.mkdir(parents=True, exist_ok=True)
 
 
@@ -28,9 +25,15 @@ def _secret_key() -> str:
     return place.read_text()
 
 
-SECRET_KEY = _secret_key()
+SECRET_KEY = read_text("GRAVEL_SECRET_KEY") or _secret_key()
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+BIND = read_text("GRAVEL_BIND", "127.0.0.1")
+OPEN_TO = read_list("GRAVEL_HOSTS")
+"""Names under which other machines may ask; none, and only this machine is answered."""
+
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *OPEN_TO]
+CSRF_TRUSTED_ORIGINS = read_list("GRAVEL_ORIGINS")
+PROXY = read_text("GRAVEL_PROXY")
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -101,10 +104,10 @@ MEDIA_ROOT = DATA / "media"
 DELIVERIES_DAYS, DELIVERIES_BYTES = 90, 50 << 30
 """Bundles older than so many days are cleared away, and the oldest ones beyond so many bytes in all."""
 
-ENGINE_BYTES = 640 << 20
+ENGINE_BYTES = read_number("GRAVEL_CACHE_MB", 640) << 20
 """Bytes of finished computations that a process keeps; what is under way comes on top."""
 
-ENGINE_TEXELS = int(os.environ.get("GRAVEL_TEXELS", 1_000_000_000))
+ENGINE_TEXELS = read_number("GRAVEL_TEXELS", 1_000_000_000)
 """Texels that one stage may touch for a page: some twenty seconds. What takes longer is refused before it starts."""
 
 LONGEST_REQUEST = 60
@@ -114,6 +117,8 @@ COMPUTING_AT_ONCE, COMPUTING_AND_WAITING = max(2, os.cpu_count() or 2), 24
 """Requests that compute at the same time, and those with the ones that wait for it; the server has threads for more."""
 
 STATIC_URL = "static/"
+STATIC_ROOT = Path(read_text("GRAVEL_STATIC") or DATA / "static")
+STATIC_ROOT.mkdir(parents=True, exist_ok=True)
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 0  # the scripts are not renamed when they change; the browser asks whether they did
 

@@ -149,6 +149,17 @@ class SeriesTask(Work):
         return f"{self.series}: {self.get_kind_display()}"
 
 
+class Preparation(Work):
+    """What a studio does after it was started for the first time, or anew: demo pieces are made, kernels compiled."""
+
+    with_pieces = models.BooleanField(default=True)
+
+    @classmethod
+    def under_way(cls) -> Preparation | None:
+        """The one that is not done yet."""
+        return cls.objects.filter(state__in=(cls.State.WAITING, cls.State.RUNNING)).first()
+
+
 class Arrival(Work):
     """An upload that takes long to take in, so that it goes on in the background."""
 

@@ -15,6 +15,7 @@ register_converter(KindConverter, "kind")
 app_name = "shelf"
 urlpatterns = [
     path("", views.shelf, name="shelf"),
+    path("preparing", views.preparing, name="preparing"),
     path("sources", views.keep, name="keep"),
     path("arrivals", views.arrivals, name="arrivals"),
     path("arrival/<int:pk>", views.arrival, name="arrival"),

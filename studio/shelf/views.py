@@ -21,6 +21,7 @@ from relief.sources.mesh.read import ENDINGS as MESHES
 from relief.sources.roles import ROLE_NAMES
 from studio.shelf import looks, search, series, sets
 from studio.shelf.models import MESH, Arrival, LitSeries, Piece, SeriesTask, Source, TextureSet
+from studio.shelf.templatetags.preparing import state_of_preparation
 from studio.shelf.uploads import keep_uploads
 from studio.web.packet import packet
 from studio.web.refusals import refuse
@@ -57,6 +58,16 @@ def shelf(request: HttpRequest) -> HttpResponse:
         "endings": ",".join((*ENDINGS, *(f".{ending}" for ending in MESHES), ".zip")),
     }
     return render(request, "shelf/list.html" if request.htmx else "shelf/shelf.html", context)
+
+
+@require_safe
+def preparing(request: HttpRequest) -> HttpResponse:
+    """How far a new studio is; a page that shows fewer pieces than there are by now is told to renew its list."""
+    state = state_of_preparation()
+    response = render(request, "shelf/preparing.html", state)
+    if request.GET.get("pieces") != str(state["pieces"]):
+        response["HX-Trigger"] = "shelf-grew"
+    return response
 
 
 @require_POST

@@ -1,0 +1,30 @@
+"""What the worker does for the bench: it makes a new studio ready."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from relief.progress import Part, Progress
+from relief.warm_up import warm_up
+from studio.background.apart import run_apart
+from studio.background.carrying import carries_out
+from studio.bench.demo_pieces import list_missing, make_missing
+from studio.bench.preparing import note_kernels_are_compiled
+from studio.shelf.models import Preparation
+
+PIECES = 0.6
+"""The share of the progress that the demo pieces are."""
+
+
+@carries_out(Preparation)
+def prepare(preparation: Preparation, progress: Progress) -> dict[str, Any]:
+    """Makes the demo pieces that are missing, then compiles what they did not need."""
+    problems = []
+    if preparation.with_pieces:
+        count = len(list_missing(preparation.owner))
+        for number, (title, problem) in enumerate(make_missing(preparation.owner)):
+            progress.step(PIECES * min(number / count, 1), f"Making the demo piece “{title}”")
+            problems += [problem] if problem else []
+    run_apart(warm_up, (), Part(progress, PIECES, 1))
+    note_kernels_are_compiled()
+    return {"message": " ".join(problems)[:300]}
