@@ -8,7 +8,6 @@ from __future__ import annotations
 import io
 import json
 import os
-import resource
 import statistics
 import subprocess
 import sys
@@ -27,6 +26,7 @@ import trimesh
 from PIL import Image
 
 from relief.compose.strokes import Stroke, Work, draw_strokes
+from relief.cost import peak_memory
 from relief.deliver.bundle import write_bundle
 from relief.depth.light import Light
 from relief.depth.series import measure_series
@@ -38,7 +38,7 @@ from relief.generate.cellular_noise import CellularNoise
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
-from relief.height import Edges, Footprint, HeightField
+from relief.height import WRAPPED, Footprint, HeightField
 from relief.inspect.findings import measure_and_find
 from relief.inspect.section import section
 from relief.inspect.start import start_from_nothing, suggest_start
@@ -72,7 +72,6 @@ from relief.surface.tessellation.face_budget import FaceBudget
 from relief.treat import TREATMENTS
 from relief.treat.median import median
 
-WRAPPED = Edges(across="wrap", down="wrap")
 WRAPS = WRAPPED.wraps
 
 
@@ -451,7 +450,7 @@ def _deliver(extent: Extent) -> list[tuple[str, float, float, float]]:
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder, "bundle.zip")
             spent = _spent(lambda made=recipe, at=place: write_bundle(at, made, lambda _: b"", "x", None, Progress()))
-            peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
+            peak = peak_memory() / 1e6
             rows.append((f"{name} {extent.maps[-1]}", spent / 1000, place.stat().st_size / 1e6, peak))
     return rows
 

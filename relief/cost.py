@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import resource
+import sys
 from dataclasses import dataclass
 
 from relief.errors import TooDearError
@@ -35,3 +37,9 @@ def _say(count: int) -> str:
         if count >= size:
             return f"{say_number(count / size)} {word}" if count < 1000 * 10**12 else "far too many"
     return f"{count}"
+
+
+def peak_memory() -> int:
+    """Bytes of memory that this process held at most so far."""
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    return peak if sys.platform == "darwin" else peak * 1024  # in bytes there, in kilobytes elsewhere (getrusage(2))

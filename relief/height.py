@@ -77,6 +77,10 @@ class Edges(Parameters):
         return self.across == "wrap", self.down == "wrap"
 
 
+WRAPPED = Edges(across="wrap", down="wrap")
+"""The edges of a tile."""
+
+
 @dataclass(frozen=True)
 class HeightField:
     """Height samples over a footprint.

@@ -9,7 +9,7 @@ from typing import get_args
 
 import numpy as np
 
-from relief.benchmark import WRAPPED, displace_shape
+from relief.benchmark import displace_shape
 from relief.compose.imprints import Imprints, scatter_places, stamp
 from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
@@ -24,7 +24,7 @@ from relief.generate.cellular_noise import CellularNoise
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
-from relief.height import Footprint, HeightField
+from relief.height import WRAPPED, Footprint, HeightField
 from relief.inspect.findings import measure_and_find
 from relief.inspect.mesh_findings import find_in_mesh
 from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import resource
 import time
 
 from relief.commands._arguments import path
 from relief.commands._picture import print_results
 from relief.commands._surface import add_surface_options, begun_surface
+from relief.cost import peak_memory
 from relief.deliver.build import built_files
 from relief.deliver.files import write_all
 from relief.deliver.formats import FORMATS
@@ -51,7 +51,7 @@ def run(chosen: argparse.Namespace) -> None:
         detail_kept=round(off.detail_kept, 4),
         **({"normals_off": angles} if angles else {}),
         memory=mesh.nbytes,
-        peak_memory=resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
+        peak_memory=peak_memory(),
         seconds=round(time.perf_counter() - begun, 2),
         surface=surface,
     )

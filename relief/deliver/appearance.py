@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from relief.recipe.delivery import UNITS
+from relief.figures import UNITS
 
 if TYPE_CHECKING:
     from relief.deliver.bundle import Bundle

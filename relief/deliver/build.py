@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -10,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from relief.cost import peak_memory
 from relief.deliver.files import Made, open_whole, write_all
 from relief.deliver.formats import mesh_file, picture_file
 from relief.displace.deviation import Deviation
@@ -81,7 +81,7 @@ def build_final(
         "faces": built.mesh.faces,
         "vertices": len(built.mesh.positions),
         "memory": built.mesh.nbytes,
-        "peak": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
+        "peak": peak_memory(),
         "error": off.error,
         "worst": off.worst,
         "detail_kept": off.detail_kept,

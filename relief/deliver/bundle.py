@@ -22,6 +22,7 @@ import numpy as np
 
 from relief.deliver import scenes
 from relief.deliver.build import say_deviation, say_residual
+from relief.deliver.dates import LONG_AGO
 from relief.deliver.embedded import embedded_pictures
 from relief.deliver.files import open_whole
 from relief.deliver.formats import FORMAT_NAMES, mesh_file, picture_file
@@ -30,8 +31,9 @@ from relief.deliver.materials import as_mtl
 from relief.deliver.meshes import glb
 from relief.deliver.note import Entry, note, page
 from relief.deliver.plan import Planned, as_delivered, plan, plan_maps, plan_test_card
+from relief.figures import UNITS
 from relief.progress import Part, Progress
-from relief.recipe.delivery import AS_ALWAYS, UNITS, Delivery
+from relief.recipe.delivery import AS_ALWAYS, Delivery
 from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.surface_edits import title_of
 from relief.run.built import Built
@@ -40,9 +42,6 @@ from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.surface.mesh import Mesh
 from relief.surface.mesh import Part as MeshPart
-
-LONG_AGO = (1980, 1, 1, 0, 0, 0)
-"""The date of every file in a bundle: a bundle does not depend on when it was made."""
 
 PACKERS = 2
 """Files that are packed at once."""

@@ -8,11 +8,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from relief.figures import say_number
+from relief.figures import UNITS, say_number
 from relief.height import Edges, HeightField
 from relief.inspect.readings import DETAIL_SHARES
 from relief.inspect.wavelengths import wavelengths
-from relief.recipe.delivery import UNITS
 from relief.recipe.relief import Relief
 
 FINEST = DETAIL_SHARES[1]

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
+from relief.deliver.dates import LONG_AGO
 from relief.figures import say_length, say_number
 from relief.filters.resample import shrunk
 from relief.inspect.readings import readings
@@ -39,15 +40,14 @@ SAMPLES = 1200
 ROW = 0.5
 """Down the relief: where the section lies."""
 
-LONG_AGO = time.struct_time((1980, 1, 1, 0, 0, 0, 1, 1, 0))
-
 
 def sheet_file(bundle: Bundle, ending: str) -> bytes:
     """The sheet of a bundle's main relief as a PNG or a PDF of one page, always the same bytes."""
     page = draw_sheet(bundle.title, next(iter(bundle.reliefs.values())))
     data = io.BytesIO()
     if ending == "pdf":
-        page.save(data, "PDF", resolution=DPI, title=bundle.title, creationDate=LONG_AGO, modDate=LONG_AGO)
+        made = time.struct_time((*LONG_AGO, 1, 1, 0))
+        page.save(data, "PDF", resolution=DPI, title=bundle.title, creationDate=made, modDate=made)
     else:
         page.save(data, "PNG", dpi=(DPI, DPI))
     return data.getvalue()

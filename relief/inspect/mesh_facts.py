@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.figures import say_number
-from relief.sources.mesh.polygons import UNITS, Polygons
+from relief.figures import UNITS, say_number
+from relief.sources.mesh.polygons import Polygons
 from relief.surface.edges import find_edges
 from relief.surface.mend import find_doubled
 from relief.surface.normals import face_areas, to_unit_length
@@ -57,11 +57,6 @@ class MeshFacts:
     reversed: int
     hard_edges: int
     remarks: tuple[str, ...]
-
-    @property
-    def is_closed(self) -> bool:
-        """Whether it has no open edge."""
-        return not self.open_edges
 
 
 def mesh_facts(mesh: Polygons, filename: str) -> MeshFacts:

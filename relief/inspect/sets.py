@@ -77,7 +77,7 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
         judged = green_of(normal)
         return [_green_finding(judged, "its slopes fit each other only")] if judged != green else []
     samples, normals = full_scale(np.ascontiguousarray(height.channel(""))), _small(normal)
-    across, up = _agreement(samples, normals, green)
+    across, up = agreement(samples, normals, green)
     if inverted:
         across, up = -across, -up
     if min(abs(across), abs(up)) < AGREE:
@@ -99,7 +99,7 @@ def _bent(samples: np.ndarray, normals: np.ndarray, green: Green) -> list[SetFin
     if samples.min() < 0 or samples.max() > 1:
         return []
     as_it_is, taken_off, put_on = (
-        float(np.abs(_agreement(curved, normals, green)).mean())
+        float(np.abs(agreement(curved, normals, green)).mean())
         for curved in (samples, linear_from_srgb(samples), srgb_from_linear(samples))
     )
     if max(taken_off, put_on) < as_it_is + BENT_BY:
@@ -121,17 +121,19 @@ def _green_finding(right: Green, why: str) -> SetFinding:
     return SetFinding("green", "Green is reversed", reason, "normal", "green", f"Read it with green {right}")
 
 
-def agreement(height: Picture, normal: Picture, green: Green) -> tuple[float, float]:
-    """Correlation of the slopes of a height image and a normal map, across and up: 1 the same, -1 reversed."""
-    return _agreement(full_scale(np.ascontiguousarray(height.channel(""))), _small(normal), green)
-
-
 def _small(normal: Picture) -> np.ndarray:
     """The pixels of a normal map as few as are compared, at full scale."""
     return shrunk(full_scale(normal.pixels), LOOKED_AT)
 
 
-def _agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[float, float]:
+def agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[float, float]:
+    """Correlation of the slopes of heights and of a normal map, across and up: 1 the same, -1 reversed.
+
+    Args:
+        samples: heights, float32 (rows, columns).
+        normals: pixels of the normal map at full scale, float32 (rows, columns, 3).
+        green: which way its green points.
+    """
     samples = shrunk(samples, LOOKED_AT)
     rows, columns = min(samples.shape[0], normals.shape[0]), min(samples.shape[1], normals.shape[1])
     if min(rows, columns) < 3:

@@ -15,9 +15,6 @@ DEPTHS = {8: "8 bit", 16: "16 bit", "half": "16-bit float", "float": "32-bit flo
 TYPES = {8: "uint8", 16: "uint16", "half": "float16", "float": "float32"}
 """Of the samples of a picture, by its depth."""
 
-UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
-"""mm of each unit that a mesh is written in."""
-
 FIELDS = ("piece", "relief", "map", "size", "bits", "green")
 """What a pattern of file names is made of, each in braces."""
 

@@ -21,7 +21,7 @@ from relief.depth.light import Light
 from relief.depth.shading import Parted, Waves
 from relief.filters.resample import Method, as_type, resample, resample_field, shrunk
 from relief.generate.generator import Generator, Grid
-from relief.height import Edges, Footprint, HeightField, fit_size
+from relief.height import WRAPPED, Edges, Footprint, HeightField, fit_size
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.vectors import unit, vectors_of
 from relief.progress import Progress
@@ -41,8 +41,6 @@ from relief.sources.facts import few_levels
 from relief.sources.roles import Green
 from relief.treat.treatment import Treatment
 from relief.treat.turn import Turn
-
-WRAPPED = Edges(across="wrap", down="wrap")
 
 GROUND = 2048
 """Texels on the long side of relief that no picture gives a size to."""

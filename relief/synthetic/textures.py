@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from relief.filters.gaussian import gaussian
-from relief.height import Edges, Footprint, HeightField
+from relief.height import WRAPPED, Footprint, HeightField
 from relief.maps.normal import Normal, normal_map
 from relief.synthetic.motifs import (
     Motif,
@@ -27,7 +27,6 @@ from relief.synthetic.motifs import (
 
 SIZES = (512, 1024, 2048, 4096)
 MAPS = ("colour", "height", "normal", "roughness", "occlusion")
-WRAPPED = Edges(across="wrap", down="wrap")
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from relief.compose.strokes import Stroke, draw_strokes
 from relief.filters.brush import boxes_around
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough
 from relief.treat.heal import Mark, paint
 
 

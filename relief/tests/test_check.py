@@ -11,7 +11,7 @@ from relief.inspect.check import check
 from relief.inspect.source_findings import normal_findings
 from relief.maps.normal import Normal, normal_map
 from relief.sources.decode import decode
-from relief.tests.fields import WRAP, field, rough
+from relief.tests.height_fields import WRAP, field, rough
 
 
 def png(pixels: np.ndarray) -> bytes:

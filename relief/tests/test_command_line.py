@@ -14,8 +14,8 @@ import trimesh
 from PIL import Image
 
 from relief.tests.command import CommandTestCase
-from relief.tests.fields import rough
-from relief.tests.long import long
+from relief.tests.height_fields import rough
+from relief.tests.tags import long
 
 
 class CommandTests(CommandTestCase):

@@ -33,7 +33,7 @@ from relief.run.engine import Engine
 from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
 from relief.run.stages import find_second_copy, repeat_field, repeat_samples
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
 from relief.treat.crop import Crop

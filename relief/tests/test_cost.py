@@ -17,8 +17,8 @@ from relief.generate.gradient_noise import GradientNoise
 from relief.height import Footprint
 from relief.parameters import controls
 from relief.run.engine import Engine, Stage
-from relief.tests.fields import WRAP, field
-from relief.tests.long import long
+from relief.tests.height_fields import WRAP, field
+from relief.tests.tags import long
 
 TILE = Footprint().resize(600, 450)
 GRID = Grid(180, 240, TILE)

@@ -30,9 +30,9 @@ from relief.recipe.relief import Relief
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.surface.shapes.plane import Plane
-from relief.tests.fields import field, rough
-from relief.tests.long import long
+from relief.tests.height_fields import field, rough
 from relief.tests.surfaces import displace
+from relief.tests.tags import long
 from relief.tests.test_inspect import begun
 
 

@@ -22,7 +22,7 @@ from relief.synthetic.rendering import light_vector, photograph, photograph_ball
 from relief.synthetic.rig import take_series
 from relief.synthetic.surfaces import surface_called
 from relief.tests.command import CommandTestCase
-from relief.tests.long import long
+from relief.tests.tags import long
 
 AROUND = [(40 + 360 * number / 8, 35 + 18 * (number % 2)) for number in range(8)]
 

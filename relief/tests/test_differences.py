@@ -11,7 +11,7 @@ from relief.recipe import edits
 from relief.recipe.layer import Layer
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
-from relief.tests.fields import WRAP, centres, field, rough, sinusoid
+from relief.tests.height_fields import WRAP, centres, field, rough, sinusoid
 
 
 def relief(**changes) -> Relief:

@@ -15,7 +15,7 @@ from relief.height import Edges, Footprint, HeightField
 from relief.maps import COMPANION_MAPS
 from relief.progress import Progress
 from relief.run.engine import Engine, Stage
-from relief.tests.fields import rough
+from relief.tests.height_fields import rough
 from relief.treat import TREATMENTS
 
 

@@ -28,8 +28,8 @@ from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import facts
-from relief.tests.fields import WRAP, centres, field, rough
-from relief.tests.long import long
+from relief.tests.height_fields import WRAP, centres, field, rough
+from relief.tests.tags import long
 
 FEWEST_HITS, MOST_ALARMS = 0.95, 1
 

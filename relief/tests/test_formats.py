@@ -29,7 +29,7 @@ from relief.recipe.edits import add_map
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase
-from relief.tests.long import long
+from relief.tests.tags import long
 
 NOTHING = lambda _: b""  # noqa: E731
 

@@ -30,7 +30,7 @@ from relief.height import Footprint
 from relief.parameters import controls, discover, number
 from relief.progress import Progress
 from relief.tests.folders import kinds_written
-from relief.tests.long import long
+from relief.tests.tags import long
 
 TILE = Footprint(width=600, height=600)
 OBLONG = Footprint(width=900, height=500)

@@ -34,8 +34,8 @@ from relief.recipe.relief import MOST_MAPS, Relief
 from relief.run.engine import Engine
 from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
-from relief.tests.long import long
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.tags import long
 
 
 def bowl(size: int, radius: float, side: float) -> np.ndarray:

@@ -21,8 +21,8 @@ from relief.inspect.wavelengths import wavelengths
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
-from relief.tests.long import long
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.tags import long
 
 
 def png(pixels: np.ndarray) -> bytes:

@@ -27,7 +27,7 @@ from relief.sources.decode import decode
 from relief.sources.picture import Picture
 from relief.synthetic.rendering import true_normals
 from relief.synthetic.surfaces import ELEVATION, surface_called
-from relief.tests.long import long
+from relief.tests.tags import long
 
 
 def apart(one: np.ndarray, other: np.ndarray) -> float:

@@ -25,8 +25,8 @@ from relief.surface.shapes.plane import Plane
 from relief.surface.shapes.shape import Shape
 from relief.surface.shapes.sphere import Sphere
 from relief.surface.shapes.torus import Torus
-from relief.tests.fields import WRAP, field, rough, sinusoid
 from relief.tests.folders import kinds_written
+from relief.tests.height_fields import WRAP, field, rough, sinusoid
 from relief.tests.surfaces import displace
 
 FOOTPRINT = Footprint(width=70, height=45)

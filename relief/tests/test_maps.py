@@ -15,7 +15,7 @@ from relief.maps.displacement import bump_range, displacement, displacement_rang
 from relief.maps.normal import Normal, normal_map
 from relief.maps.slopes import KERNEL_NAMES, slopes, steepness
 from relief.maps.vectors import vectors_of
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough, sinusoid
 from relief.treat.detail_bands import DetailBands
 
 

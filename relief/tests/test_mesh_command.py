@@ -8,7 +8,7 @@ import trimesh
 from PIL import Image
 
 from relief.tests.command import CommandTestCase
-from relief.tests.long import long
+from relief.tests.tags import long
 
 
 class MeshCommandTests(CommandTestCase):

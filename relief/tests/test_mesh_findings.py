@@ -17,9 +17,9 @@ from relief.surface.shapes.cylinder import Cylinder
 from relief.surface.shapes.plane import Plane
 from relief.surface.shapes.sphere import Sphere
 from relief.surface.shapes.torus import Torus
-from relief.tests.fields import field
-from relief.tests.long import long
+from relief.tests.height_fields import field
 from relief.tests.surfaces import displace
+from relief.tests.tags import long
 from relief.tests.test_tessellate import TessellateTestCase
 
 FOOTPRINT = Footprint(width=300, height=200)

@@ -15,7 +15,7 @@ from relief.sources.decode import decode
 from relief.synthetic.rendering import how_open, photograph, photograph_ball, photograph_near
 from relief.synthetic.surfaces import surface_called
 from relief.tests.command import CommandTestCase
-from relief.tests.long import long
+from relief.tests.tags import long
 
 LIGHTS = tuple(Light(20 + 60 * number, 40 + 14 * (number % 2)) for number in range(6))
 TEXEL = 1.5

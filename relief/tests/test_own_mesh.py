@@ -20,9 +20,9 @@ from relief.surface.mend import MOST_UNWRAPPED, merge_doubled, turn_outward, unw
 from relief.surface.orient import find_reversed
 from relief.surface.shapes.own_mesh import OwnMesh
 from relief.surface.subdivide import subdivide_flat
-from relief.tests.fields import field, rough
-from relief.tests.long import long
+from relief.tests.height_fields import field, rough
 from relief.tests.surfaces import displace_own
+from relief.tests.tags import long
 
 CUBE = """# a box of 2 x 4 x 6 with groups and materials
 v -1 -2 -3

@@ -21,7 +21,7 @@ from relief.recipe.relief import MOST_PACKS
 from relief.run.engine import Engine
 from relief.run.finished import finish_map, packable, titles
 from relief.run.pipeline import Pipeline
-from relief.tests.fields import rough
+from relief.tests.height_fields import rough
 from relief.tests.test_grey_maps import made_of_noise
 from relief.tests.test_vectors import recipe_of
 

@@ -11,7 +11,7 @@ import skimage.transform
 
 from relief.errors import RecipeError
 from relief.sources.facts import seam_ratios
-from relief.tests.fields import WRAP, field, rough
+from relief.tests.height_fields import WRAP, field, rough
 from relief.treat.close_seam import WAY_NAMES, CloseSeam
 from relief.treat.crop import Crop
 from relief.treat.shift import Shift

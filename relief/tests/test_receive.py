@@ -20,8 +20,8 @@ from relief.receive.files import open_bundle, read_picture
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase
-from relief.tests.fields import rough
-from relief.tests.long import long
+from relief.tests.height_fields import rough
+from relief.tests.tags import long
 
 NOTHING = lambda _: b""  # noqa: E731
 

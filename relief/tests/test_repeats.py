@@ -19,8 +19,8 @@ from relief.run.pipeline import Pipeline
 from relief.sources.facts import facts, seam_ratios
 from relief.sources.picture import Picture
 from relief.sources.roles import family, green_of, guess_role, role_in_name
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
-from relief.tests.long import long
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.tags import long
 from relief.tests.test_inspect import png
 from relief.treat.crop import Crop
 from relief.treat.even_light import EvenLight

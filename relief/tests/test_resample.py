@@ -13,7 +13,7 @@ from relief.filters.resample import resample, resample_by_area, resample_field, 
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.maps.slopes import slopes, steepness
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough
 
 WRAPS, CLAMPS = (True, True), (False, False)
 

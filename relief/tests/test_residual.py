@@ -12,8 +12,8 @@ from scipy.ndimage import map_coordinates
 from relief.surface.edges import find_edges
 from relief.surface.tangents import with_tangents
 from relief.tests.command import CommandTestCase
-from relief.tests.fields import rough
-from relief.tests.long import long
+from relief.tests.height_fields import rough
+from relief.tests.tags import long
 from relief.tests.test_own_mesh import CUBE
 from relief.tests.test_tessellate import TessellateTestCase
 

@@ -6,8 +6,9 @@ import numpy as np
 
 from relief.inspect.sets import agreement, set_findings
 from relief.maps.normal import Normal, normal_map
+from relief.sources.colour import full_scale
 from relief.sources.picture import Picture
-from relief.tests.fields import WRAP, field, rough
+from relief.tests.height_fields import WRAP, field, rough
 
 
 def picture(pixels: np.ndarray) -> Picture:
@@ -41,7 +42,7 @@ class DirectionTests(TestCase):
 
     def test_the_slopes_of_one_relief_agree(self):
         maps = texture_set()
-        across, up = agreement(maps["height"], maps["normal"], "up")
+        across, up = agreement(*(full_scale(maps[role].pixels) for role in ("height", "normal")), "up")
         self.assertGreater(min(across, up), 0.9)
 
     def test_without_a_height_the_normal_map_is_judged_alone(self):

@@ -19,7 +19,7 @@ from relief.run.pipeline import Pipeline
 from relief.synthetic.rendering import photograph, true_normals
 from relief.synthetic.truth import angle_to
 from relief.tests.command import CommandTestCase
-from relief.tests.fields import rough
+from relief.tests.height_fields import rough
 
 
 def lit_by_hand(slope: np.ndarray, elevation: float) -> np.ndarray:

@@ -31,9 +31,9 @@ from relief.surface.shapes.sphere import Sphere
 from relief.surface.shapes.torus import Torus
 from relief.surface.subdivide import count_flat, subdivide_flat
 from relief.surface.surface import Surface
-from relief.tests.fields import WRAP, field, rough
-from relief.tests.long import long
+from relief.tests.height_fields import WRAP, field, rough
 from relief.tests.surfaces import displace
+from relief.tests.tags import long
 
 FOOTPRINT = Footprint(width=70, height=45)
 ROUGH = field(rough(48, 64, seed=5), width=70, height=45, edges=WRAP)

@@ -20,7 +20,7 @@ from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
-from relief.tests.fields import WRAP, field, rough
+from relief.tests.height_fields import WRAP, field, rough
 from relief.tests.test_inspect import begun, mended
 from relief.tests.test_vectors import png, recipe_of
 

@@ -8,8 +8,8 @@ import numpy as np
 
 from relief.filters.statistics import deviations, draw_some, percentiles
 from relief.inspect.readings import readings
-from relief.tests.fields import field
-from relief.tests.long import long
+from relief.tests.height_fields import field
+from relief.tests.tags import long
 from relief.treat.normalise import Normalise
 
 

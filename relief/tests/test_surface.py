@@ -25,8 +25,8 @@ from relief.surface.shapes import SHAPES
 from relief.surface.shapes.plane import Plane
 from relief.surface.subdivide import count_flat, subdivide_flat
 from relief.surface.surface import Surface
-from relief.tests.fields import WRAP, centres, field, rough, sinusoid
 from relief.tests.folders import kinds_written
+from relief.tests.height_fields import WRAP, centres, field, rough, sinusoid
 from relief.tests.surfaces import displace, displace_own
 
 FOOTPRINT = Footprint(width=80, height=60)

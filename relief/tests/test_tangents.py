@@ -12,7 +12,7 @@ from relief.surface.shapes.cylinder import Cylinder
 from relief.surface.shapes.sphere import Sphere
 from relief.surface.shapes.torus import Torus
 from relief.surface.tangents import with_tangents
-from relief.tests.fields import field, rough
+from relief.tests.height_fields import field, rough
 from relief.tests.surfaces import displace
 
 FOOTPRINT = Footprint(width=70, height=45)

@@ -26,7 +26,7 @@ from relief.surface.shapes.sphere import Sphere
 from relief.surface.surface import Surface
 from relief.surface.tessellation import TESSELLATIONS
 from relief.tests.folders import kinds_written
-from relief.tests.long import long
+from relief.tests.tags import long
 
 NOTHING = {}.__getitem__
 

@@ -28,9 +28,9 @@ from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.colour import linear_from_srgb
 from relief.sources.facts import seam_ratios
-from relief.tests.fields import CLAMP, WRAP, centres, field, rough, sinusoid
 from relief.tests.folders import kinds_written
-from relief.tests.long import long
+from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough, sinusoid
+from relief.tests.tags import long
 from relief.treat import TREATMENTS
 from relief.treat.clamp import Clamp
 from relief.treat.close_seam import CloseSeam

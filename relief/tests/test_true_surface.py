@@ -15,7 +15,7 @@ import numpy as np
 import tifffile
 
 from relief.tests.command import CommandTestCase
-from relief.tests.long import long
+from relief.tests.tags import long
 
 RADIUS, TALL, AMPLITUDE = 100.0, 300.0, 12.0
 PLACES = 60_000

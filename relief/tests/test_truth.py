@@ -9,7 +9,7 @@ from PIL import Image
 
 from relief.synthetic.surfaces import SURFACES
 from relief.tests.command import CommandTestCase
-from relief.tests.long import long
+from relief.tests.tags import long
 
 
 class TruthTests(CommandTestCase):

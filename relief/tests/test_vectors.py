@@ -17,7 +17,7 @@ from relief.recipe.relief import Relief
 from relief.run.engine import Engine
 from relief.run.finished import finish_map, normals
 from relief.run.pipeline import Pipeline
-from relief.tests.fields import WRAP, field, rough
+from relief.tests.height_fields import WRAP, field, rough
 from relief.treat.invert import Invert
 from relief.treat.mirror import Mirror
 from relief.treat.turn import Turn

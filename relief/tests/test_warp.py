@@ -10,7 +10,7 @@ import scipy.ndimage
 
 from relief.filters.warp import perspective, warp
 from relief.maps.slopes import slopes
-from relief.tests.fields import centres, field, rough
+from relief.tests.height_fields import centres, field, rough
 from relief.treat.straighten import Straighten
 from relief.treat.turn import Turn
 

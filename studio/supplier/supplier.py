@@ -16,6 +16,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from relief.deliver.dates import LONG_AGO
 from relief.deliver.images import png
 from relief.progress import Progress
 from relief.synthetic.textures import MAPS, SIZES, TEXTURES, Texture, maps
@@ -25,8 +26,6 @@ SLOW = 1.5
 
 EVERY_SLOW, EVERY_FAILED = 7, 5
 """Every seventh preview is slow; every fifth package breaks off half way, and goes through when asked for again."""
-
-LONG_AGO = (1980, 1, 1, 0, 0, 0)
 
 
 class SupplierError(Exception):

@@ -12,7 +12,7 @@ import venv
 from pathlib import Path
 from unittest import TestCase
 
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.environment import HOUSE, VARIABLES
 
 

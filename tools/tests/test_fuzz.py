@@ -7,7 +7,7 @@ from django.test import TestCase
 from relief.errors import ReliefError
 from relief.inspect.start import start_from_nothing
 from relief.run.engine import Engine
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.models import Revision
 from studio.middleware import the_artist
 from tools.fuzz import TARGETS, Target, change_bytes, fuzz

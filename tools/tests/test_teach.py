@@ -9,7 +9,7 @@ from unittest import TestCase, mock
 import cv2
 import numpy as np
 
-from relief.tests.long import long
+from relief.tests.tags import long
 from tools.learn import examples
 
 EXAMPLES, STEPS = 24, 14

@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 HOLDS = ("uint8", "uint16", "float16", "float32")
-LOSSY = False
 SAYS_COLOUR = False
 LONGEST = 2**31 - 1
 """Pixels on a side at most."""

@@ -8,7 +8,6 @@ import numpy as np
 from PIL import Image
 
 HOLDS = ("uint8",)
-LOSSY = True
 SAYS_COLOUR = False
 LONGEST = 65_500
 """Pixels on a side at most."""

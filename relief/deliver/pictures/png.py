@@ -14,7 +14,6 @@ import imagecodecs
 import numpy as np
 
 HOLDS = ("uint8", "uint16")
-LOSSY = False
 SAYS_COLOUR = True
 LONGEST = 2**31 - 1
 """Pixels on a side at most."""

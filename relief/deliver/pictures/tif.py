@@ -9,7 +9,6 @@ import numpy as np
 import tifffile
 
 HOLDS = ("uint8", "uint16", "float32")
-LOSSY = False
 SAYS_COLOUR = False
 LONGEST = 2**31 - 1
 """Pixels on a side at most."""

@@ -12,7 +12,7 @@ import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
 from relief.deliver.appearance import GREY, ROUGHNESS, Appearance, appearances
-from relief.recipe.delivery import UNITS
+from relief.figures import UNITS
 
 if TYPE_CHECKING:
     from relief.deliver.bundle import Bundle

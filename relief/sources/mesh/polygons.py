@@ -13,9 +13,6 @@ MOST_CORNERS = 1000
 FARTHEST = 1e12
 """Units of a file from its origin; beyond, sizes and areas are no numbers any more."""
 
-UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
-"""mm of each unit that a file may be in."""
-
 
 @dataclass(frozen=True)
 class Polygons:

@@ -10,9 +10,10 @@ from pydantic import Field
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
+from relief.figures import UNITS
 from relief.height import Footprint
 from relief.parameters import choice, number, switch
-from relief.sources.mesh.polygons import UNITS, Polygons
+from relief.sources.mesh.polygons import Polygons
 from relief.surface.edges import find_edges
 from relief.surface.mend import merge_doubled, turn_outward, unwrap
 from relief.surface.mesh import Mesh, Part

@@ -334,7 +334,6 @@ class LayerRow:
     about: str
     amount: Field
     switch: Field
-    movable: bool
 
 
 def layer_rows(relief: Relief) -> list[LayerRow]:
@@ -348,9 +347,8 @@ def layer_rows(relief: Relief) -> list[LayerRow]:
             else type(layer).model_fields["blend"].json_schema_extra["names"][layer.blend].lower()
         )
         amount, switch = (field_at(relief, f"layers.{number}.{name}") for name in ("amount", "on"))
-        movable = number > 0 or not content.needs_ground
         about = content.called if content.works_below else f"{content.called}, {laid}"
-        rows.append(LayerRow(number, layer, about, amount, switch, movable))
+        rows.append(LayerRow(number, layer, about, amount, switch))
     return rows[::-1]
 
 

@@ -12,7 +12,7 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 from PIL import Image
 
-from relief.tests.fields import rough
+from relief.tests.height_fields import rough
 from studio.bench.beginning import begin_piece
 from studio.bench.models import Revision
 from studio.middleware import the_artist

@@ -6,7 +6,7 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.beginning import begin_piece
 from studio.bench.tests.case import HEIGHTS, StudioTestCase, png
 from studio.middleware import the_artist

@@ -15,7 +15,7 @@ from relief.recipe.migrations import STEPS, VERSION
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.shelf.demo import oyster_plaster, scallops, tin_ceiling
 
 FIXTURES = sorted(Path(__file__).parent.glob("version_1/*.json"))

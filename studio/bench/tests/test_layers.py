@@ -7,7 +7,7 @@ import numpy as np
 from django.urls import reverse
 
 from relief.generate import GENERATORS
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.models import Revision
 from studio.bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
 from studio.middleware import the_artist

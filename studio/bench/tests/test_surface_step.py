@@ -15,7 +15,7 @@ from relief.figures import UNITS
 from relief.progress import Progress
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.beginning import begin_piece_of_set
 from studio.bench.models import Revision
 from studio.bench.tests.case import StudioTestCase, unpacked

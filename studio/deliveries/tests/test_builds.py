@@ -11,7 +11,7 @@ from django.utils import timezone
 from huey.contrib.djhuey import HUEY
 
 from relief.errors import Cancelled
-from relief.tests.long import long
+from relief.tests.tags import long
 from relief.version import computation_version
 from studio.background import carrying, tasks
 from studio.background.models import Work

@@ -9,7 +9,7 @@ from django.urls import reverse
 from huey.contrib.djhuey import HUEY
 
 from relief.errors import Cancelled
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.background.carrying import WorkProgress, carry_out_once
 from studio.background.models import MOST_ATTEMPTS
 from studio.background.tasks import take_up_what_was_left

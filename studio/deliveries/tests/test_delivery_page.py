@@ -13,7 +13,7 @@ from huey.contrib.djhuey import HUEY
 from PIL import Image
 
 from relief.receive.arrive import FAULTS
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.models import Revision
 from studio.bench.tests.case import StudioTestCase
 from studio.deliveries.clearing import clear_away

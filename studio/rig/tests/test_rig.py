@@ -15,7 +15,7 @@ from relief.errors import Cancelled, ReliefError
 from relief.sources.decode import decode
 from relief.synthetic.rig import ball_beside, lights_around, photograph_surface
 from relief.synthetic.surfaces import SURFACES
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.background.carrying import WorkProgress
 from studio.middleware import the_artist
 from studio.rig import tasks

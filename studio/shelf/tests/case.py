@@ -11,7 +11,7 @@ from django.test import TestCase, override_settings
 from PIL import Image
 
 from relief.maps.normal import Normal, normal_map
-from relief.tests.fields import WRAP, field, rough
+from relief.tests.height_fields import WRAP, field, rough
 
 
 def png(pixels: np.ndarray) -> bytes:

@@ -12,7 +12,7 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.synthetic.rig import take_series
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.models import Revision
 from studio.shelf.models import LitSeries, Piece, Source
 from studio.shelf.tests.case import ShelfTestCase, png

@@ -18,7 +18,7 @@ from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import facts, seam_ratios
 from relief.sources.picture import Picture
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.bench.models import Revision
 from studio.bench.tests.case import HEIGHTS, png
 from studio.middleware import the_artist

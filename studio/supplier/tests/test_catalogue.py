@@ -19,7 +19,7 @@ from relief.sources.colour import full_scale
 from relief.sources.facts import mean_colour
 from relief.sources.picture import Picture
 from relief.synthetic.textures import MAPS, TEXTURES, maps
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio.background.carrying import WorkProgress
 from studio.middleware import the_artist
 from studio.shelf.models import TextureSet

@@ -23,7 +23,7 @@ from django.test import RequestFactory, SimpleTestCase, TestCase, override_setti
 
 from relief.errors import Cancelled
 from relief.run.engine import Stage
-from relief.tests.long import long
+from relief.tests.tags import long
 from studio import demo
 from studio.log import OnlyOurFaults
 from studio.middleware import faults_in_words, head_without_body, one_after_the_other

@@ -11,7 +11,7 @@ from unittest import TestCase
 
 from django.conf import settings
 
-from relief.tests.long import long
+from relief.tests.tags import long
 
 SLOPE = '''"""Slope: a pattern of one file."""
 
