@@ -13,13 +13,13 @@ from relief.benchmark import displace_shape
 from relief.compose.imprints import Imprints, scatter_places, stamp
 from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, Work, draw_strokes
-from relief.deliver.formats import picture_file
 from relief.depth.lamps import Lamps
 from relief.depth.light import Light
 from relief.depth.stereo import colours_of_series, solve_series
 from relief.filters.resample import enlarge, resample_by_area
 from relief.filters.statistics import SORTED, deviations, level_counts, percentiles
 from relief.filters.warp import warp
+from relief.formats.writing import picture_file
 from relief.generate.cellular_noise import CellularNoise
 from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise

@@ -23,8 +23,9 @@ from typing import Any
 
 import numpy as np
 
-from relief.deliver.formats import FORMATS, mesh_file, picture_file
 from relief.errors import ReliefError
+from relief.formats.meshes import MESHES
+from relief.formats.writing import mesh_file, picture_file
 from relief.height import Footprint
 from relief.inspect.mesh_facts import mesh_facts
 from relief.inspect.start import start_from_nothing
@@ -124,7 +125,7 @@ def pictures() -> dict[str, bytes]:
 def meshes() -> dict[str, bytes]:
     """A box in every format that is written here."""
     mesh = Box(segments=1).mesh(Footprint(), 0)
-    return _named({ending: mesh_file(mesh, ending) for ending in FORMATS})
+    return _named({ending: mesh_file(mesh, ending) for ending in MESHES})
 
 
 def _as_bmp(colours: np.ndarray) -> bytes:

@@ -11,13 +11,13 @@ import numpy as np
 
 from relief.commands._arguments import number, path
 from relief.deliver.files import Made, safe_stem, write_all
-from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
 from relief.depth.near import check_distance
 from relief.depth.series import Measured, lights_of, measure_series, photos_of
 from relief.depth.stereo import FEWEST, MOST
 from relief.depth.unknown import FEWEST_UNKNOWN, estimate_lights
 from relief.errors import ReliefError
+from relief.formats.writing import picture_file
 from relief.height import Footprint
 from relief.inspect.start import LONG_SIDE
 from relief.sources.colour import luminance

@@ -11,14 +11,14 @@ from relief.commands._surface import add_surface_options, begun_surface
 from relief.cost import peak_memory
 from relief.deliver.build import built_files
 from relief.deliver.files import write_all
-from relief.deliver.formats import FORMATS
 from relief.errors import ReliefError
+from relief.formats.meshes import MESHES
 from relief.run.meshes import SurfacePipeline
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Adds the options that this command takes."""
-    parser.add_argument("--out", type=path, required=True, metavar="FILE", help=f"file ending in {', '.join(FORMATS)}")
+    parser.add_argument("--out", type=path, required=True, metavar="FILE", help=f"file ending in {', '.join(MESHES)}")
     add_surface_options(parser)
 
 
@@ -26,8 +26,8 @@ def run(chosen: argparse.Namespace) -> None:
     """The displaced surface, about its own middle; says how near it is to the true one and what it took."""
     begun = time.perf_counter()
     kind = chosen.out.suffix.lower().lstrip(".")
-    if kind not in FORMATS:
-        raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in FORMATS)}.")
+    if kind not in MESHES:
+        raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in MESHES)}.")
     recipe, read_source, engine = begun_surface(chosen)
     built = engine.run(SurfacePipeline.of(recipe, read_source).final().built())
     mesh, off, allowed = built.mesh, built.off, recipe.surface.tessellation.allowed

@@ -9,8 +9,8 @@ import numpy as np
 
 from relief.commands._arguments import path
 from relief.deliver.files import Made, write_all
-from relief.deliver.formats import picture_file
 from relief.errors import ReliefError
+from relief.formats.writing import picture_file
 from relief.synthetic.surfaces import SURFACES, surface_called
 from relief.synthetic.truth import WAYS, Row, measure, tenths
 

@@ -11,9 +11,9 @@ import numpy as np
 
 from relief.cost import peak_memory
 from relief.deliver.files import Made, open_whole, write_all
-from relief.deliver.formats import mesh_file, picture_file
 from relief.displace.deviation import Deviation
 from relief.figures import say_length, say_number
+from relief.formats.writing import mesh_file, picture_file
 from relief.progress import Part, Progress
 from relief.recipe.recipe import Recipe
 from relief.run.built import Built, built_place

@@ -25,13 +25,13 @@ from relief.deliver.build import say_deviation, say_residual
 from relief.deliver.dates import LONG_AGO
 from relief.deliver.embedded import embedded_pictures
 from relief.deliver.files import open_whole
-from relief.deliver.formats import FORMAT_NAMES, mesh_file, picture_file
 from relief.deliver.maps import Maps
 from relief.deliver.materials import as_mtl
-from relief.deliver.meshes import glb
 from relief.deliver.note import Entry, note, page
 from relief.deliver.plan import Planned, as_delivered, plan, plan_maps, plan_test_card
 from relief.figures import UNITS
+from relief.formats.meshes import MESHES, AroundMesh, MeshFormat
+from relief.formats.writing import mesh_file, picture_file
 from relief.progress import Part, Progress
 from relief.recipe.delivery import AS_ALWAYS, Delivery
 from relief.recipe.recipe import MAIN, Recipe
@@ -156,6 +156,11 @@ class Bundle:
         return self.engine.run(self.surface.undisplaced())  # type: ignore[no-any-return]
 
     @property
+    def mesh_format(self) -> MeshFormat:
+        """What its mesh is written as."""
+        return MESHES[self.recipe.delivery.mesh_format]
+
+    @property
     def mesh_in_mm(self) -> Mesh:
         """The mesh that is delivered, in mm."""
         return self.undisplaced if self.recipe.delivery.mesh == "base" else self.built.mesh
@@ -192,7 +197,7 @@ class Bundle:
                 write, told = (note if file.name == "note" else page), [*self.entries.values()]
                 return lambda: write(self.title, self.sizes, told, self.recipe.delivery.unit).encode()
             case "mesh":
-                return partial(self._mesh_file, self.mesh_in_mm if file.ending == "glb" else self.mesh)
+                return partial(self._mesh_file, self.mesh_in_mm if self.mesh_format.unit else self.mesh)
             case "materials":
                 return lambda: as_mtl(self).encode()
             case "residual":
@@ -217,11 +222,9 @@ class Bundle:
         return {title_of(key): (maps.pipeline.relief, maps.height) for key, maps in self.reliefs.items()}
 
     def _mesh_file(self, mesh: Mesh) -> bytes:
-        if self.recipe.delivery.mesh_format == "glb":
-            return glb.write(mesh, embedded_pictures(self))
-        data = mesh_file(mesh, self.recipe.delivery.mesh_format, self.recipe.delivery.unit)
-        library = self.named("materials")
-        return f"mtllib {library}\n".encode() + data if library else data
+        pictures = embedded_pictures(self) if self.mesh_format.has_pictures else ()
+        around = AroundMesh(self.recipe.delivery.unit, self.named("materials"), pictures)
+        return mesh_file(mesh, self.recipe.delivery.mesh_format, around)
 
     def _contents(self) -> str:
         """What each file means, for programs."""
@@ -285,17 +288,17 @@ class Bundle:
     def _about_mesh(self, file: Planned) -> Entry:
         delivery, surface = self.recipe.delivery, self.surface.surface
         displaced = delivery.mesh == "displaced"
-        unit = "m" if delivery.mesh_format == "glb" else delivery.unit
+        unit = self.mesh_format.unit or delivery.unit
         about = f"{self.mesh_in_mm.faces} faces. Lengths in {unit}."
         if displaced:
             about += f" {say_deviation(self.built.off, surface.tessellation.allowed)}"
         else:
             about += " It is not displaced: the maps do that where it goes."
-        if surface.regions and delivery.mesh_format in ("obj", "glb"):
+        if surface.regions and self.mesh_format.has_regions:
             about += " A group and a material for each region."
         tile = surface.is_plain and not surface.residual
         meaning = {"kind": "mesh", "displaced": displaced, "tile": tile, "unit": unit, "faces": self.mesh_in_mm.faces}
-        return Entry(file.filename, file.title, FORMAT_NAMES[delivery.mesh_format], about, meaning)
+        return Entry(file.filename, file.title, self.mesh_format.title, about, meaning)
 
 
 def delivery_files(

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from relief.deliver.appearance import ROUGHNESS, appearances
-from relief.deliver.formats import picture_file
 from relief.deliver.plan import Planned
+from relief.formats.writing import picture_file
 from relief.maps.packing import at_depth
 from relief.run.finished import finish_map
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass, replace
 
-from relief.deliver.formats import picture_file
 from relief.deliver.maps import Maps
 from relief.deliver.plan import Planned, as_delivered, plan
 from relief.deliver.rates import measure_rates
 from relief.errors import ReliefError
+from relief.formats.writing import picture_file
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline

@@ -8,8 +8,9 @@ from itertools import count
 from typing import Any
 
 from relief.deliver.files import safe_name, safe_stem
-from relief.deliver.formats import picture_holds
 from relief.errors import RecipeError
+from relief.formats.meshes import MESHES
+from relief.formats.pictures import PICTURES
 from relief.recipe.delivery import AS_ALWAYS, DEPTHS, TYPES, Delivery, Depth
 from relief.recipe.edits import ensure_pack
 from relief.recipe.recipe import MAIN, Recipe
@@ -69,9 +70,6 @@ class Planned:
         return self.name == "colour"
 
 
-FORMAT_WORDS = {"png": "PNG", "tif": "TIFF", "exr": "OpenEXR", "jpg": "JPEG", "webp": "WebP"}
-
-
 def refuse_undeliverable(recipe: Recipe, title: str = "") -> None:
     """Raises RecipeError where a recipe cannot be read back as it is written, or its delivery cannot be planned."""
     plan(as_delivered(Recipe.from_data(recipe.as_data())), title)
@@ -126,7 +124,7 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
     ending, kind = delivery.mesh_format, surface.shape.title.lower()
     if delivery.mesh != "none":
         displaced = delivery.mesh == "displaced"
-        if ending == "obj" and (surface.regions or delivery.mesh == "base"):
+        if MESHES[ending].has_library and (surface.regions or delivery.mesh == "base"):
             files.append(Planned("materials", f"{stem}_{surface.shape.kind}.mtl", "Materials of the mesh", "MTL"))
         if surface.residual and displaced:
             residual = f"{stem}_residual.png"
@@ -154,7 +152,7 @@ def plan_maps(
 
     def add(name: str, ending: str, title: str, bits: Depth, channels: int, format_: str) -> None:
         filename = f"{name_map(delivery, stem, key, ending, bits, relief)}.{format_}"
-        files.append(Planned(name, filename, title, FORMAT_WORDS[format_], bits, channels))
+        files.append(Planned(name, filename, title, PICTURES[format_].name, bits, channels))
 
     for name, title in list_delivered(relief).items():
         bits, channels = _samples(relief, name, delivery)
@@ -182,7 +180,8 @@ def plan_test_card(relief: Relief, stem: str, delivery: Delivery = AS_ALWAYS) ->
         bits, channels = _samples(relief, name, delivery)
         ending = _format(name, bits, delivery)
         filename = f"{name_map(delivery, stem, MAIN, f'test_card_{name}', bits, relief)}.{ending}"
-        files.append(Planned(f"{CARD}{name}", filename, f"Test card: {name} map", FORMAT_WORDS[ending], bits, channels))
+        title = f"Test card: {name} map"
+        files.append(Planned(f"{CARD}{name}", filename, title, PICTURES[ending].name, bits, channels))
     return files
 
 
@@ -210,7 +209,7 @@ def _format(name: str, bits: Depth, delivery: Delivery) -> str:
     """The ending that a map is written with: colours as theirs, data so that it holds its samples."""
     if name == "colour":
         return delivery.colour_format
-    if picture_holds(delivery.data_format, TYPES[bits]):
+    if TYPES[bits] in PICTURES[delivery.data_format].holds:
         return delivery.data_format
     return "exr" if bits == "half" else "tif"
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from relief.errors import RecipeError
 from relief.figures import say_length, say_number
+from relief.formats.pictures import PICTURES
 from relief.inspect.finding import Finding, Mend
 from relief.recipe.delivery import Delivery
 from relief.recipe.recipe import Recipe
@@ -31,8 +32,6 @@ SHIPPED: dict[str, dict[str, Any]] = {
 }  # fmt: skip
 """Examples to begin with, made of common practice (no source)."""
 
-LOSSY = ("jpg", "jpeg", "webp")
-
 
 def read_profile(values: Any) -> tuple[Delivery, list[Finding]]:
     """A profile from JSON data, and what had to be set right to read it.
@@ -44,7 +43,7 @@ def read_profile(values: Any) -> tuple[Delivery, list[Finding]]:
         raise RecipeError("This is not a profile: it is an object of choices.")
     values, found = dict(values), []
     asked = str(values.get("data_format", "")).lower()
-    if asked in LOSSY:
+    if asked == "jpeg" or (asked in PICTURES and PICTURES[asked].lossy):
         values["data_format"] = "png"
         reason = f"It asks for data in {asked.upper()}, which changes every value a little."
         found.append(Finding("lossy", "Data with loss", f"{reason} It is written as PNG."))

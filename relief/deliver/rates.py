@@ -9,11 +9,12 @@ from functools import cache, partial
 
 import numpy as np
 
-from relief.deliver.formats import FORMATS, mesh_file
 from relief.displace.deviation import measure_deviation
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances
 from relief.displace.tessellate import Carried, tessellate
+from relief.formats.meshes import MESHES
+from relief.formats.writing import mesh_file
 from relief.height import Edges, Footprint, HeightField
 from relief.progress import Progress
 from relief.surface.bisect import as_triangles
@@ -50,7 +51,7 @@ class Rate:
         mesh = build()
         building = min(_time(build) for _ in range(2)) / mesh.faces
         writing, files = {}, {}
-        for ending in FORMATS:
+        for ending in MESHES:
             files[ending] = len(mesh_file(mesh, ending)) / mesh.faces
             writing[ending] = _time(partial(mesh_file, mesh, ending)) / mesh.faces
         return cls(building, writing, files)

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Literal
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field
 
+from relief.formats.meshes import MESHES
+from relief.formats.pictures import PICTURES
 from relief.maps.packing import PRESETS
 from relief.parameters import Parameters, Surroundings, choice, switch, text
 
@@ -19,6 +22,25 @@ FIELDS = ("piece", "relief", "map", "size", "bits", "green")
 """What a pattern of file names is made of, each in braces."""
 
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
+
+
+DATA_FORMATS = tuple(ending for ending, format_ in PICTURES.items() if not format_.lossy)
+COLOUR_FORMATS = tuple(ending for ending, format_ in PICTURES.items() if format_.for_colours)
+"""The endings of the files that data, and that colours, are delivered as."""
+
+if TYPE_CHECKING:  # there are as many as there are modules
+    DataFormat = str
+    ColourFormat = str
+    MeshFormat = str
+else:
+    DataFormat = Literal[DATA_FORMATS]
+    ColourFormat = Literal[COLOUR_FORMATS]
+    MeshFormat = Literal[tuple(MESHES)]
+
+
+def _say(formats: Mapping[str, Any], endings: Iterable[str]) -> str:
+    """What some formats say of themselves."""
+    return " ".join(formats[ending].about for ending in endings)
 
 
 def _check_pattern(pattern: str) -> str:
@@ -54,13 +76,13 @@ class Delivery(Parameters):
         16, DEPTHS, label="Displacement map",
         help="16 bit keeps 65 536 heights. 8 bit shows steps. Floats are the heights as they are, beyond 0 and 1 too.",
     )  # fmt: skip
-    data_format: Literal["png", "tif", "exr"] = choice(
-        "png", {"png": "PNG", "tif": "TIFF", "exr": "OpenEXR"}, label="Data maps",
-        help="PNG holds 8 and 16 bits: floats are written as TIFF then, halves as OpenEXR, which holds floats alone.",
+    data_format: DataFormat = choice(
+        "png", {ending: format_.name for ending, format_ in PICTURES.items() if not format_.lossy}, label="Data maps",
+        help=f"{_say(PICTURES, DATA_FORMATS)} Floats of a PNG are written as TIFF, halves as OpenEXR.",
     )  # fmt: skip
-    colour_format: Literal["png", "tif", "jpg", "webp"] = choice(
-        "png", {"png": "PNG", "tif": "TIFF", "jpg": "JPEG", "webp": "WebP"}, label="Colours",
-        help="JPEG and WebP are small and lose a little; data is never written so.",
+    colour_format: ColourFormat = choice(
+        "png", {ending: format_.name for ending, format_ in PICTURES.items() if format_.for_colours}, label="Colours",
+        help=_say(PICTURES, COLOUR_FORMATS),
     )  # fmt: skip
     green: Literal["", "up", "down"] = choice(
         "", {"": "As the map", "up": "Up", "down": "Down"}, label="Green points",
@@ -87,10 +109,9 @@ class Delivery(Parameters):
         "displaced", {"displaced": "Displaced", "base": "Before displacement", "none": "None"}, label="Mesh",
         help="Displaced as the final build, or the base form that the maps displace elsewhere.",
     )  # fmt: skip
-    mesh_format: Literal["obj", "ply", "stl", "glb"] = choice(
-        "obj", {ending: ending.upper() for ending in ("obj", "ply", "stl", "glb")}, label="Mesh file",
-        help="OBJ keeps polygons and is read everywhere. PLY is the smallest and quickest with normals and places. STL "
-        "holds triangles alone, for machines. GLB is in metres, with tangents and maps.",
+    mesh_format: MeshFormat = choice(
+        "obj", {ending: format_.name for ending, format_ in MESHES.items()}, label="Mesh file",
+        help=_say(MESHES, MESHES),
     )  # fmt: skip
     unit: Literal["mm", "cm", "m", "in"] = choice(
         "mm", {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}, label="Lengths in",
@@ -113,7 +134,7 @@ class Delivery(Parameters):
 
     def unused(self, around: Surroundings) -> set[str]:
         without_mesh = {"mesh_format", "unit"} if self.mesh == "none" else set()
-        return without_mesh | ({"unit"} if self.mesh_format == "glb" else set())
+        return without_mesh | ({"unit"} if MESHES[self.mesh_format].unit else set())
 
     def depth_of(self, name: str) -> Depth | None:
         """The depth that a map is written with; none where the map itself says it."""

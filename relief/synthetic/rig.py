@@ -8,9 +8,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, shift
 
 from relief.deliver.files import Made
-from relief.deliver.formats import picture_file
 from relief.depth.stereo import FEWEST, MOST
 from relief.errors import ReliefError
+from relief.formats.writing import picture_file
 from relief.sources.colour import eight_bits, srgb_from_linear
 from relief.synthetic.rendering import how_open, light_vector, photograph, photograph_ball
 from relief.synthetic.surfaces import GRAIN, Known, surface_called

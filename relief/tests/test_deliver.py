@@ -17,9 +17,9 @@ from trimesh.exchange.ply import load_ply
 
 from relief.deliver.bundle import delivery_files, map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
-from relief.deliver.formats import mesh_file, picture_file
 from relief.deliver.images import png
 from relief.errors import Cancelled
+from relief.formats.writing import mesh_file, picture_file
 from relief.height import Footprint
 from relief.inspect.start import start_from_nothing
 from relief.maps import COMPANION_MAPS

@@ -19,9 +19,10 @@ from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdValidation
 
 from relief.deliver.bundle import delivery_files
 from relief.deliver.files import safe_name
-from relief.deliver.formats import PICTURES, picture_file, picture_holds
 from relief.deliver.plan import as_delivered, plan
 from relief.errors import ReliefError
+from relief.formats.pictures import PICTURES
+from relief.formats.writing import picture_file
 from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
 from relief.recipe import surface_edits
@@ -49,7 +50,7 @@ class PictureTests(TestCase):
             for channels in (1, 3, 4):
                 pixels = samples(dtype, channels)
                 for kind in ("png", "tif", "exr"):
-                    if picture_holds(kind, dtype):
+                    if dtype in PICTURES[kind].holds:
                         with self.subTest(f"{kind} {dtype} {channels}"):
                             self.read_back(kind, pixels, picture_file(pixels, kind))
 

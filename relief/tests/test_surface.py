@@ -6,7 +6,6 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
-from relief.deliver.formats import mesh_file
 from relief.displace.forecast import (
     BYTES_OF_A_CORNER,
     BYTES_OF_A_FACE,
@@ -17,6 +16,7 @@ from relief.displace.forecast import (
 )
 from relief.errors import TooManyFacesError
 from relief.filters.sample import sample_heights
+from relief.formats.writing import mesh_file
 from relief.height import Footprint
 from relief.sources.mesh.read import read_mesh
 from relief.surface.mesh import Mesh, Part

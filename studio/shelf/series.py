@@ -10,7 +10,6 @@ import numpy as np
 from django.db import transaction
 
 from relief.deliver.files import safe_stem
-from relief.deliver.formats import picture_file
 from relief.depth.light import Light
 from relief.depth.series_files import PhotoFiles
 from relief.depth.stereo import FEWEST, MOST
@@ -18,6 +17,7 @@ from relief.depth.unknown import FEWEST_UNKNOWN, too_few_to_estimate, turned_aro
 from relief.displace.forecast import final_limit
 from relief.errors import ReliefError
 from relief.figures import say_number
+from relief.formats.writing import picture_file
 from relief.sources.roles import role_in_name
 from studio.background.tasks import begin
 from studio.shelf.intake import keep_source

@@ -9,9 +9,9 @@ from typing import Any
 
 from django.conf import settings
 
-from relief.deliver.formats import picture_file
 from relief.depth.light import Ball, Light
 from relief.depth.series_files import estimate_lights_of_files, measure_files, read_lights_of_files
+from relief.formats.writing import picture_file
 from relief.progress import Progress
 from studio.background.apart import run_apart
 from studio.background.carrying import carries_out

@@ -9,9 +9,8 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase
 
-from django.conf import settings
-
 from relief.tests.tags import long
+from studio.environment import HOUSE
 
 SLOPE = '''"""Slope: a pattern of one file."""
 
@@ -58,9 +57,9 @@ class NewFileTests(TestCase):
     def test_one_more_file_is_found_everywhere(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         # with what is compiled, so that no kernel is compiled again
-        shutil.copytree(settings.HOUSE / "relief", folder / "relief", ignore=shutil.ignore_patterns("tests"))
+        shutil.copytree(HOUSE / "relief", folder / "relief", ignore=shutil.ignore_patterns("tests"))
         (folder / "relief" / "generate" / "slope.py").write_text(SLOPE)
-        environment = {**os.environ, "PYTHONPATH": f"{folder}:{settings.HOUSE}", "GRAVEL_DATA": str(folder / "data")}
+        environment = {**os.environ, "PYTHONPATH": f"{folder}:{HOUSE}", "GRAVEL_DATA": str(folder / "data")}
         command = [sys.executable, "-c", ASK]
         ran = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, check=False)
         self.assertEqual(ran.returncode, 0, ran.stderr)

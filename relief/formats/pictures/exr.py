@@ -8,15 +8,12 @@ from typing import Any
 
 import numpy as np
 
-HOLDS = ("uint8", "uint16", "float16", "float32")
-SAYS_COLOUR = False
-LONGEST = 2**31 - 1
-"""Pixels on a side at most."""
+from relief.formats.pictures._format import PictureFormat
 
 CHANNELS = {1: "Y", 3: "RGB", 4: "RGBA"}
 
 
-def write(pixels: np.ndarray) -> bytes:
+def write(pixels: np.ndarray, is_colour: bool = False) -> bytes:
     """An EXR of (rows, columns) or (rows, columns, 3 or 4), its channels Y, or R, G, B and A."""
     import OpenEXR  # loaded by who writes one only
 
@@ -38,3 +35,12 @@ def as_floats(pixels: np.ndarray) -> np.ndarray:
         return pixels
     scaled = pixels / np.float32(np.iinfo(pixels.dtype).max)
     return scaled.astype(np.float16 if pixels.dtype == np.uint8 else np.float32)
+
+
+FORMAT = PictureFormat(
+    name="OpenEXR",
+    about="OpenEXR holds floats alone.",
+    holds=("uint8", "uint16", "float16", "float32"),
+    write=write,
+    for_colours=False,
+)

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from relief.deliver.meshes._triangles import triangles_of
+from relief.formats.meshes._format import ALONE, AroundMesh, MeshFormat
+from relief.formats.meshes._triangles import triangles_of
 from relief.surface.mesh import Mesh
 
-SAYS_UNIT = False
 
-
-def write(mesh: Mesh) -> bytes:
+def write(mesh: Mesh, around: AroundMesh = ALONE) -> bytes:
     """Triangles with the normal and the place on the maps of each vertex."""
     written: bytes = triangles_of(mesh).export(file_type="ply", vertex_normal=True)
     return written
+
+
+FORMAT = MeshFormat(
+    name="PLY",
+    title="Stanford PLY, y up, facing z",
+    about="PLY is the smallest and quickest with normals and places.",
+    write=write,
+)

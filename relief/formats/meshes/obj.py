@@ -6,17 +6,18 @@ from itertools import pairwise
 
 import numpy as np
 
+from relief.formats.meshes._format import ALONE, AroundMesh, MeshFormat
 from relief.surface.mesh import Mesh
 
-SAYS_UNIT = True
 UNIT_WORDS = {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}
 
 ROWS_AT_ONCE = 65_536
 
 
-def write(mesh: Mesh, unit: str) -> bytes:
+def write(mesh: Mesh, around: AroundMesh = ALONE) -> bytes:
     """Polygons with texture coordinates and normals, y up, facing z; a group and a material for each region."""
-    parts = [f"# Zealous Gravel. Lengths in {UNIT_WORDS[unit]}, y up, facing z.\no relief\n".encode()]
+    library = [f"mtllib {around.library}\n".encode()] if around.library else []
+    parts = [*library, f"# Zealous Gravel. Lengths in {UNIT_WORDS[around.unit]}, y up, facing z.\no relief\n".encode()]
     middle = np.array(mesh.middle)
     parts += _lines("v %.7g %.7g %.7g\n", mesh.positions + middle if middle.any() else mesh.positions)
     parts += _lines("vt %.7g %.7g\n", mesh.uv)
@@ -39,3 +40,13 @@ def _lines(form: str, rows: np.ndarray) -> list[bytes]:
     """One line a row; many rows are formatted by one call, which is ten times as quick as a loop."""
     blocks = (rows[first : first + ROWS_AT_ONCE] for first in range(0, len(rows), ROWS_AT_ONCE))
     return [((form * len(block)) % tuple(block.ravel().tolist())).encode() for block in blocks]
+
+
+FORMAT = MeshFormat(
+    name="OBJ",
+    title="Wavefront OBJ, y up, facing z",
+    about="OBJ keeps polygons and is read everywhere.",
+    write=write,
+    has_regions=True,
+    has_library=True,
+)

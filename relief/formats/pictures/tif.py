@@ -8,10 +8,7 @@ from typing import Any
 import numpy as np
 import tifffile
 
-HOLDS = ("uint8", "uint16", "float32")
-SAYS_COLOUR = False
-LONGEST = 2**31 - 1
-"""Pixels on a side at most."""
+from relief.formats.pictures._format import PictureFormat
 
 ROWS = 64
 """In a strip; strips are packed side by side."""
@@ -20,7 +17,7 @@ OF_WHOLE_NUMBERS, OF_FLOATS = 2, 3
 """Predictors: what samples differ by from those before (TIFF 6.0, section 14; Adobe TIFF Technical Note 3)."""
 
 
-def write(pixels: np.ndarray) -> bytes:
+def write(pixels: np.ndarray, is_colour: bool = False) -> bytes:
     """A TIFF of (rows, columns) grey or (rows, columns, 3 or 4) red, green, blue, alpha, values as they are."""
     data = io.BytesIO()
     colours = pixels.ndim == 3
@@ -31,3 +28,11 @@ def write(pixels: np.ndarray) -> bytes:
         compressionargs={"level": 2}, software=False, **more,
     )  # fmt: skip
     return data.getvalue()
+
+
+FORMAT = PictureFormat(
+    name="TIFF",
+    about="TIFF holds 8 and 16 bits, and floats.",
+    holds=("uint8", "uint16", "float32"),
+    write=write,
+)

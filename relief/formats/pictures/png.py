@@ -13,10 +13,7 @@ import zlib
 import imagecodecs
 import numpy as np
 
-HOLDS = ("uint8", "uint16")
-SAYS_COLOUR = True
-LONGEST = 2**31 - 1
-"""Pixels on a side at most."""
+from relief.formats.pictures._format import PictureFormat
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 UP = 2
@@ -49,3 +46,11 @@ def write(pixels: np.ndarray, is_colour: bool = False) -> bytes:
 
 def _chunk(kind: bytes, data: bytes) -> bytes:
     return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(data, zlib.crc32(kind)))
+
+
+FORMAT = PictureFormat(
+    name="PNG",
+    about="PNG holds 8 and 16 bits.",
+    holds=("uint8", "uint16"),
+    write=write,
+)

@@ -7,15 +7,14 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
+from relief.formats.meshes._format import ALONE, AroundMesh, MeshFormat
 from relief.surface.mesh import Mesh
 from relief.surface.tangents import with_tangents
-
-SAYS_UNIT = False  # it is always in metres
 
 METRES = 1 / 1000
 DULL = {"metallicFactor": 0.0, "roughnessFactor": 0.8}
@@ -24,13 +23,12 @@ VERTICES, INDICES = 34962, 34963
 LINEAR, LINEAR_MIPMAPS, REPEAT = 9729, 9987, 10497
 
 
-def write(mesh: Mesh, pictures: Sequence[Mapping[str, bytes]] = ()) -> bytes:
+def write(mesh: Mesh, around: AroundMesh = ALONE) -> bytes:
     """Triangles with normal, tangent (MikkTSpace) and place on the maps of each vertex; a material for each region.
 
     Args:
         mesh: lengths in mm.
-        pictures: for each part of the mesh PNGs by role: `colour`, `normal` with green up, and `surface` with
-            occlusion, roughness and metalness in its channels.
+        around: the pictures of its materials.
     """
     split, tangents = with_tangents(mesh)
     file = _File()
@@ -55,7 +53,8 @@ def write(mesh: Mesh, pictures: Sequence[Mapping[str, bytes]] = ()) -> bytes:
     node: dict[str, Any] = {"name": "relief", "mesh": 0}
     if any(mesh.middle):
         node["translation"] = [side * METRES for side in mesh.middle]
-    materials = [_material(file, mesh.part_list[part].name, pictures[part] if pictures else {}) for part in used]
+    pictures = around.pictures or [{}] * len(mesh.part_list)
+    materials = [_material(file, mesh.part_list[part].name, pictures[part]) for part in used]
     return file.packed(
         {
             "asset": {"version": "2.0", "generator": "Zealous Gravel"},
@@ -147,3 +146,14 @@ class _File:
         total = 12 + 8 + len(text) + 8 + len(body)
         head = struct.pack("<4sII", b"glTF", 2, total)
         return head + struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(body), b"BIN\0") + body
+
+
+FORMAT = MeshFormat(
+    name="GLB",
+    title="glTF 2.0 binary, lengths in metres, y up, facing z",
+    about="GLB is in metres, with tangents and maps.",
+    write=write,
+    unit="m",
+    has_regions=True,
+    has_pictures=True,
+)

@@ -1,1 +1,0 @@
-"""Meshes as files: one format a module, found by being there."""

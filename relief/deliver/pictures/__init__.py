@@ -1,1 +1,0 @@
-"""Pictures as files: one format a module, found by being there."""
