@@ -13,7 +13,7 @@ from relief.commands._recipe import add_sources, read_recipe
 from relief.errors import ReliefError
 from relief.filters.sample import Sampling
 from relief.inspect.mesh_facts import mesh_facts
-from relief.parameters import Parameters, control
+from relief.parameters import Parameters, control, controls
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -31,7 +31,7 @@ from relief.surface.tessellation.tessellation import Tessellation
 OF_A_FILE = "mesh"
 """The kind of shape that is not named but comes as a file, and the key of its source."""
 
-MEASURES = {"edge": "edge", "error": "error", "faces": "faces", "screen": "pixels"}
+MEASURES = {kind: way.measure for kind, way in TESSELLATIONS.items() if way.measure}
 """Ways of tessellating, and the parameter that each is asked for by."""
 
 
@@ -45,8 +45,7 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--size", nargs="+", type=number, metavar="MM",
-        help="plane: width and height; box and room: width, height and depth; cylinder: diameter and height; sphere: "
-        "diameter; torus: outer diameter and thickness; a mesh file: its longest side",
+        help="; ".join(f"{kind}: {_say_lengths(model)}" for kind, model in SHAPES.items()),
     )  # fmt: skip
     parser.add_argument("--mapping", choices=list(MAPPINGS), help="how the relief is laid on")
     parser.add_argument("--sizing", choices=get_args(Sizing), help=_help(Mapping, "sizing"))
@@ -62,8 +61,7 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--crease", type=number, metavar="DEGREES", help=_help(Subdivision, "crease"))
     parser.add_argument(
         "--tessellate", metavar="WAY:NUMBER",
-        help="edge:MM, no edge longer; error:MM, nowhere farther from the true surface; faces:N, so many spent well; "
-        "screen:PX, no edge longer on the picture of --camera",
+        help="; ".join(f"{kind}:{_say_number_of(kind)}, {TESSELLATIONS[kind].about.lower()}" for kind in MEASURES),
     )  # fmt: skip
     parser.add_argument("--camera", nargs=3, type=number, metavar=("X", "Y", "Z"), help="where it stands, mm")
     parser.add_argument("--width", type=int, metavar="PX", help="how wide the camera's picture is")
@@ -154,6 +152,18 @@ def _subdivision(subdivision: Subdivision, chosen: argparse.Namespace) -> Subdiv
     return Subdivision.create(**subdivision.model_dump() | given)
 
 
+def _say_lengths(model: type[Shape]) -> str:
+    """What the lengths of a shape are called, in the order in which they are given."""
+    labels = {known.name: known.label.lower() for known in controls(model)}
+    return ", ".join(labels[name] for name in model.lengths())
+
+
+def _say_number_of(kind: str) -> str:
+    """What stands for the number that a way of tessellating is asked for by."""
+    (unit,) = (known.unit for known in controls(TESSELLATIONS[kind]) if known.name == MEASURES[kind])
+    return unit.upper() or "N"
+
+
 def _tessellation(way: Tessellation, chosen: argparse.Namespace) -> Tessellation:
     """The way that options ask for.
 
@@ -165,7 +175,7 @@ def _tessellation(way: Tessellation, chosen: argparse.Namespace) -> Tessellation
     if chosen.tessellate is not None:
         kind, colon, value = chosen.tessellate.partition(":")
         if kind not in MEASURES or not colon:
-            asked = ", ".join(f"{name}:{word}" for name, word in zip(MEASURES, ("MM", "MM", "N", "PX"), strict=True))
+            asked = ", ".join(f"{name}:{_say_number_of(name)}" for name in MEASURES)
             raise ReliefError(f"--tessellate takes {asked}.")
         values[MEASURES[kind]] = value
     if kind == "screen":

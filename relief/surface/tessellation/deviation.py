@@ -18,6 +18,7 @@ class Deviation(Tessellation):
 
     title: ClassVar[str] = "Error"
     about: ClassVar[str] = "Nowhere farther off than asked"
+    measure: ClassVar[str] = "error"
     closely: ClassVar[bool] = True
     kind: Literal["error"] = "error"
     error: float = number(

@@ -16,6 +16,7 @@ class EdgeLength(Tessellation):
 
     title: ClassVar[str] = "Edge length"
     about: ClassVar[str] = "No edge longer than asked"
+    measure: ClassVar[str] = "edge"
     weighs: ClassVar[bool] = False
     kind: Literal["edge"] = "edge"
     edge: float = number(

@@ -23,6 +23,7 @@ class FaceBudget(Tessellation):
 
     title: ClassVar[str] = "Face budget"
     about: ClassVar[str] = "So many faces, spent well"
+    measure: ClassVar[str] = "faces"
     kind: Literal["faces"] = "faces"
     faces: int = number(
         200_000, 12, 50_000_000, label="Faces", step=1000, slider=(1000, 2_000_000), logarithmic=True,

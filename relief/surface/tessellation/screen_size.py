@@ -29,6 +29,7 @@ class ScreenSize(Tessellation):
 
     title: ClassVar[str] = "Size on screen"
     about: ClassVar[str] = "Fine near the camera"
+    measure: ClassVar[str] = "pixels"
     weighs: ClassVar[bool] = False
     kind: Literal["screen"] = "screen"
     pixels: float = number(

@@ -73,6 +73,8 @@ class Tessellation(Parameters):
 
     title: ClassVar[str]
     about: ClassVar[str] = ""
+    measure: ClassVar[str] = ""
+    """The parameter that it is asked for by; empty where that is none."""
     even: ClassVar[bool] = False
     """Whether all base faces are cut as often, by levels, and nothing is measured."""
     weighs: ClassVar[bool] = True

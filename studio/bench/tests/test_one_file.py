@@ -1,4 +1,4 @@
-"""Adding a noise or pattern is adding a file: it is then in the recipe, on the bench and on the command line."""
+"""One more kind of something is one more file: the recipe, the bench, the command line and deliveries have it then."""
 
 import json
 import os
@@ -12,7 +12,8 @@ from unittest import TestCase
 from relief.tests.tags import long
 from studio.environment import HOUSE
 
-SLOPE = '''"""Slope: a pattern of one file."""
+FILES = {
+    "generate/rising.py": '''"""Rising: a pattern of one file."""
 
 from typing import ClassVar, Literal
 
@@ -22,48 +23,226 @@ from relief.generate.generator import Family, Generator, Grid
 from relief.parameters import number
 
 
-class Slope(Generator):
+class Rising(Generator):
     """A slope to the right."""
 
-    title: ClassVar[str] = "Slope"
+    title: ClassVar[str] = "Rising pattern"
     family: ClassVar[Family] = "pattern"
-    kind: Literal["slope"] = "slope"
+    kind: Literal["rising"] = "rising"
     rise: float = number(1, 0, 2, label="Rise", help="How much it rises.")
 
     def draw(self, grid: Grid) -> np.ndarray:
         return np.ascontiguousarray(np.broadcast_to(grid.across() * self.rise, (grid.rows, grid.columns)))
-'''
+''',
+    "treat/halved.py": '''"""Halved: a treatment of one file."""
+
+from typing import ClassVar, Literal
+
+from relief.height import HeightField
+from relief.treat.treatment import Family, Treatment
+
+
+class Halved(Treatment):
+    """Halves all heights."""
+
+    title: ClassVar[str] = "Halved treatment"
+    family: ClassVar[Family] = "tone"
+    kind: Literal["halved"] = "halved"
+
+    def treat(self, field: HeightField) -> HeightField:
+        return field.with_samples(field.samples / 2)
+''',
+    "maps/evenly_grey.py": '''"""Evenly grey: a map of one file."""
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.maps.companion import NOTHING, CompanionMap
+
+
+class EvenlyGrey(CompanionMap):
+    """The same grey everywhere."""
+
+    title: ClassVar[str] = "Evenly grey map"
+    reads: ClassVar[str] = "It says nothing."
+    kind: Literal["evenly_grey"] = "evenly_grey"
+
+    def draw(self, field, amplitude, beside=NOTHING) -> np.ndarray:
+        return np.full_like(field.samples, 0.5)
+''',
+    "surface/shapes/strip.py": '''"""Strip: a shape of one file."""
+
+from typing import ClassVar, Literal
+
+from relief.height import Footprint
+from relief.parameters import number
+from relief.surface.mesh import Part
+from relief.surface.patches import Patch
+from relief.surface.shapes.plane import flat
+from relief.surface.shapes.shape import Shape
+
+
+class Strip(Shape):
+    """A long plane."""
+
+    title: ClassVar[str] = "Strip shape"
+    about: ClassVar[str] = "A long plane"
+    upright: ClassVar[bool] = False
+    kind: Literal["strip"] = "strip"
+    run: float = number(100, 1, 1000, label="Run of the strip", unit="mm", help="How long it is.")
+
+    def size(self, footprint: Footprint) -> tuple[float, float, float]:
+        return self.run, 10, 0
+
+    def patches(self, footprint: Footprint) -> list[Patch]:
+        return [flat(Part("all", self.run, 10), 4, 1, (self.run, 0, 0), (0, 10, 0), (0, 0, 0))]
+''',
+    "surface/mapping/straight.py": '''"""Straight: a mapping of one file."""
+
+from typing import ClassVar, Literal
+
+from relief.surface.mapping.own import OwnMapping
+
+
+class StraightMapping(OwnMapping):
+    """As it comes."""
+
+    title: ClassVar[str] = "Straight mapping"
+    about: ClassVar[str] = "As it comes"
+    kind: Literal["straight"] = "straight"
+''',
+    "surface/tessellation/thrifty.py": '''"""Thrifty: a way of tessellating of one file."""
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from relief.parameters import number
+from relief.surface.tessellation.tessellation import Measured, Tessellation
+
+
+class Thrifty(Tessellation):
+    """Cuts nothing."""
+
+    title: ClassVar[str] = "Thrifty tessellation"
+    about: ClassVar[str] = "Nothing is cut"
+    measure: ClassVar[str] = "share"
+    weighs: ClassVar[bool] = False
+    kind: Literal["thrifty"] = "thrifty"
+    share: float = number(1, 0, 2, label="Share of it", help="Nothing follows from it.")
+
+    def pieces(self, measured: Measured) -> np.ndarray:
+        return np.ones(len(measured.edges))
+
+    def edges_to_cut(self, measured: Measured) -> np.ndarray:
+        return np.zeros(len(measured.ends), bool)
+
+    def coarser(self, times: float) -> tuple[str, float]:
+        return "share", 1.0
+''',
+    "formats/meshes/xyz.py": '''"""XYZ: a format of meshes of one file."""
+
+from relief.formats.meshes._format import AroundMesh, MeshFormat
+from relief.surface.mesh import Mesh
+
+
+def write(mesh: Mesh, around: AroundMesh) -> bytes:
+    return "".join(f"{x} {y} {z}\\\\n" for x, y, z in mesh.positions).encode()
+
+
+FORMAT = MeshFormat(name="XYZ points", title="Points, one a line", about="XYZ holds points alone.", write=write)
+''',
+    "formats/pictures/raw.py": '''"""RAW: a format of pictures of one file."""
+
+import numpy as np
+
+from relief.formats.pictures._format import PictureFormat
+
+
+def write(pixels: np.ndarray, is_colour: bool) -> bytes:
+    return pixels.tobytes()
+
+
+FORMAT = PictureFormat(name="RAW samples", about="RAW holds samples alone.", holds=("uint8", "uint16"), write=write)
+''',
+    "commands/greet.py": '''"""Greet: a command of one file."""
+
+
+def add_options(parser):
+    parser.add_argument("--loudly", action="store_true")
+
+
+def run(chosen):
+    print("Hello")
+    return 0
+''',
+}
+"""One of each kind that is found by being there, and its file below relief/."""
 
 ASK = """
-import json, sys
+import contextlib, io, json
 import django
 django.setup()
-from studio.bench.pages.offers import gallery
 from relief.__main__ import main
+from relief.recipe import edits
 from relief.recipe.recipe import Recipe
-layer = {"name": "Slope", "content": {"kind": "slope", "rise": 0.5}}
-small = {"maps": {"resolution": 32}, "surface": {"level": 0}}
-recipe = Recipe.read({"version": 1, "sources": {}, "layers": [layer], **small})
-shown = [offer.title for _, offers in gallery() for offer in offers]
-open("slope.json", "w").write(recipe.as_text())
-code = main(["run", "slope.json", "--out", "out"])
-known = recipe.control("layers.0.content.rise")
-print(json.dumps({"shown": shown, "code": code, "label": known.label}))
+from studio.bench.pages import offers, surface
+from studio.bench.pages.groups import field_at
+
+def printed(*command):
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.suppress(SystemExit):
+        main(list(command))
+    return out.getvalue()
+
+layer = {"name": "Rising", "content": {"kind": "rising", "rise": 0.5}, "treatments": [{"kind": "halved"}]}
+recipe = Recipe.read({
+    "version": 1, "sources": {}, "layers": [layer], "maps": {"resolution": 32}, "surface": {"level": 0},
+})
+relief, _ = edits.add_map(recipe.main, "evenly_grey")
+recipe = recipe.with_relief(relief).with_changes({"delivery.mesh_format": "xyz", "delivery.data_format": "raw"})
+recipe = Recipe.read({**recipe.as_data(), "surface": {
+    "level": 0, "shape": {"kind": "strip"}, "mapping": {"kind": "straight"}, "tessellation": {"kind": "thrifty"},
+}})
+open("piece.json", "w").write(recipe.as_text())
+offered = [offer.title for _, group in (*offers.gallery(), *offers.offer_treatments()) for offer in group]
+offered += [offer.title for offer in offers.offer_maps()]
+models = (surface.SHAPES, surface.MAPPINGS, surface.TESSELLATIONS)
+offered += [choice.title for known in models for choice in surface._choices(known, "")]
+for path in ("delivery.mesh_format", "delivery.data_format"):
+    offered += [str(name) for name in dict(recipe.control(path).names).values()]
+print(json.dumps({
+    "offered": offered,
+    "help": printed("maps", "--help") + printed("mesh", "--help") + printed("--help") + printed("treatments"),
+    "codes": [main(["deliver", "piece.json", "--out", "out"]), main(["greet"])],
+    "labels": [recipe.control(path).label for path in ("layers.0.content.rise", "surface.shape.run")],
+}))
 """
 
 
-class NewFileTests(TestCase):
+class OneFileTests(TestCase):
     @long
-    def test_one_more_file_is_found_everywhere(self):
+    def test_one_more_file_of_each_kind_is_found_everywhere(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         # with what is compiled, so that no kernel is compiled again
         shutil.copytree(HOUSE / "relief", folder / "relief", ignore=shutil.ignore_patterns("tests"))
-        (folder / "relief" / "generate" / "slope.py").write_text(SLOPE)
+        for name, text in FILES.items():
+            (folder / "relief" / name).write_text(text.replace("\\\\n", "\\n"))
         environment = {**os.environ, "PYTHONPATH": f"{folder}:{HOUSE}", "GRAVEL_DATA": str(folder / "data")}
         command = [sys.executable, "-c", ASK]
         ran = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, check=False)
         self.assertEqual(ran.returncode, 0, ran.stderr)
         found = json.loads(ran.stdout.splitlines()[-1])
-        self.assertEqual((found["code"], found["label"]), (0, "Rise"))
-        self.assertIn("Slope", found["shown"])
-        self.assertTrue((folder / "out" / "slope_displacement.tif").exists())
+        for title in (
+            "Rising pattern", "Halved treatment", "Evenly grey map", "Strip shape", "Straight mapping",
+            "Thrifty tessellation", "XYZ points", "RAW samples",
+        ):  # fmt: skip
+            self.assertIn(title, found["offered"])
+        said = " ".join(found["help"].split())
+        for words in ("evenly_grey", "strip: run of the strip", "straight", "thrifty:N", "xyz", "halved", "greet"):
+            self.assertIn(words, said)
+        self.assertEqual((found["codes"], found["labels"]), ([0, 0], ["Rise", "Run of the strip"]))
+        endings = {place.suffix for place in (folder / "out").iterdir()}
+        self.assertLessEqual({".xyz", ".raw"}, endings)
+        self.assertTrue(any("evenly" in place.name for place in (folder / "out").iterdir()))
