@@ -37,6 +37,7 @@ from relief.inspect.thresholds import (
     WEAK_BELOW,
 )
 from relief.progress import Progress
+from relief.recipe.delivery import Depth
 from relief.recipe.edits import LAID_AT_FIRST, divide_amount
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
@@ -53,7 +54,7 @@ from relief.treat.slope_limit import SlopeLimit
 
 
 def measure_and_find(
-    pipeline: Pipeline, engine: Engine, bits: int = 8, progress: Progress | None = None
+    pipeline: Pipeline, engine: Engine, bits: Depth = 8, progress: Progress | None = None
 ) -> tuple[Readings, list[Finding]]:
     """The readings of a pipeline's finished height field, and what is found in it.
 
@@ -176,7 +177,7 @@ def findings(
     marks: list[Telltale],
     shot: Shot | None,
     cut: float = 0,
-    bits: int = 8,
+    bits: Depth = 8,
 ) -> list[Finding]:
     """What is to be said of a finished height field at full size.
 
@@ -413,7 +414,7 @@ def too_strong(relief: Relief, measured: Readings) -> Finding | None:
     )
 
 
-def bands(relief: Relief, measured: Readings, bits: int) -> Finding | None:
+def bands(relief: Relief, measured: Readings, bits: Depth) -> Finding | None:
     """The normal map is so steep that 8 bits are too coarse for it."""
     angle = steepest_of_normal_map(relief, measured)
     if bits != 8 or angle <= BANDS_ABOVE:

@@ -13,6 +13,8 @@ import tifffile
 import trimesh
 from PIL import Image
 
+from relief.inspect.start import start_from_nothing
+from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase
 from relief.tests.height_fields import rough
 from relief.tests.tags import long
@@ -237,6 +239,27 @@ class CommandTests(CommandTestCase):
         self.assertIn("problem", printed[str(self.folder / "torn.png")])
         for wrong in (self.folder / "torn.png", self.folder / "none.png", self.folder / "notes.txt"):
             code, _, error = self.run_command("check", wrong)
+            self.assertEqual((code, error.count("\n")), (2, 1), error)
+
+    def test_check_says_of_a_recipe_what_is_found_in_it_its_mesh_and_its_delivery(self):
+        """The base faces are too coarse for the waves; 256 heights are too few for a displacement (common practice)."""
+        recipe = start_from_nothing("waves", lambda _: b"", Engine()).with_changes(
+            {
+                "amplitude": 40,
+                "surface.level": 0,
+                "surface.shape.segments": 2,
+                "maps.resolution": 64,
+                "delivery.displacement_bits": 8,
+            }
+        )
+        place = self.folder / "piece.json"
+        place.write_text(recipe.as_text())
+        code, out, _ = self.run_command("check", place)
+        kinds = {item["kind"] for item in json.loads(out)["reliefs"]["main"]}
+        self.assertEqual(code, 0)
+        self.assertLessEqual({"blocky", "eight-bits"}, kinds)
+        for wrong in ((place, place), (self.folder / "none.json",), (place, "--source", "x=y")):
+            code, _, error = self.run_command("check", *wrong)
             self.assertEqual((code, error.count("\n")), (2, 1), error)
 
     def test_a_full_disk_is_one_line_and_leaves_no_file(self):

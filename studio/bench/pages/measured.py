@@ -11,6 +11,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
+from relief.deliver.findings import find_in_piece
 from relief.errors import Cancelled, ReliefError
 from relief.figures import show_lengths_in
 from relief.filters.curve import Curve
@@ -25,7 +26,6 @@ from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.facts import Facts, histogram
 from relief.treat.invert import Invert
-from studio.bench.found import find_in_piece
 from studio.bench.models import Revision
 from studio.bench.newest import Newest, page_of
 from studio.bench.pages.adviser import draw_advice
@@ -78,7 +78,7 @@ def _measure(request: HttpRequest, piece: Piece, progress: Progress) -> HttpResp
     try:
         step = read_question(request).get("step", "")
         built = step == "surface"
-        taken, found = find_in_piece(recipe, step, progress)
+        taken, found = find_in_piece(recipe, read_source, get_engine(), step, progress)
         surface = SurfacePipeline.of(recipe, read_source, SHARPEST)
         aside = [item for item in found if item.kind in piece.set_aside]
         found = [item for item in found if item not in aside]

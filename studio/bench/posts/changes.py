@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from relief.compose.layout import Layout
+from relief.deliver.findings import find_in_piece
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.start import content_of_picture, set_from_statistics
 from relief.recipe import edits
@@ -20,7 +21,6 @@ from relief.recipe.relief import Relief
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline
 from studio.bench.beginning import content_of_set, start_anew
-from studio.bench.found import find_in_piece
 from studio.bench.models import Revision, StaleError
 from studio.bench.pages.groups import FROM_SHELF, groups, layer_rows
 from studio.bench.pages.steps import Step, views
@@ -251,7 +251,7 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
 
 def _mend(kind: str | None, base: Revision) -> Revision:
     recipe = base.read()
-    mends = {item.kind: item.mend for item in find_in_piece(recipe)[1]}
+    mends = {item.kind: item.mend for item in find_in_piece(recipe, read_source, get_engine())[1]}
     mend_ = mends.get(kind)
     if mend_ is None:
         raise RecipeError("This is no longer found, so there is nothing to mend.")

@@ -156,8 +156,8 @@ class MeasuringTests(StudioTestCase):
                 MEASURING.follow((piece.pk, page))
                 return measure_and_find(*arguments, **named)
 
-            asking = mock.patch("studio.bench.found.measure_and_find", asks_anew)
-            with asking, mock.patch("studio.bench.found.get_engine", return_value=Engine()):
+            asking = mock.patch("relief.deliver.findings.measure_and_find", asks_anew)
+            with asking, mock.patch("studio.bench.pages.measured.get_engine", return_value=Engine()):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})
             self.assertEqual(answer.status_code, status)

@@ -10,31 +10,42 @@ from relief.inspect.mesh_findings import find_in_mesh
 from relief.inspect.surface_findings import find_in_surface
 from relief.progress import Progress
 from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
-from studio.bench.pixels.stage import SHARPEST
-from studio.shelf.engine import get_engine
-from studio.shelf.models import read_source
+from relief.run.stages import ReadSource
 
 LAST_STEP = "deliver"
 """The step at which all is asked about."""
 
+LOOKED_AT = 2048
+"""Texels on the long side of what a surface is looked at with."""
+
 
 def find_in_piece(
-    recipe: Recipe, step: str = LAST_STEP, progress: Progress | None = None
+    recipe: Recipe,
+    read_source: ReadSource,
+    engine: Engine,
+    step: str = LAST_STEP,
+    progress: Progress | None = None,
 ) -> tuple[Readings, list[Finding]]:
     """The readings, and what is found of what a step asks about: the mesh and the delivery at the later ones.
+
+    Args:
+        recipe: the piece; of its reliefs the one that is worked on.
+        read_source: where the bytes of its sources come from.
+        engine: where stages are run.
+        step: the step of the route.
+        progress: may cancel.
 
     Raises:
         ReliefError: it cannot be computed.
         Cancelled: through `progress`.
     """
-    engine = get_engine()
-    taken, found = measure_and_find(
-        Pipeline.of(recipe, read_source), engine, recipe.delivery.normal_bits, progress or Progress()
-    )
-    found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY))
-    surface = SurfacePipeline.of(recipe, read_source, SHARPEST)
+    pipeline = Pipeline.of(recipe, read_source)
+    taken, found = measure_and_find(pipeline, engine, recipe.delivery.normal_bits, progress or Progress())
+    found += _find_inked_pictures(Pipeline.of(recipe, read_source, PROXY), engine)
+    surface = SurfacePipeline.of(recipe, read_source, LOOKED_AT)
     found += find_in_surface(surface, engine)
     if step == LAST_STEP:
         found += find_in_delivery(recipe, read_source, engine)
@@ -43,12 +54,12 @@ def find_in_piece(
     return taken, found
 
 
-def _find_inked_pictures(pipeline: Pipeline) -> list[Finding]:
+def _find_inked_pictures(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     """Pictures that are pressed in although they are drawn up to their edge."""
     found = []
     for number, layer in enumerate(pipeline.relief.layers):
         picture = pipeline.imprint_picture(number) if layer.on else None
-        if picture and touches_edge(get_engine().run(picture)):
+        if picture and touches_edge(engine.run(picture)):
             reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
             found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
     return found
