@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Generic, Literal, TypeVar
 
 from relief.recipe.recipe import Recipe
 from relief.treat.treatment import Treatment
@@ -36,10 +36,36 @@ class Mend:
 
 
 @dataclass(frozen=True)
-class Finding:
+class SetMend:
+    """A change of how a picture of a texture set is read that sets a finding right.
+
+    Attributes:
+        label: what its button says.
+        role: the picture.
+        does: reverses its green, inverts its heights, or takes a display curve off.
+    """
+
+    label: str
+    role: str
+    does: Literal["green", "invert", "gamma"]
+
+
+AnyMend = TypeVar("AnyMend", Mend, SetMend)
+
+
+@dataclass(frozen=True)
+class Found(Generic[AnyMend]):
     """Something that will look wrong."""
 
     kind: str
     title: str
     reason: str
-    mend: Mend | None = field(default=None)
+    mend: AnyMend | None = field(default=None)
+
+
+class Finding(Found[Mend]):
+    """Of a piece."""
+
+
+class SetFinding(Found[SetMend]):
+    """Of a texture set."""

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from relief.filters.resample import resample_by_area, shrunk
+from relief.inspect.finding import SetFinding, SetMend
 from relief.inspect.thresholds import AGREE, BENT_BY, STRETCHED
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.sources.colour import full_scale, linear_from_srgb, srgb_from_linear
@@ -17,26 +16,6 @@ from relief.sources.roles import ROLE_NAMES, Green, green_of
 
 LOOKED_AT = 512
 """Texels on the long side that are compared."""
-
-
-@dataclass(frozen=True)
-class SetFinding:
-    """Something that does not fit in a set.
-
-    Attributes:
-        kind: what it is.
-        title, reason: in words.
-        role: the map that is to be mended, if one is.
-        mend: what the mend does to it: turn its green around, or its height, or take a display curve off.
-        label: what the mend's button says.
-    """
-
-    kind: str
-    title: str
-    reason: str
-    role: str = ""
-    mend: Literal["green", "invert", "gamma", ""] = ""
-    label: str = ""
 
 
 def set_findings(pictures: Mapping[str, Picture], green: Green = "up", inverted: bool = False) -> list[SetFinding]:
@@ -87,7 +66,9 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
     if across < 0:
         reason = "Where the normal map rises the height falls, so joints would stand out."
         found.append(
-            SetFinding("inverted", "Height runs the other way", reason, "height", "invert", "Invert the height")
+            SetFinding(
+                "inverted", "Height runs the other way", reason, SetMend("Invert the height", "height", "invert")
+            )
         )
     if (across < 0) != (up < 0):
         found.append(_green_finding("down" if green == "up" else "up", "against the height it fits only"))
@@ -112,13 +93,13 @@ def _bent(samples: np.ndarray, normals: np.ndarray, green: Green) -> list[SetFin
     )
     title = "Display gamma in the height"
     if taken_off > put_on:
-        return [SetFinding("gamma", title, reason, "height", "gamma", "Take the display curve off")]
-    return [SetFinding("gamma", title, reason, "height")]
+        return [SetFinding("gamma", title, reason, SetMend("Take the display curve off", "height", "gamma"))]
+    return [SetFinding("gamma", title, reason)]
 
 
 def _green_finding(right: Green, why: str) -> SetFinding:
     reason = f"The green of the normal map is taken the wrong way: {why} with green {right}. Wrong looks almost right."
-    return SetFinding("green", "Green is reversed", reason, "normal", "green", f"Read it with green {right}")
+    return SetFinding("green", "Green is reversed", reason, SetMend(f"Read it with green {right}", "normal", "green"))
 
 
 def _small(normal: Picture) -> np.ndarray:

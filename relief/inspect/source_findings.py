@@ -10,8 +10,8 @@ import numpy as np
 from relief.depth.networks import MISSING
 from relief.figures import say_length
 from relief.filters.resample import resample_by_area
-from relief.inspect.finding import Finding, Mend
-from relief.inspect.sets import SetFinding, set_findings
+from relief.inspect.finding import Finding, Mend, SetFinding
+from relief.inspect.sets import set_findings
 from relief.inspect.thresholds import SEAM_ABOVE, STRETCHED, UNEVEN_SHARE, UNIT_OVER, UNIT_WITHIN, UNIT_WITHIN_LOSSY
 from relief.recipe.layer import Picture as Content
 from relief.recipe.relief import CONTENT_PATH, Relief
@@ -60,7 +60,7 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     filename = pipeline.sources[content.source].filename
     of_set = of_its_set(pipeline, engine)
     # a height whose normal map says that a display curve is in it is rightly decoded
-    encoded = any(item.mend == "gamma" for item in of_set)
+    encoded = any(_takes_curve_off(item) for item in of_set)
     decoded = content.reading == "height" and content.transfer == "srgb"
     found = [
         reading(content, picture, filename), exchanged(picture), few_shades(content, picture),
@@ -75,7 +75,7 @@ def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
         found += engine.run(Stage("Looking at its normals", compute, name, (pipeline.picture(beside.source),)))
     found += _of_light(pipeline, engine)
     for item in of_set:
-        if not (decoded and item.mend == "gamma"):
+        if not (decoded and _takes_curve_off(item)):
             found.append(Finding(item.kind, item.title, item.reason, _mend(item, relief)))
     if not any(item and item.kind == "green" for item in found):
         found.append(reversed_green(relief, picture))
@@ -253,15 +253,19 @@ def _held_against_itself(roles: tuple[str, ...], green: Green, inverted: bool, *
     return set_findings(dict(zip(roles, pictures, strict=True)), green, inverted)
 
 
+def _takes_curve_off(item: SetFinding) -> bool:
+    return bool(item.mend and item.mend.does == "gamma")
+
+
 def _mend(item: SetFinding, relief: Relief) -> Mend | None:
     """What the piece does about something that does not fit in its set."""
-    content = relief.picture
-    if content is None:
+    content, mend = relief.picture, item.mend
+    if content is None or mend is None:
         return None
-    match item.mend:
+    match mend.does:
         case "green":
             right = "down" if content.green == "up" else "up"
-            return Mend(item.label, {f"{CONTENT_PATH}.green": right})
+            return Mend(mend.label, {f"{CONTENT_PATH}.green": right})
         case "invert":
             switches = [
                 f"layers.0.treatments.{number}.on"
@@ -269,10 +273,10 @@ def _mend(item: SetFinding, relief: Relief) -> Mend | None:
                 if isinstance(treatment, Invert)
             ]
             if switches:
-                return Mend(item.label, {switches[-1]: not relief.value(switches[-1])})
-            return Mend(item.label, last=Invert())
+                return Mend(mend.label, {switches[-1]: not relief.value(switches[-1])})
+            return Mend(mend.label, last=Invert())
         case "gamma" if content.reading == "height":
-            return Mend(item.label, {f"{CONTENT_PATH}.transfer": "srgb"})
+            return Mend(mend.label, {f"{CONTENT_PATH}.transfer": "srgb"})
     return None
 
 

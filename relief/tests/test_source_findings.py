@@ -174,4 +174,4 @@ class SetCurveTests(TestCase):
         pictures = {"height": decode(png(dark), "h.png"), "normal": decode(png(normals()), "n.png")}
         finding = next(item for item in set_findings(pictures) if item.kind == "gamma")
         self.assertIn("put on again", finding.reason)
-        self.assertEqual(finding.mend, "")
+        self.assertIsNone(finding.mend)

@@ -10,7 +10,8 @@ from typing import Any
 
 from django.db import transaction
 
-from relief.inspect.sets import SetFinding, set_findings
+from relief.inspect.finding import SetFinding
+from relief.inspect.sets import set_findings
 from relief.sources.decode import decode
 from relief.sources.roles import family, role_in_name
 from studio.shelf.models import Gathered, Source, TextureSet, read_source
@@ -89,7 +90,7 @@ def _compare(files: tuple[tuple[str, str, str], ...], green: str, inverted: bool
     pictures = {role: decode(read_source(digest), filename) for role, digest, filename in files}
     found = set_findings(pictures, green, inverted)
     # how a height is read is decided in the piece that is made of it
-    return [replace(item, mend="", label="") if item.mend == "gamma" else item for item in found]
+    return [replace(item, mend=None) if item.mend and item.mend.does == "gamma" else item for item in found]
 
 
 def mend(texture_set: TextureSet, kind: str) -> None:
@@ -97,8 +98,8 @@ def mend(texture_set: TextureSet, kind: str) -> None:
     for finding in findings_of(texture_set):
         if finding.kind != kind or not finding.mend:
             continue
-        member = texture_set.by_role()[finding.role]
-        if finding.mend == "green":
+        member = texture_set.by_role()[finding.mend.role]
+        if finding.mend.does == "green":
             member.green = "down" if member.green == "up" else "up"
         else:
             member.inverted = not member.inverted
