@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tempfile
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -49,6 +50,9 @@ WITH_WEBGL = (
 WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
 
 
+warm_up_once = cache(warm_up)
+
+
 def chromium(downloads: Path, *flags: str) -> webdriver.Chrome:
     """Debian's Chromium at 1280 x 800, saving what it downloads to a folder."""
     options = webdriver.ChromeOptions()
@@ -75,7 +79,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        warm_up()  # as the studio does before it opens
+        warm_up_once()  # as the studio does in the background
         cls._folder = cls.enterClassContext(tempfile.TemporaryDirectory())
         cls.downloads = Path(cls._folder, "downloads")
         cls.downloads.mkdir()

@@ -26,7 +26,9 @@ import { findTelltales } from "./stage/telltales.js";
 import { onSight, sight } from "./stage/sight.js";
 import { LIT_VIEWS, showChoices } from "./stage/choices.js";
 import { drawCut } from "./stage/cut.js";
-import { lay, layOn } from "./stage/line_in_space.js";
+import { cutAlong, FIGURED, showSurface, space } from "./stage/in_space.js";
+import { lay } from "./stage/line_in_space.js";
+import { COARSEST, FINEST, Pace } from "./stage/pace.js";
 import { besideNow, showLegend } from "./proofs/proofs.js";
 import "./stage/dome.js";
 import "./controls/folds.js";
@@ -35,12 +37,9 @@ import "./stage/tones.js";
 import "./proofs/trial.js";
 import "./receiver.js";
 import { belongsTo } from "./keys.js";
-import { showSolidTool, workOn } from "./tools/solid.js";
+import { showSolidTool } from "./tools/solid.js";
 
-const PROXY = 1024; // texels on the long side while something is dragged
-const COARSEST = 256; // or fewer, where that takes too long
-const SHARP = 2048; // and when the hand rests
-const QUICK = 100; // ms in which the stage follows a hand
+const SHARP = 2048; // texels on the long side when the hand rests
 const REST = 250; // ms
 const ANY_HAS = "shaded"; // a view that every state has
 
@@ -50,10 +49,7 @@ const flat = document.getElementById("flat");
 const solid = document.getElementById("solid");
 const hint = document.getElementById("hint");
 let rest = null;
-let inMotion = PROXY; // texels on the long side while a control moves
-let surface = null;
-let surfaceShown = ""; // what it was made of
-let noSurface = null; // why there is none
+const pace = new Pace();
 let before = false;
 let trial = null; // the kind of a layer that is looked at before it is taken
 let draft = {};
@@ -66,20 +62,14 @@ function refresh() {
     const moving = Object.keys(draft).length > 0 && !inSpace();
     if (moving && lightMoves()) return show(COARSEST, signal); // a photo is read anew
     const since = performance.now();
-    await show(moving ? inMotion : PROXY, signal);
-    if (moving) inMotion = fitting(performance.now() - since);
+    await show(moving ? pace.longest : FINEST, signal);
+    if (moving) pace.took(performance.now() - since);
   });
 }
 
 /** Whether it is the light of a photo that moves. */
 function lightMoves() {
   return Object.keys(draft).some((path) => /content\.light\.(azimuth|elevation)$/.test(path));
-}
-
-/** How many texels are drawn next while a control moves: a quarter of them, or four times as many, by what these took. */
-function fitting(took) {
-  if (took > QUICK) return Math.max(COARSEST, inMotion / 2);
-  return took < QUICK / 5 ? Math.min(PROXY, inMotion * 2) : inMotion;
 }
 
 async function run(work, options) {
@@ -170,24 +160,24 @@ async function show(longest, signal) {
     const packet = await viewOf(parameters, signal);
     showProfiles(packet.arrays.layers);
     drawSection(packet);
-    if (solidView) await showSurface(packet, signal);
-    const cut = solidView && surface ? await cutAlong(packet, signal) : null;
+    if (solidView) await showSurface(packet, drafted(), signal);
+    const cut = solidView && space.surface ? await cutAlong(packet, drafted(), signal) : null;
     lay(currentView() === "ways" ? null : cut);
     drawBuilt(look.displaced ? cut : null);
-    drawCut(surface?.told()?.upright ? cut : null); // of a plane that lies the profile of the relief says it all
+    drawCut(space.surface?.told()?.upright ? cut : null); // of a plane that lies the profile of the relief says it all
     const beside = solidView || inHand() ? [] : await besides(parameters);
-    showStage(solidView && !noSurface); // a canvas that is hidden has no size to be drawn at
-    if (!solidView || noSurface) stage.draw(packet, beside);
+    showStage(solidView && !space.problem); // a canvas that is hidden has no size to be drawn at
+    if (!solidView || space.problem) stage.draw(packet, beside);
     flat.dataset.shown = parameters.view;
     showChoices();
     showLegend(packet);
     hint.classList.toggle("strong", before);
-    say(noSurface && solidView ? noSurface : "");
+    say(space.problem && solidView ? space.problem : "");
     flat.dataset.drawn = String(Number(flat.dataset.drawn ?? 0) + 1);
     flat.dataset.revision = base;
     const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
     if (solidView || Object.keys(draft).length) return;
-    if (longest === PROXY && largest >= PROXY) runAtRest((later) => show(SHARP, later));
+    if (longest === FINEST && largest >= FINEST) runAtRest((later) => show(SHARP, later));
     else goNear();
   } catch (problem) {
     if (problem.name === "AbortError") return;
@@ -220,83 +210,6 @@ async function showNear(window, signal) {
 }
 onSight(goNear);
 
-/** What all questions about the surface in space are asked with. */
-const sharedBy = (packet) => ({
-  base: packet.revision,
-  ...ofRelief(),
-  ...(look.card === "in" ? { card: 1 } : {}),
-  ...drafted(),
-});
-
-/** The section of the surface itself, where the line A to A′ lies on its front. */
-const cutAlong = (packet, signal) =>
-  fetchPacket(bench.dataset.cut, { ...sharedBy(packet), section: look.line.join(",") }, signal);
-
-/** What is drawn over the surface from figures that the server sends with it. */
-const FIGURED = ["stretch", "edges", "overlap"];
-
-async function showSurface(packet, signal) {
-  if (noSurface) return;
-  if (!surface) {
-    try {
-      solid.hidden = false;
-      const { surfaceOn } = await import("./stage/surface.js");
-      surface = surfaceOn(solid);
-      workOn(surface);
-      layOn(surface);
-    } catch {
-      noSurface = "This browser shows no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
-      return;
-    }
-  }
-  const shared = sharedBy(packet);
-  const mapped = look.mapped || currentView() === "ways";
-  const figured = FIGURED.includes(look.overlay) ? { [look.overlay]: 1 } : {};
-  const detail = currentView() === "surface" && look.displaced ? look.detail : "geometry";
-  const more = { ...(mapped ? { mapped: 1 } : {}), ...figured, ...(detail === "geometry" ? {} : { detail }) };
-  const mesh = (displaced) =>
-    fetchPacket(bench.dataset.mesh, { ...shared, ...more, displaced: displaced ? 1 : 0 }, signal);
-  const map = (view, more = {}) =>
-    fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more }, signal);
-  const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
-  /** The maps that lie on each region: those of the relief that it carries, by its key. */
-  const ofReliefs = async (view, wanted, { region_reliefs: keys }) => {
-    if (!wanted) return {};
-    const carried = [...new Set(keys)].filter(Boolean);
-    const found = await Promise.all(carried.map((relief) => map(view, { relief })));
-    return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
-  };
-  const coloured = look.material.kind === "colour";
-  const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, figured, detail]);
-  if (wanted === surfaceShown) return; // only the section line was moved
-  if (currentView() === "ways") {
-    const [flatMesh, displaced, normals, bump, colourPixels] = await Promise.all([
-      mesh(false),
-      mesh(true),
-      pixels("tangent", true),
-      map("bump"),
-      pixels("colour", coloured),
-    ]);
-    surface.showWays({
-      flat: flatMesh,
-      displaced,
-      normals,
-      bump: bump.arrays.pixels,
-      bumpSpan: bump.bump_span,
-      colourPixels,
-    });
-  } else {
-    const made = await mesh(look.displaced);
-    if (made.arrays.residual) surface.showCompleted(made);
-    else
-      surface.show(
-        made,
-        ...(await Promise.all([ofReliefs("tangent", look.mapped, made), ofReliefs("colour", coloured, made)])),
-      );
-  }
-  surfaceShown = wanted;
-}
-
 function showStage(asSurface) {
   solid.hidden = !asSurface;
   flat.hidden = asSurface;
@@ -315,7 +228,7 @@ function showStage(asSurface) {
 function say(text) {
   message.textContent = text;
   message.hidden = !text;
-  message.classList.toggle("aside", Boolean(noSurface));
+  message.classList.toggle("aside", Boolean(space.problem));
 }
 
 const DRAWN_ALONE = [
@@ -338,11 +251,11 @@ bench.addEventListener("look", ({ detail }) => {
   const difference =
     "how" in detail && look.how !== shownHow && [look.how, shownHow].some((how) => APART.includes(how));
   [shownKind, shownHow] = [kind, look.how];
-  if ("tilt" in detail && look.tilt !== null) surface?.tilt(look.tilt);
-  else if ("camera" in detail) surface?.aim();
-  else if (["light", "lamp", "wireframe", "figure"].some((name) => name in detail)) surface?.draw();
-  else if ("overlay" in detail && !FIGURED.includes(detail.overlay)) surface?.draw();
-  else if (detail.material && !recoloured) surface?.draw();
+  if ("tilt" in detail && look.tilt !== null) space.surface?.tilt(look.tilt);
+  else if ("camera" in detail) space.surface?.aim();
+  else if (["light", "lamp", "wireframe", "figure"].some((name) => name in detail)) space.surface?.draw();
+  else if ("overlay" in detail && !FIGURED.includes(detail.overlay)) space.surface?.draw();
+  else if (detail.material && !recoloured) space.surface?.draw();
   else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
   else refresh();
 });

@@ -1,0 +1,120 @@
+// What the scripts decide by themselves: numbers, packets, and which question is asked when.
+
+import assert from "node:assert/strict";
+import { test } from "node:test";
+
+const pace = await import("../../studio/bench/static/bench/stage/pace.js");
+const { nudged } = await import("../../studio/static/studio/drag.js");
+const { clamp } = await import("../../studio/static/studio/svg.js");
+const { fetchPacket } = await import("../../studio/static/studio/packet.js");
+const { ask, Latest, Unanswered } = await import("../../studio/static/studio/ask.js");
+
+test("pictures get coarser while they take too long, and finer when they are quick, within bounds", () => {
+  const mine = new pace.Pace();
+  assert.equal(mine.longest, pace.FINEST);
+  for (let i = 0; i < 9; i++) mine.took(500);
+  assert.equal(mine.longest, pace.COARSEST);
+  mine.took(50); // neither
+  assert.equal(mine.longest, pace.COARSEST);
+  mine.took(5);
+  assert.equal(mine.longest, 2 * pace.COARSEST);
+  for (let i = 0; i < 9; i++) mine.took(1);
+  assert.equal(mine.longest, pace.FINEST);
+});
+
+test("arrow keys move by a step, with shift by ten, and other keys by nothing", () => {
+  const pressed = (key, shiftKey = false) => ({ key, shiftKey, preventDefault() {}, stopPropagation() {} });
+  assert.deepEqual(nudged(pressed("ArrowRight"), 0.5), [0.5, 0]);
+  assert.deepEqual(nudged(pressed("ArrowDown", true), 0.5), [0, -5]);
+  assert.equal(nudged(pressed("a"), 1), null);
+});
+
+test("clamp keeps a number between two others", () => {
+  assert.deepEqual(
+    [-1, 0.5, 7].map((value) => clamp(value, 0, 1)),
+    [0, 0.5, 1],
+  );
+});
+
+/** A packet as docs/architecture.md describes it: length, header padded to eight, arrays. */
+function packetOf(header, ...arrays) {
+  let text = JSON.stringify(header);
+  while ((text.length + 4) % 8) text += " ";
+  const head = new TextEncoder().encode(text);
+  const length = new Uint8Array(4);
+  new DataView(length.buffer).setUint32(0, head.length, true);
+  return new Blob([length, head, ...arrays]);
+}
+
+test("a packet's arrays are read where its header says, with their shapes", async () => {
+  const arrays = {
+    heights: { type: "float32", shape: [1, 3], offset: 0 },
+    pixels: { type: "uint8", shape: [2, 2], offset: 16 },
+  };
+  const body = packetOf(
+    { revision: 7, arrays },
+    new Float32Array([1.5, -2, 0.25]),
+    new Uint8Array(4),
+    new Uint8Array([9, 8, 7, 6]),
+  );
+  globalThis.fetch = async () => new Response(body);
+  const packet = await fetchPacket("/piece/1/preview", { base: 7 });
+  assert.equal(packet.revision, 7);
+  assert.deepEqual([...packet.arrays.heights], [1.5, -2, 0.25]);
+  assert.deepEqual([...packet.arrays.pixels], [9, 8, 7, 6]);
+  assert.deepEqual(packet.arrays.pixels.shape, [2, 2]);
+});
+
+test("what is short is asked for by address, what is long is posted, and a refusal is said in its own words", async () => {
+  const asked = [];
+  globalThis.fetch = async (address, options) => {
+    asked.push([address, options.method ?? "GET"]);
+    return new Response("{}");
+  };
+  await ask("/x", { a: 1 });
+  await ask("/x?y=2", { a: 1 });
+  await ask("/x", { a: "1".repeat(4000) });
+  assert.deepEqual(asked, [
+    ["/x?a=1", "GET"],
+    ["/x?y=2&a=1", "GET"],
+    ["/x", "POST"],
+  ]);
+  const refusal = JSON.stringify({ message: "The width must be a number." });
+  globalThis.fetch = async () =>
+    new Response(refusal, { status: 422, headers: { "Content-Type": "application/json" } });
+  await assert.rejects(
+    ask("/x"),
+    (problem) => problem instanceof Unanswered && /must be a number/.test(problem.message),
+  );
+});
+
+test("of questions that come while one is under way only the last is asked", async () => {
+  const latest = new Latest();
+  const done = [];
+  let finish;
+  const first = latest.run(async () => {
+    await new Promise((resolve) => (finish = resolve));
+    done.push("first");
+  });
+  for (const name of ["second", "third", "fourth"]) latest.run(async () => done.push(name));
+  finish();
+  await first;
+  await new Promise((resolve) => setTimeout(resolve));
+  assert.deepEqual(done, ["first", "fourth"]);
+  assert.equal(latest.busy, false);
+});
+
+test("going nearer keeps the place under the pointer where it is, and never goes farther than all", async () => {
+  const { sight, zoom, showAll } = await import("../../studio/bench/static/bench/stage/sight.js");
+  const onScreen = ([x, y]) => [(x - sight.x) * sight.zoom, (y - sight.y) * sight.zoom];
+  const place = [0.3, 0.6];
+  zoom(4, 0.5, 0.5);
+  const before = onScreen(place);
+  zoom(1.7, ...place);
+  for (const [number, part] of onScreen(place).entries()) assert.ok(Math.abs(part - before[number]) < 1e-12);
+  zoom(1e9);
+  assert.equal(sight.zoom, 400);
+  zoom(1e-9);
+  assert.deepEqual({ ...sight }, { zoom: 1, x: 0.5, y: 0.5 });
+  showAll();
+});
