@@ -1,5 +1,9 @@
 // As much of a page as the scripts ask for while they are loaded, so that what they decide is tested without a browser.
 
+import { register } from "node:module";
+
+register("./static.js", import.meta.url);
+
 class Part extends EventTarget {
   dataset = {};
   classList = { toggle: () => {} };
