@@ -200,48 +200,57 @@ def revisions(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, Any]:
-    """What the bench's templates are filled with."""
+    """What the bench's templates are filled with: what all steps show, and what this one does."""
     recipe = revision.read()
     owner = revision.piece.owner
     show_lengths_in(recipe.unit)
-    surface = SurfacePipeline.of(recipe, read_source)
-    more = surface_context(revision) if step.name == "surface" else {}
     unfit = what_does_not_fit(recipe, revision.piece.title)
-    return (
-        relief_context(revision)
-        | more
-        | {
-            "piece": revision.piece,
-            "revision": revision,
-            "recipe": recipe,
-            "layer": recipe.shown.layers[layer],
-            "chosen": layer,
-            "layers": layer_rows(recipe.shown),
-            "gallery": gallery(),
-            "tools": TOOLS,
-            "offered_maps": offer_maps(),
-            "offered_packs": offer_packs(),
-            "unfit": unfit,
-            "fitting": revision.last_fitting() if unfit else None,
-            "planned": [] if unfit else plan(as_delivered(recipe), revision.piece.title),
-            "shelf_sets": [
-                each
-                for each in TextureSet.objects.filter(owner=owner, removed=None).prefetch_related("members")
-                if each.present
-            ],
-            "shelf_sources": Source.objects.filter(owner=owner, removed=None, sets=None).exclude(role=MESH),
-            "ground_is_picture": bool(recipe.shown.layers[0].source),
-            "step": step,
-            "steps": STEPS,
-            "groups": groups(revision, step, layer),
-            "views": views(recipe, step),
-            "offered": offer_treatments(),
-            "section_fields": [in_unit(field_at(recipe.shown, path), recipe.unit) for path in SECTION_PATHS],
-            "per_unit": UNITS[recipe.unit],
-            "undoes": revision.label if revision.parent else None,
-            "redoes": revision.following(),
-            "readings_of": READING_NAMES,
-            "reading": getattr(recipe.shown.layers[0].content, "reading", ""),
-            "cost": surface.final().forecast(get_engine()) if step.name == "deliver" else None,
-        }
-    )
+    common = {
+        "piece": revision.piece,
+        "revision": revision,
+        "recipe": recipe,
+        "layer": recipe.shown.layers[layer],
+        "chosen": layer,
+        "tools": TOOLS,
+        "unfit": unfit,
+        "fitting": revision.last_fitting() if unfit else None,
+        "step": step,
+        "steps": STEPS,
+        "groups": groups(revision, step, layer),
+        "views": views(recipe, step),
+        "section_fields": [in_unit(field_at(recipe.shown, path), recipe.unit) for path in SECTION_PATHS],
+        "per_unit": UNITS[recipe.unit],
+        "undoes": revision.label if revision.parent else None,
+        "redoes": revision.following(),
+        # these are called by the templates that show them
+        "gallery": gallery,
+        "shelf_sets": partial(_list_sets, owner),
+        "shelf_sources": Source.objects.filter(owner=owner, removed=None, sets=None).exclude(role=MESH),
+    }
+    return common | relief_context(revision) | _of_step(revision, step)
+
+
+def _of_step(revision: Revision, step: Step) -> dict[str, Any]:
+    """What one step alone shows."""
+    recipe = revision.read()
+    ground = recipe.shown.layers[0]
+    match step.name:
+        case "source":
+            reading = getattr(ground.content, "reading", "")
+            return {"readings_of": READING_NAMES, "reading": reading, "ground_is_picture": bool(ground.source)}
+        case "relief":
+            rows = layer_rows(recipe.shown)
+            return {"layers": rows, "offered": offer_treatments(), "ground_is_picture": bool(ground.source)}
+        case "maps":
+            return {"offered_maps": offer_maps(), "offered_packs": offer_packs()}
+        case "surface":
+            return surface_context(revision)
+    fits = not what_does_not_fit(recipe, revision.piece.title)
+    planned = plan(as_delivered(recipe), revision.piece.title) if fits else []
+    return {"planned": planned, "cost": SurfacePipeline.of(recipe, read_source).final().forecast(get_engine())}
+
+
+def _list_sets(owner: Any) -> list[TextureSet]:
+    """The texture sets on the shelf that have a picture."""
+    sets = TextureSet.objects.filter(owner=owner, removed=None).prefetch_related("members")
+    return [each for each in sets if each.present]

@@ -139,7 +139,7 @@ class RightSideTests(StudioTestCase):
     def test_a_source_that_is_gone_from_the_disk_is_said(self):
         piece = self.piece()
         source_path(self.recipe(piece).sources["picture"].digest).unlink()
-        for module in ("found", "pixels.stage", "pages.measured", "pixels.previews"):
+        for module in ("pixels.stage", "pages.measured", "pixels.previews"):
             self.enterContext(mock.patch(f"studio.bench.{module}.get_engine", return_value=Engine()))
         for name in ("bench:measured", "bench:facts"):
             self.assertContains(self.get(name, piece, base=1), "is missing", msg_prefix=name)
