@@ -96,7 +96,7 @@ def _say_and_leave(program: str, message: str) -> None:
 
 def _port(text: str) -> int:
     if not text.isdecimal() or not 1 <= int(text[:6]) <= 65535:
-        raise argparse.ArgumentTypeError(f"{text[:20]} is no port; take one from 1024 to 65535")
+        raise argparse.ArgumentTypeError(f"{text[:20]} is not a valid port; choose one from 1024 to 65535")
     return int(text)
 
 

@@ -56,7 +56,9 @@ OPTIONS = {
 def add_picture(parser: argparse.ArgumentParser) -> None:
     """The options of the picture and of its relief."""
     parser.add_argument("picture", type=path, metavar="PICTURE", help=f"a {KNOWN}")
-    parser.add_argument("--as", dest="reading", choices=get_args(Reading), help="read it as this; guessed otherwise")
+    parser.add_argument(
+        "--as", dest="reading", choices=get_args(Reading), help="interpret the picture as (default: guess)"
+    )
     parser.add_argument(
         "--depth",
         choices=("brightness", "light"),
@@ -254,7 +256,9 @@ def _pack(text: str, relief: Relief) -> Pack:
         elif re.fullmatch(r"[01](\.\d+)?", held):
             values |= {channel: VALUE, f"{channel}_value": float(held)}
         else:
-            raise ReliefError(f"“{held}” is no map to pack. There are {', '.join([*offered, *kinds])}, and 0 to 1.")
+            raise ReliefError(
+                f"“{held}” is not a map that can be packed. Choose one of {', '.join([*offered, *kinds])}, and 0 to 1."
+            )
     return Pack.create(**values)
 
 

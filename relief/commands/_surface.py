@@ -104,7 +104,7 @@ def _with_surface(recipe: Recipe, read_source: ReadSource, chosen: argparse.Name
         elif chosen.shape in SHAPES and chosen.shape != OF_A_FILE:
             shape = SHAPES[chosen.shape].create(**DEFAULT_SIZES.get(chosen.shape, {}))
         else:
-            raise ReliefError(f"There is no shape “{chosen.shape}”. There are {', '.join(SHAPES)}.")
+            raise ReliefError(f"There is no shape called “{chosen.shape}”. There are {', '.join(SHAPES)}.")
     shape = _sized(shape, chosen)
     values = {name: getattr(chosen, name) for name in ("sizing", "turn", "pole_fade", "sampling")}
     for name in ("repeats", "shift"):

@@ -9,7 +9,7 @@ from relief.benchmark import QUICK, Extent, table
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Its options."""
-    parser.add_argument("--quick", action="store_true", help="so small that it only shows that every row can be made")
+    parser.add_argument("--quick", action="store_true", help="a smoke run: small sizes, every row")
 
 
 def run(chosen: argparse.Namespace) -> None:

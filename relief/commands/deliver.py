@@ -69,7 +69,7 @@ def named_profile(name: str) -> tuple[Delivery, list[Finding]]:
     if name.lower() in known:
         return read_profile(known[name.lower()])
     if not name.lower().endswith(".json"):
-        raise ReliefError(f"There is no profile “{name}”. There are {', '.join(SHIPPED)}, and files ending in .json.")
+        raise ReliefError(f"“{name}” is not a known profile. Choose {', '.join(SHIPPED)}, or a file ending in .json.")
     try:
         return read_profile(json.loads(Path(name).read_bytes()))
     except (ValueError, RecursionError) as problem:

@@ -31,7 +31,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     add_number(parser, "soften")
     add_number(parser, "calm")
     parser.add_argument("--full-range", action="store_true", help="spread the bump map from black to white")
-    parser.add_argument("--test-card", action="store_true", help="write the maps of a test card along")
+    parser.add_argument("--test-card", action="store_true", help="also write the maps of a test card")
     parser.add_argument(
         "--unpack", action="append", type=channel_and_role, metavar="CHANNEL=ROLE",
         help="a map that was packed into a channel of the picture, such as green=roughness; can be given several "
@@ -39,7 +39,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument(
         "--map", dest="more", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
-        help=f"make a grey map more: {', '.join(COMPANION_MAPS)}; can be given several times",
+        help=f"add a grey map: {', '.join(COMPANION_MAPS)}; can be given several times",
     )  # fmt: skip
     parser.add_argument(
         "--pack", dest="packs", action="append", default=[], metavar="R,G,B[,A]",

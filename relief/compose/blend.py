@@ -37,7 +37,7 @@ def blend_layers(
         amount: how much of it.
         rest: the layer's height that adds nothing.
         offset: for taller and lower wins, height that the layer is lifted by.
-        passage: for taller and lower wins, height over which both run into each other.
+        passage: for taller and lower wins, height over which the layers blend.
         mask: float32 (rows, columns), 0 to 1; all of it when there is none.
 
     Returns:

@@ -60,6 +60,6 @@ def _find_inked_pictures(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     for number, layer in enumerate(pipeline.relief.layers):
         picture = pipeline.imprint_picture(number) if layer.on else None
         if picture and touches_edge(engine.run(picture)):
-            reason = f"“{layer.name}” presses a picture in that is drawn up to its edge, where it is cut off straight."
+            reason = f"“{layer.name}” uses a stamp that touches its border, where it is cut off straight."
             found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
     return found

@@ -79,7 +79,7 @@ class Maps:
         if file.name.startswith(SEEN):
             layer = relief.layers[int(file.name.removeprefix(SEEN))]
             about = f"White where “{layer.name}” is seen, black where what lies below is."
-            return Entry(file.filename, "Mask of who won", file.depth, about, {"kind": "mask"})
+            return Entry(file.filename, "Layer visibility mask", file.depth, about, {"kind": "mask"})
         kind, _, rest = file.name.partition("-")
         meaning: dict[str, Any] = {"kind": rest if kind == "along" else kind}
         match kind:
@@ -101,7 +101,7 @@ class Maps:
                 role, about = rest.capitalize(), "Data, read without any gamma."
             case "more":
                 grey = relief.maps.more[int(rest)]
-                role, about = grey.called, f"{grey.reads}{' Turned around.' if grey.inverted else ''}"
+                role, about = grey.called, f"{grey.reads}{' Inverted.' if grey.inverted else ''}"
                 meaning["kind"] = grey.kind
             case _:
                 pack = relief.maps.packs[int(rest)]

@@ -71,7 +71,7 @@ def page(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries:
 
 
 AS_DATA = (
-    "All maps are data, not colour, but for the one that is called so: read them without any gamma or colour profile "
+    "All maps are data, not colour, except the colour map: read them without any gamma or colour profile "
     "(often called raw, linear or non-colour). White is high, black is low."
 )
 REPEATED = (

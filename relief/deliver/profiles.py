@@ -74,7 +74,7 @@ def find_in_delivery(recipe: Recipe, read_source: ReadSource, engine: Engine) ->
             f"The value {say_number(relief.midlevel, 4)} stays on the surface, and only the notes say so. Read as mid "
             f"grey, all of it moves by {say_length(abs(relief.midlevel - 0.5) * relief.amplitude)}."
         )
-        found.append(_mended("midlevel", "Midlevel to be told", reason, "Put it at mid grey", midlevel="half"))
+        found.append(_mended("midlevel", "Midlevel is not mid grey", reason, "Put it at mid grey", midlevel="half"))
     return found
 
 

@@ -93,7 +93,7 @@ def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
     spots = np.where(inside, cv2.morphologyEx(np.ascontiguousarray(grey, np.float32), cv2.MORPH_TOPHAT, square), 0)
     brightest = float(spots.max())
     if brightest <= 1e-6:
-        raise ReliefError("There is no highlight on the ball. Is it marked where it lies, and does it mirror?")
+        raise ReliefError("No highlight was found on the ball. Is it marked in the right place, and is it reflective?")
     _, parts = cv2.connectedComponents((spots >= SPOT * brightest).astype(np.uint8))
     spot = parts == parts[np.unravel_index(int(spots.argmax()), spots.shape)]
     # a small one fills few texels, and those beside them tell its middle

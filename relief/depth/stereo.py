@@ -113,7 +113,7 @@ def solve_series(
         raise ReliefError(f"A lit series has {FEWEST} to {MOST} photos; these are {len(photos)}.")
     singular = np.linalg.svd(lamps.directions, compute_uv=False)
     if singular[2] < PLANAR * singular[0]:
-        raise ReliefError("The lights lie in one plane with the surface's middle. Move one of them aside.")
+        raise ReliefError("The lights are coplanar with the surface centre. Move one of them aside.")
     progress = progress or Progress()
     few, few_lamps = thin_out(photos), lamps.thinned(thinning(photos))
     around = 0.0

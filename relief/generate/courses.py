@@ -42,7 +42,9 @@ class Courses(Generator):
     )
     rise: float = number(0.1, 0, 1, label="Uneven", step=0.01, help="How much some bricks stand out beyond others.")
     tilt: float = number(0.05, 0, 1, label="Tilt", step=0.01, help="How much bricks lean to one side.")
-    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other bricks.")
+    seed: int = number(
+        1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Random seed: another number lays other bricks."
+    )
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Bricks across and courses down."""

@@ -25,7 +25,7 @@ class Pyramids(InSquares):
         step=1,
         slider=(5, 600),
         logarithmic=True,
-        help="Of a field.",
+        help="Width of one pyramid.",
     )
     steps: int = number(
         4, 0, 64, label="Steps", step=1, slider=(0, 12), help="Steps from the edge to the middle; 0 for a smooth slope."

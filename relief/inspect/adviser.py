@@ -1,4 +1,4 @@
-"""What more faces bring: detail kept against faces, for levels and for budgets of as many, measured on the piece."""
+"""What more faces would gain: detail kept against faces, for levels and for budgets of as many faces, measured."""
 
 from __future__ import annotations
 

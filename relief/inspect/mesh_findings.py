@@ -60,7 +60,9 @@ def cut_tops(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
         return None
     reason = f"The relief leaves the surface by {say_length(reach)}; where {say_length(allowed)} are allowed it is cut."
     rounded = float(f"{reach * 1.01:.3g}")
-    return Finding("reach", "Tops cut off elsewhere", reason, Mend("Ask for enough", {"surface.reach": rounded}))
+    return Finding(
+        "reach", "Peaks clipped in the target program", reason, Mend("Raise the bound", {"surface.reach": rounded})
+    )
 
 
 def overlapping(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
@@ -69,7 +71,8 @@ def overlapping(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     share = float((times < 1).mean()) if len(times) else 0.0
     if share <= FOLDED:
         return None
-    reason = f"In {say_share(share)} of the surface the relief goes deeper than it is curved: there it overlaps."
+    where = f"In {say_share(share)} of the surface"
+    reason = f"{where} the relief is deeper than the radius of curvature, so the surface overlaps itself."
     bearable = float(np.partition(times, int(NEAREST * len(times)))[int(NEAREST * len(times))]) * SAFE
     key = pipeline.surface.relief
     mend = None

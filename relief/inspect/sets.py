@@ -35,7 +35,7 @@ def _sizes(pictures: Mapping[str, Picture]) -> list[SetFinding]:
     aspects = [columns / rows for columns, rows in sizes.values()]
     if aspects and max(aspects) > min(aspects) * (1 + STRETCHED):
         listed = _list_sizes(sizes)
-        reason = f"Laid on each other the maps are stretched against each other: {listed}."
+        reason = f"The maps have different aspect ratios: {listed}."
         found.append(SetFinding("aspect", "Aspects differ", reason))
     elif len(set(sizes.values())) > 1:
         reason = f"They lie on each other, but detail is lost where a map is smaller: {_list_sizes(sizes)}."

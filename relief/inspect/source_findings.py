@@ -244,9 +244,7 @@ def of_its_set(pipeline: Pipeline, engine: Engine) -> list[SetFinding]:
     inverted = len([item for item in relief.layers[0].treatments if isinstance(item, Invert) and item.on]) % 2 == 1
     pictures = [pipeline.picture(role) for role in roles]
     compute = partial(_held_against_itself, tuple(roles), content.green, inverted)
-    return engine.run(
-        Stage("Holding the set against itself", compute, [roles, content.green, inverted], tuple(pictures))
-    )
+    return engine.run(Stage("Cross-checking the set", compute, [roles, content.green, inverted], tuple(pictures)))
 
 
 def _held_against_itself(roles: tuple[str, ...], green: Green, inverted: bool, *pictures: Picture) -> list[SetFinding]:

@@ -61,10 +61,10 @@ def open_join(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     whole = [max(1, round(float(count))) for count in counts]
     label = f"Make it {max(1, round(off[0]))}"
     if mapping.sizing == "real":
-        return Finding("join", "Join stays open", reason, Mend(label, {"surface.mapping.whole": True}))
+        return Finding("join", "Seam does not close", reason, Mend(label, {"surface.mapping.whole": True}))
     names = ("surface.mapping.repeats_across", "surface.mapping.repeats_down")
     changes = {name: count for name, count, closed in zip(names, whole, closes, strict=True) if closed}
-    return Finding("join", "Join stays open", reason, Mend(label, changes))
+    return Finding("join", "Seam does not close", reason, Mend(label, changes))
 
 
 def _is_open(count: float) -> bool:
@@ -81,4 +81,4 @@ def pulled(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     times = 1 / max(figures.smallest, 1e-3)
     pulled = f"In places the relief is pulled {say_number(times)} times as wide as it is."
     reason = f"{pulled} Lay it on by box, cylinder or sphere."
-    return Finding("pulled", "Relief pulled long", reason)
+    return Finding("pulled", "Relief stretched", reason)

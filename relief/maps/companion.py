@@ -40,7 +40,7 @@ class CompanionMap(Curve):
     soften: float = number(
         0, 0, 100_000_000, label="Soften", unit="mm", step=0.1, slider=(0, 20), help="Blurs the finished map."
     )
-    inverted: bool = switch(False, label="Inverted", help="Turns light and dark around.")
+    inverted: bool = switch(False, label="Inverted", help="Inverts the map: black becomes white.")
     bits: Literal[8, 16] = choice(
         8, {8: "8 bit", 16: "16 bit"}, label="Bits",
         help="8 bit is what most programs read; 16 bit keeps smooth passages free of bands.",

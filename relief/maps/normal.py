@@ -26,7 +26,7 @@ class Normal(Parameters):
 
     strength: float = number(
         1, -100, 100, label="Strength", step=0.05, slider=(-4, 4),
-        help="Factor on the slopes. 1 is true to amplitude and footprint; a minus turns in and out around.",
+        help="Factor on the slopes. 1 is true to amplitude and footprint; negative values invert the relief.",
     )  # fmt: skip
     of: Literal["relief", "source", "both"] = choice(
         "relief", {"relief": "The relief", "source": "The one that came along", "both": "Both, one on the other"},

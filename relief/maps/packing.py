@@ -26,7 +26,7 @@ def _value(label: str, default: float) -> float:
 
 
 def _name_inverted(label: str) -> bool:
-    return switch(False, label=f"{label} inverted", help="Turns light and dark of this channel around.")
+    return switch(False, label=f"{label} inverted", help="Inverts this channel.")
 
 
 class Pack(Parameters):

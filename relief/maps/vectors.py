@@ -57,7 +57,7 @@ def of_slopes(slopes: np.ndarray) -> np.ndarray:
 
 
 def strengthen(vectors: np.ndarray, strength: float) -> np.ndarray:
-    """Unit vectors whose slopes are `strength` times as steep; a minus turns in and out around."""
+    """Unit vectors whose slopes are `strength` times as steep; negative values invert the relief."""
     return unit(vectors * np.array([strength, strength, 1], np.float32))
 
 

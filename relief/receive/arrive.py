@@ -30,7 +30,7 @@ class Settings:
     Attributes:
         green: which way it takes green of normal maps to point; empty for as the notes say.
         midlevel: the value that it leaves on the surface; none for as the notes say.
-        scale: times as far as the notes say that it displaces.
+        scale: multiplier on the stated amplitude.
         read_as: whether maps are read as data, or as colour, whose display curve is then taken off.
         bits: that it keeps of each sample; of 8 what lies beyond 0 and 1 is cut off.
         fewer_levels: subdivisions less than the mesh was made with.
@@ -190,7 +190,7 @@ def compare(arrived: Arrived, settings: Settings, relief: str = "main", look: Lo
         angles = _angles(look.normals, look.meant_normals)
         report.normals.update(mean_degrees=float(angles.mean()), under_95_percent=float(np.percentile(angles, 95)))
         if report.normals["mean_degrees"] > SAME_ANGLE:
-            differs.append(f"Normals are turned by {say_number(report.normals['mean_degrees'])}° at the mean.")
+            differs.append(f"Normals are turned by {say_number(report.normals['mean_degrees'])}° on average.")
         differs += _against_heights(arrived, look, report, relief)
     differs += arrived.faults
     differs += [f"{name} is damaged or missing." for name in arrived.damaged()]
@@ -258,7 +258,7 @@ def _check_mesh(arrived: Arrived, look: Look, report: Report) -> list[str]:
     off = (out - look.meant_heights[row, column])[inside]
     report.mesh["rms_mm"] = float(np.sqrt(np.mean(off**2))) if len(off) else 0.0
     spread = max(float(np.ptp(look.meant_heights)), 1e-9)
-    return ["The mesh stands otherwise than the maps say."] if report.mesh["rms_mm"] > 0.25 * spread else []
+    return ["The mesh does not match the maps."] if report.mesh["rms_mm"] > 0.25 * spread else []
 
 
 def _told_green(arrived: Arrived) -> str:

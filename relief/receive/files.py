@@ -102,9 +102,9 @@ def _unzip(place: Path) -> tuple[dict[str, bytes], list[str]]:
     except OSError as problem:
         if isinstance(problem, FileNotFoundError | PermissionError):
             raise
-        raise ReliefError("This is no ZIP, or it is damaged.") from None
+        raise ReliefError("This is not a valid ZIP file, or it is damaged.") from None
     except Exception:
-        raise ReliefError("This is no ZIP, or it is damaged.") from None
+        raise ReliefError("This is not a valid ZIP file, or it is damaged.") from None
     return files, faults
 
 

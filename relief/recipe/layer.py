@@ -183,7 +183,7 @@ class Layer(Parameters):
         label="Amount",
         step=0.02,
         slider=(-1, 2),
-        help="How much of the layer; below zero it is turned over.",
+        help="Opacity of the layer; negative values invert it.",
     )
     blend: Blend = choice(
         "add", BLEND_NAMES, label="Blend",
@@ -199,7 +199,7 @@ class Layer(Parameters):
         help="Lifts the layer before it is compared with what lies below.",
     )
     passage: float = number(
-        0.05, 0, 100, label="Passage", step=0.01, slider=(0, 0.5), help="Height over which both run into each other."
+        0.05, 0, 100, label="Passage", step=0.01, slider=(0, 0.5), help="Height over which the layers blend."
     )
     layout: Layout = Layout()
     mask: Mask = Mask()

@@ -103,7 +103,7 @@ def choose_tessellation(recipe: Recipe, kind: str, **values: Any) -> Done:
         RecipeError: there is no such way, or a value is out of its bounds.
     """
     if kind not in TESSELLATIONS:
-        raise RecipeError("There is no such way.")
+        raise RecipeError("Unknown tessellation method.")
     way = TESSELLATIONS[kind].create(kind=kind, **values)
     return _with_surface(recipe, tessellation=way), f"Faces by {way.title.lower()}"
 

@@ -89,7 +89,7 @@ def finish_map(pipeline: Pipeline, name: str, bits: Depth | None = None) -> Stag
         case "along":
             if rest not in along(relief):
                 raise KeyError(name)
-            return Stage("Going along", _along, rest, (pipeline.companion(rest), pipeline.height()))
+            return Stage("Preparing companion map", _along, rest, (pipeline.companion(rest), pipeline.height()))
         case "more":
             return _grey(pipeline, _of_list(relief.maps.more, rest, name))
         case "pack":

@@ -136,7 +136,7 @@ class Pipeline:
         """A photo parted into light and paint: a `Parted`."""
         paint = content.light.paint
         compute = partial(part_picture, paint, longest)
-        return Stage("Parting paint from light", compute, [paint, longest], (self.picture(content.source),))
+        return Stage("Separating albedo and shading", compute, [paint, longest], (self.picture(content.source),))
 
     def guessed_light(self) -> Stage:
         """Where the light of the ground's photo stood as far as it tells, and how sure that is."""
@@ -346,7 +346,7 @@ class Pipeline:
 
     def cover(self, layer: int) -> Stage:
         """How much of a layer is seen where it was laid: float32 (rows, columns)."""
-        return Stage("Who is seen", partial(stages.cover_of_layer, layer), layer, (self.composite(),))
+        return Stage("Computing layer visibility", partial(stages.cover_of_layer, layer), layer, (self.composite(),))
 
     # what goes along
 

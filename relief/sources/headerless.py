@@ -24,7 +24,7 @@ def decode(data: bytes) -> Picture:
     side = math.isqrt(len(data) // 2)
     if side == 0 or side * side * 2 != len(data):
         raise PictureError(
-            f"{len(data)} bytes are no square of 16-bit samples, which a file ending in {ENDING} has to be."
+            f"{len(data)} bytes are not a square number of 16-bit samples, as a file ending in {ENDING} must be."
         )
     refuse_if_too_large(side, side)
     pixels = np.frombuffer(data, "<u2").reshape(side, side).astype(np.uint16)

@@ -63,7 +63,7 @@ def _samples(pixels: np.ndarray, bits: int, remarks: list[str]) -> np.ndarray:
     if pixels.dtype.kind == "f":
         return pixels.astype(np.float32)
     if pixels.dtype.kind == "i":
-        remarks.append(f"Its {bits}-bit numbers have a sign; they are taken as measures, not as parts of white.")
+        remarks.append(f"Its {bits}-bit numbers have a sign; they are read as raw values, not normalised.")
         return pixels.astype(np.float32)
     if pixels.dtype not in (np.uint8, np.uint16, np.uint32):
         raise PictureError(

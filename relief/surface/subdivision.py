@@ -25,7 +25,7 @@ class Subdivision(Parameters):
     )  # fmt: skip
     crease: float = number(
         180, 0, 180, label="Sharp above", unit="°", step=1, zero="all edges",
-        help="Edges whose faces turn by more than this stay sharp when the surface is smoothed. At 180 none does.",
+        help="Edges whose faces turn by more than this stay sharp when the surface is smoothed. At 180 none do.",
     )  # fmt: skip
     sharpness: float = number(
         0, 0, 10, label="Sharp for", unit="levels", step=0.5, zero="always",

@@ -69,7 +69,7 @@ class Surface(Parameters):
         help="Detail that the mesh is too coarse for goes into a normal map that belongs to exactly this mesh.",
     )  # fmt: skip
     reach: float = number(
-        0, 0, FARTHEST, label="Reach elsewhere", unit="mm", step=1, slider=(0, 200), zero="not known",
+        0, 0, FARTHEST, label="Displacement bound", unit="mm", step=1, slider=(0, 200), zero="not known",
         help="The bound that the receiving program sets on how far displacement may go. Beyond it tops are cut off "
         "there. Leave it at 0 where there is none.",
     )  # fmt: skip

@@ -51,7 +51,7 @@ class OverlapTests(TessellateTestCase):
         changes = {"amplitude": 80, "midlevel": 1}  # all of it goes in, up to 80 mm, with a radius of 30
         pipeline = self.pipeline("dots", changes, shape=shape, level=3)
         found = {item.kind: item for item in find_in_mesh(pipeline, self.engine, None)}
-        self.assertIn("goes deeper than it is curved", found["overlap"].reason)
+        self.assertIn("is deeper than the radius of curvature", found["overlap"].reason)
         amplitude = found["overlap"].mend.changes["reliefs.main.amplitude"]
         self.assertTrue(25 < amplitude < 40, amplitude)
         mended = self.pipeline("dots", {"amplitude": amplitude, "midlevel": 1}, shape=shape, level=3)

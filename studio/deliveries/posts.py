@@ -57,7 +57,7 @@ def _toggle_map(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
 def _take_profile(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     name = request.POST.get("profile", "")
     if not name:
-        return recipe, "Kept the choices"
+        return recipe, "Settings unchanged"
     values = profiles_of(request.artist).get(name)
     if values is None:
         raise RecipeError("There is no such profile.")

@@ -76,7 +76,7 @@ class _Scene:
         materials = [np.full(len(part[1]), names.setdefault(part[3], len(names))) for part in self.parts]
         sets = min(len(part[2]) for part in self.parts)
         most = max(len(part[2]) for part in self.parts)
-        remarks = ("Only some of it has places on maps; those were left out.",) if most > sets else ()
+        remarks = ("Only part of the mesh has UVs; they were left out.",) if most > sets else ()
         mesh = plain_polygons(
             np.concatenate([part[0] for part in self.parts]),
             faces,

@@ -91,7 +91,7 @@ def check_polygons(mesh: Polygons, name: str) -> Polygons:
         mesh = keep_faces(mesh, whole, f"{lost} faces had less than three corners and were left out.")
     size = np.ptp(mesh.positions[mesh.corners], axis=0)
     if not size.any():
-        raise MeshError(f"All of {name} lies at one point.")
+        raise MeshError(f"All vertices of {name} coincide.")
     return mesh
 
 

@@ -39,4 +39,4 @@ def read_mesh(data: bytes, filename: str) -> Polygons:
             if isinstance(problem, MeshError):
                 raise
             raise MeshError(f"{filename} cannot be read as {kind.upper()}. It may be damaged.") from problem
-    raise MeshError(f"{filename} is no mesh that is read here. OBJ, PLY, STL and GLB are.")
+    raise MeshError(f"{filename} is not a supported mesh file. OBJ, PLY, STL and GLB are supported.")

@@ -116,7 +116,7 @@ class Mapping(Parameters):
         "spikes stand there.",
     )  # fmt: skip
     sampling: Sampling = choice(
-        "bicubic", SAMPLING_NAMES, label="Between texels",
+        "bicubic", SAMPLING_NAMES, label="Filtering",
         help="Nearest shows every texel as a step. Bilinear joins them by straight lines, bicubic by smooth curves.",
     )  # fmt: skip
 

@@ -41,7 +41,7 @@ class OwnMesh(Shape):
         help="What one unit of the file stands for.",
     )  # fmt: skip
     uv_set: int = number(
-        0, 0, 7, label="UV set", step=1, slider=(0, 7), help="Which of its places on maps, where it has several.",
+        0, 0, 7, label="UV set", step=1, slider=(0, 7), help="Which UV set to use, where the mesh has several.",
     )  # fmt: skip
     merge: bool = switch(
         False, label="Merge doubled vertices", help="Makes one vertex of those at one place, so that faces join.",

@@ -24,7 +24,7 @@ class Torus(Shape):
     is_round: ClassVar[bool] = True
     kind: Literal["torus"] = "torus"
     diameter: float = length(1000, label="Outer diameter", help="From outer edge to outer edge.")
-    thickness: float = length(250, label="Thickness", help="The diameter of what the ring is bent from.")
+    thickness: float = length(250, label="Thickness", help="Diameter of the tube.")
     segments: int = number(
         48, 3, 2000, label="Base segments", step=1, slider=(3, 128),
         help="Faces along the ring before subdivision; around its thickness as many as keep them nearly square.",

@@ -80,7 +80,9 @@ def _advise(advice: Advice) -> str:
     if beside and level.off.error > 0:
         times = level.off.error / max(beside.off.error, 1e-12)
         if times > 1.05:
-            words += f" A budget of as many triangles, spent where they show, is {say_number(times, 2)} times nearer."
+            words += (
+                f" The same number of triangles, spent where they show, is {say_number(times, 2)} times more accurate."
+            )
     elif budget is None:
         words += " It is too coarse for a budget."
     return words

@@ -391,7 +391,7 @@ def packs(relief: Relief) -> list[Group]:
         notes = tuple(pack.costs(relief.amplitude))
         switch = field_at(relief, f"{owner}.on")
         group = Group(pack.name, fields, switch, number, owner=owner, kind="pack", noun="packed picture", notes=notes)
-        shown.append(replace(group, folded=turned, folds="Turned around"))
+        shown.append(replace(group, folded=turned, folds="Invert channels"))
     return shown
 
 

@@ -110,7 +110,7 @@ def _cost(surface: SurfacePipeline) -> dict[str, Any]:
 
 @require_safe
 def adviser(request: HttpRequest, pk: int) -> HttpResponse:
-    """What more faces bring, as a curve, with the place where they stop paying."""
+    """What more faces would gain, as a curve, with the place where they stop paying."""
     piece = piece_of(request, pk)
     recipe = revision_of(piece, request.GET.get("base")).read()
     try:

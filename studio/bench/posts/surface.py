@@ -92,7 +92,7 @@ def _faced_axis(recipe: Recipe, region: Region) -> str:
 def _tessellation(request: HttpRequest, recipe: Recipe) -> edits.Done:
     kind = request.POST.get("kind", "")
     if kind == recipe.surface.tessellation.kind:
-        return recipe, "Kept the way to faces"
+        return recipe, "Tessellation unchanged"
     return edits.choose_tessellation(recipe, kind, **_beginning(recipe, kind))
 
 
@@ -144,7 +144,7 @@ def _take_share(request: HttpRequest, recipe: Recipe) -> edits.Done:
     try:
         share = float(request.POST.get("share", "")) / 100
     except ValueError:
-        raise RecipeError("How much of the detail is a number of percent, such as 90.") from None
+        raise RecipeError("Enter a percentage of the detail, such as 90.") from None
     pipeline = SurfacePipeline.of(recipe, read_source, PROXY)
     return edits.choose_tessellation(
         recipe, "faces", faces=find_budget(pipeline, get_engine(), share, progress_of_request())
