@@ -115,7 +115,7 @@ class ArrivalTests(ReceiveTestCase):
     def test_what_is_no_delivery_gets_a_sentence(self):
         place = self.folder / "x.zip"
         place.write_bytes(b"PK nonsense")
-        with self.assertRaisesRegex(ReliefError, "no ZIP"):
+        with self.assertRaisesRegex(ReliefError, "not a valid ZIP"):
             open_bundle(place)
         for contents in ("[]", "{}", '{"files": [{}], "reliefs": {}}', "nothing"):
             with zipfile.ZipFile(place, "w") as archive:
@@ -293,7 +293,7 @@ class ProfileTests(ReceiveTestCase):
         self.assertEqual(code, 1)
         self.assertGreater(json.loads(told)["main"]["normals"]["mean_degrees"], 5)
         self.assertEqual(self.run_command("receive", out, "--midlevel", 0)[0], 1)
-        for options, words in ((("--profile", "glitter"), "no profile"), (("--profile", picture), "no profile")):
+        for options, words in ((("--profile", "glitter"), "not a known profile"), (("--profile", picture), "not a known profile")):
             code, _, problem = self.run_command("deliver", picture, *options, "--out", out)
             self.assertEqual((code, problem.count("\n")), (2, 1))
             self.assertIn(words, problem)
