@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import sys
 from dataclasses import dataclass
 
@@ -40,6 +39,10 @@ def _say(count: int) -> str:
 
 
 def peak_memory() -> int:
-    """Bytes of memory that this process held at most so far."""
+    """Bytes of memory that this process held at most so far; 0 where the system does not say."""
+    if sys.platform == "win32":
+        return 0
+    import resource  # Unix has it alone
+
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     return peak if sys.platform == "darwin" else peak * 1024  # in bytes there, in kilobytes elsewhere (getrusage(2))

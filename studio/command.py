@@ -23,6 +23,9 @@ def main(arguments: list[str] | None = None) -> int:
     arguments = sys.argv[1:] if arguments is None else arguments
     does, rest = (arguments[0], arguments[1:]) if arguments else ("--help", [])
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
+    if sys.platform == "win32" and does in ("demo", "serve", "worker"):
+        print(f"gravel {does} needs Linux or macOS: it holds its data folder by a lock of Unix.", file=sys.stderr)
+        return 2
     match does:
         case "demo" | "serve":
             from studio import demo

@@ -96,7 +96,11 @@ class CommandTests(CommandTestCase):
         self.assertEqual(np.asarray(Image.open(self.folder / "scan_bump.png")).min(), 0)
 
     def test_what_cannot_be_packed_is_said(self):
-        for packed, words in (("bump", "three or four"), ("bump,x,0", "“x” is not a map"), ("bump,0,7", "“7” is not a map")):
+        for packed, words in (
+            ("bump", "three or four"),
+            ("bump,x,0", "“x” is not a map"),
+            ("bump,0,7", "“7” is not a map"),
+        ):
             code, _, err = self.run_command("maps", self.scan, "--out", self.folder, "--pack", packed)
             self.assertEqual(code, 2)
             self.assertIn(words, err)

@@ -293,7 +293,7 @@ class ProfileTests(ReceiveTestCase):
         self.assertEqual(code, 1)
         self.assertGreater(json.loads(told)["main"]["normals"]["mean_degrees"], 5)
         self.assertEqual(self.run_command("receive", out, "--midlevel", 0)[0], 1)
-        for options, words in ((("--profile", "glitter"), "not a known profile"), (("--profile", picture), "not a known profile")):
-            code, _, problem = self.run_command("deliver", picture, *options, "--out", out)
+        for profile in ("glitter", picture):
+            code, _, problem = self.run_command("deliver", picture, "--profile", profile, "--out", out)
             self.assertEqual((code, problem.count("\n")), (2, 1))
-            self.assertIn(words, problem)
+            self.assertIn("not a known profile", problem)
