@@ -29,6 +29,7 @@ from relief.deliver.maps import Maps
 from relief.deliver.materials import as_mtl
 from relief.deliver.note import Entry, note, page
 from relief.deliver.plan import Planned, as_delivered, plan, plan_maps, plan_test_card
+from relief.errors import ReliefError
 from relief.figures import UNITS
 from relief.formats.meshes import MESHES, AroundMesh, MeshFormat
 from relief.formats.writing import mesh_file, picture_file
@@ -104,6 +105,23 @@ def side_by_side(work: Iterable[Callable[[], bytes]]) -> Iterator[bytes]:
                 yield under_way.popleft().result()
         while under_way:
             yield under_way.popleft().result()
+
+
+def _load_scene(name: str) -> Any:
+    """The module that writes a description of a scene; its libraries are loaded by who writes one only.
+
+    Raises:
+        ReliefError: they are not installed.
+    """
+    try:
+        return importlib.import_module(f"{scenes.__name__}.{name}")
+    except ModuleNotFoundError as problem:
+        if (problem.name or "").startswith(scenes.__name__):
+            raise
+        raise ReliefError(
+            f"Writing a .{name} file needs {problem.name}, which is not installed. Install it with: "
+            "pip install 'zealous-gravel[scenes]'"
+        ) from None
 
 
 @dataclass(frozen=True)
@@ -203,9 +221,7 @@ class Bundle:
             case "residual":
                 return partial(picture_file, cast("np.ndarray", self.built.residual), "png")
             case "mtlx" | "usda":
-                # its libraries are loaded by who writes one only
-                scene = importlib.import_module(f"{scenes.__name__}.{file.name}")
-                return partial(scene.write, self)
+                return partial(_load_scene(file.name).write, self)
             case "sheet" | "sheet-pdf":
                 from relief.deliver.sheet import sheet_file
 

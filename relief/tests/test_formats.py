@@ -4,6 +4,7 @@ import hashlib
 import io
 import re
 import struct
+import sys
 import tempfile
 from pathlib import Path
 from unittest import TestCase, mock
@@ -163,6 +164,17 @@ class SceneTests(CommandTestCase):
         super().setUp()
         for name, data in self.files.items():
             (self.folder / name).write_bytes(data)
+
+    def test_without_its_library_a_scene_says_what_to_install(self):
+        for module, library, changes in (
+            ("mtlx", "MaterialX", {"delivery.usd": False}),
+            ("usda", "pxr", {"delivery.materialx": False}),
+        ):
+            with mock.patch.dict(sys.modules, {library: None}):
+                sys.modules.pop(f"relief.deliver.scenes.{module}", None)
+                files = delivery_files(self.recipe.with_changes(changes), NOTHING, Engine(), "Column", Progress())
+                with self.assertRaisesRegex(ReliefError, rf"{library}.*pip install 'zealous-gravel\[scenes\]'"):
+                    list(files)
 
     def test_the_material_is_valid_and_names_files_that_are_there(self):
         """MaterialX 1.39, validated by its own library against its definitions of nodes."""

@@ -26,7 +26,7 @@ class InstalledTests(TestCase):
         source = cls.folder / "source"  # what the builder leaves behind is thrown away with it
         for name in ("relief", "studio"):
             shutil.copytree(HOUSE / name, source / name, ignore=shutil.ignore_patterns("__pycache__"))
-        for name in ("pyproject.toml", "README.md", "LICENSE", "requirements/app.in"):
+        for name in ("pyproject.toml", "README.md", "LICENSE", "requirements/core.in", "requirements/scenes.in"):
             (source / name).parent.mkdir(exist_ok=True)
             shutil.copy(HOUSE / name, source / name)
         wheel = ["wheel", "--quiet", "--no-deps", "--no-build-isolation", "--wheel-dir", str(cls.folder), str(source)]

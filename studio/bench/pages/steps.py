@@ -66,7 +66,8 @@ STEPS = (
                 *(f"bands.{known.name}" for known in controls(Bands)),
             )),
             "Bump and displacement": (
-                "amplitude", "midlevel", "maps.displacement.soften", "maps.bump.full_range",
+                "amplitude", "midlevel", "maps.displacement.soften", "maps.displacement.centred",
+                "maps.bump.full_range",
             ),
             "Size and edges": ("maps.resolution", "maps.method", "edges.across", "edges.down"),
             "Colours": tuple(
