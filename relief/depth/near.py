@@ -13,7 +13,7 @@ from functools import cache
 
 import cv2
 import numpy as np
-from scipy.optimize import minimize_scalar
+import scipy
 
 from relief.depth.lamps import Lamps, from_middle
 from relief.depth.stereo import solve_series
@@ -119,7 +119,11 @@ def find_distance(photos: Sequence[np.ndarray], lamps_at: Callable[[float], Lamp
 
     at = min(range(len(TRIED)), key=lambda number: left_at(TRIED[number]))
     around = TRIED[max(0, at - 1)], TRIED[min(len(TRIED) - 1, at + 1)]
-    found = minimize_scalar(left_at, bounds=around, method="bounded", options={"xatol": 0.004}) if at else None
+    found = (
+        scipy.optimize.minimize_scalar(left_at, bounds=around, method="bounded", options={"xatol": 0.004})
+        if at
+        else None
+    )
     best = float(found.x) if found is not None and found.fun < left_at(TRIED[at]) else TRIED[at]
     left = left_at(best) / max(left_at(0.0), 1e-9)
     bound = AS_GOOD * left_at(best)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
-from scipy.ndimage import distance_transform_edt
+import scipy
 
 from relief.displace.deviation import ReliefOnCorners, lay_on_corners
 from relief.displace.true_surface import BaseOfCorners, bends_at, bends_of_corners, true_normal
@@ -135,7 +135,7 @@ def split_detail(
         )
     baked = residual.any(axis=2)
     if baked.any():
-        nearest = distance_transform_edt(~baked, return_distances=False, return_indices=True)
+        nearest = scipy.ndimage.distance_transform_edt(~baked, return_distances=False, return_indices=True)
         residual = residual[tuple(nearest)]
     places = _choose_places(laid_out)
     angles = np.full((len(places.triangles), 2), np.nan, np.float32)

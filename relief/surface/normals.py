@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from relief.kernels import kernel, serial_kernel
 from relief.surface.edges import Edges, corners_across, find_edges
@@ -49,8 +48,8 @@ def smooth_by_angle(mesh: Mesh, angle: float) -> Mesh:
     soft = _cosines_across(mesh, edges) >= np.cos(np.radians(angle)) - 1e-6
     rows, columns = np.concatenate([one[soft], end_of_one[soft]]), np.concatenate([other[soft], end_of_other[soft]])
     count = len(mesh.corners)
-    links = coo_array((np.ones(len(rows), bool), (rows, columns)), shape=(count, count))
-    _, groups = connected_components(links, directed=False)
+    links = scipy.sparse.coo_array((np.ones(len(rows), bool), (rows, columns)), shape=(count, count))
+    _, groups = scipy.sparse.csgraph.connected_components(links, directed=False)
     _, normal_corners = join_numbers(mesh.corners, groups.astype(np.int32))
     one_each = np.array_equal(normal_corners, mesh.corners)
     total = len(mesh.positions) if one_each else int(normal_corners.max(initial=-1)) + 1

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import breadth_first_order, connected_components
+import scipy
 
 from relief.surface.edges import Edges, fan_out
 
@@ -26,8 +25,8 @@ def find_reversed(positions: np.ndarray, corners: np.ndarray, offsets: np.ndarra
     one, other = faces[edges.pairs[:, 0]], faces[edges.pairs[:, 1]]
     apart = one != other
     one, other, turned = one[apart], other[apart], edges.turned[apart]
-    links = coo_array((np.ones(len(one), np.int8), (one, other)), shape=(count, count))
-    pieces, piece_of = connected_components(links, directed=False)
+    links = scipy.sparse.coo_array((np.ones(len(one), np.int8), (one, other)), shape=(count, count))
+    pieces, piece_of = scipy.sparse.csgraph.connected_components(links, directed=False)
     parity = _parities(count, one, other, turned, piece_of)
 
     # from the middle of each piece
@@ -58,8 +57,8 @@ def _parities(count: int, one: np.ndarray, other: np.ndarray, turned: np.ndarray
     rows, columns, values = rows[order], columns[order], values[order]
     first = np.ones(len(rows), bool)
     first[1:] = (rows[1:] != rows[:-1]) | (columns[1:] != columns[:-1])
-    graph = coo_array((values[first], (rows[first], columns[first])), shape=(count + 1, count + 1)).tocsr()
-    walk, before = breadth_first_order(graph, count, directed=False)
+    graph = scipy.sparse.coo_array((values[first], (rows[first], columns[first])), shape=(count + 1, count + 1)).tocsr()
+    walk, before = scipy.sparse.csgraph.breadth_first_order(graph, count, directed=False)
     steps = np.zeros(count + 1, np.int8)
     keys = rows[first] * (count + 1) + columns[first]
     wanted = before[walk[1:]].astype(np.int64) * (count + 1) + walk[1:]

@@ -6,8 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from relief.surface.mesh import Mesh, Part
 
@@ -163,8 +162,8 @@ def _share_normals(
         near = (kinds[one, 0] == kinds[other, 0]) & (cosine >= np.cos(np.radians(smoothing)) - 1e-9)
         pairs.append(np.stack([one[near], other[near]]))
     one, other = np.concatenate(pairs, axis=1)
-    links = coo_array((np.ones(len(one), bool), (one, other)), shape=(len(kinds), len(kinds)))
-    count, joined = connected_components(links, directed=False)
+    links = scipy.sparse.coo_array((np.ones(len(one), bool), (one, other)), shape=(len(kinds), len(kinds)))
+    count, joined = scipy.sparse.csgraph.connected_components(links, directed=False)
     total = np.zeros((count, 3))
     np.add.at(total, joined, normals[border[first]])
     first_point = np.full(count, len(normals))

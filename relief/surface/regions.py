@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import scipy
 from pydantic import Field
-from scipy.spatial import cKDTree
 
 from relief.parameters import Parameters, number, switch
 from relief.surface.mapping import AnyMapping
@@ -118,7 +118,7 @@ def fade_at_borders(mesh: Mesh, assigned: np.ndarray, regions: Sequence[Region])
         if not len(border):
             continue
         vertices = np.flatnonzero(own)
-        far, nearest = cKDTree(mesh.positions[border]).query(
+        far, nearest = scipy.spatial.cKDTree(mesh.positions[border]).query(
             mesh.positions[vertices], distance_upper_bound=fades.max() + 1e-6
         )
         width = fades[border[np.minimum(nearest, len(border) - 1)]]

@@ -6,9 +6,8 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 import numpy as np
+import scipy
 from pydantic import Field
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from relief.figures import UNITS
 from relief.height import Footprint
@@ -130,8 +129,10 @@ class OwnMesh(Shape):
         normals = to_unit_length(areas.copy())
         cosine = np.einsum("ij,ij->i", normals[one], normals[other]) * np.where(edges.turned, -1, 1)
         soft = cosine >= np.cos(np.radians(self.split_angle)) - 1e-6
-        links = coo_array((np.ones(soft.sum(), bool), (one[soft], other[soft])), shape=(own.faces, own.faces))
-        count, part_of = connected_components(links, directed=False)
+        links = scipy.sparse.coo_array(
+            (np.ones(soft.sum(), bool), (one[soft], other[soft])), shape=(own.faces, own.faces)
+        )
+        count, part_of = scipy.sparse.csgraph.connected_components(links, directed=False)
         # the largest come first; beyond what can be named the small ones are one
         size = np.bincount(part_of, np.linalg.norm(areas, axis=1), count)
         rank = np.empty(count, np.int64)
