@@ -25,11 +25,16 @@ RULES = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]}
 
 
 class AccessibilityTests(BrowserTestCase):
-    def violations(self) -> list[str]:
+    def check(self, page: str) -> None:
+        """Runs the rules over the page as it stands, in one theme and then in the other."""
         self.run_script(AXE)
         script = "axe.run(document, arguments[0]).then(found => arguments[1](found.violations))"
-        found = self.driver.execute_async_script(script, RULES)
-        return [f"{item['id']}: {item['nodes'][0]['html'][:120]}" for item in found]
+        for theme in ("light", "dark"):
+            feature = {"name": "prefers-color-scheme", "value": theme}
+            self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
+            found = self.driver.execute_async_script(script, RULES)
+            told = [f"{item['id']}: {item['nodes'][0]['html'][:120]}" for item in found]
+            self.assertEqual(told, [], f"{page}, {theme}")
 
     def test_no_page_breaks_a_rule_in_either_theme(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
@@ -48,45 +53,42 @@ class AccessibilityTests(BrowserTestCase):
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
         shots = [keep_source(the_artist(), f"shot-{number}.png", png16(waves() / number)) for number in (1, 2, 3)]
         pages += (f"/series/{put_together(shots).pk}/", "/rig/")
-        for theme in ("light", "dark"):
-            feature = {"name": "prefers-color-scheme", "value": theme}
-            self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
-            for page in pages:
-                self.open(page)
-                self.assertEqual(self.violations(), [], f"{page}, {theme}")
-            for name in BY_NAME:
-                self.open(f"/piece/{piece.pk}/{name}/")
-                self.settled()
-                self.until(lambda: self.all("#measured dl"))
-                self.run_script("for (const part of document.querySelectorAll('details')) part.open = true")
-                self.assertEqual(self.violations(), [], f"{name}, {theme}")
-            self.open(f"/piece/{piece.pk}/surface/")
+        for page in pages:
+            self.open(page)
+            self.check(page)
+        for name in BY_NAME:
+            self.open(f"/piece/{piece.pk}/{name}/")
             self.settled()
-            self.click("[data-view=ways]")
-            self.until(lambda: self.find("#ways").is_displayed())
-            self.assertEqual(self.violations(), [], f"four ways, {theme}")
-            self.open(f"/piece/{piece.pk}/maps/")
-            self.until(lambda: self.all("[data-beside]"))
-            for compared in ("beside", "compare"):
-                self.click(f"[data-{compared}]")
-                self.settled()
-                self.assertEqual(self.violations(), [], f"a proof compared, {theme}")
-            self.click("[data-how=rectangle]")
-            self.assertEqual(self.violations(), [], f"a rectangle, {theme}")
-            self.click("[data-compare-end]")
-            self.until(lambda: self.find("#open-trial").is_displayed())
-            self.click("#open-trial")
-            self.until(lambda: self.all(".trial-form .button"))
-            self.click(".trial-form .button")
-            self.until(lambda: self.all("#trial img"))
-            self.assertEqual(self.violations(), [], f"a trial sheet, {theme}")
-            for layer in range(4):
-                self.open(f"/piece/{piece.pk}/relief/?layer={layer}")
-                self.settled()
-                self.assertEqual(self.violations(), [], f"layer {layer}, {theme}")
-            self.click("#open-gallery")
-            self.until(lambda: self.find("#gallery").is_displayed())
-            self.assertEqual(self.violations(), [], f"the gallery, {theme}")
+            self.until(lambda: self.all("#measured dl"))
+            self.run_script("for (const part of document.querySelectorAll('details')) part.open = true")
+            self.check(name)
+        self.open(f"/piece/{piece.pk}/surface/")
+        self.settled()
+        self.click("[data-view=ways]")
+        self.until(lambda: self.find("#ways").is_displayed())
+        self.check("four ways")
+        self.open(f"/piece/{piece.pk}/maps/")
+        self.until(lambda: self.all("[data-beside]"))
+        for compared in ("beside", "compare"):
+            self.click(f"[data-{compared}]")
+            self.settled()
+            self.check("a proof compared")
+        self.click("[data-how=rectangle]")
+        self.check("a rectangle")
+        self.click("[data-compare-end]")
+        self.until(lambda: self.find("#open-trial").is_displayed())
+        self.click("#open-trial")
+        self.until(lambda: self.all(".trial-form .button"))
+        self.click(".trial-form .button")
+        self.until(lambda: self.all("#trial img"))
+        self.check("a trial sheet")
+        for layer in range(4):
+            self.open(f"/piece/{piece.pk}/relief/?layer={layer}")
+            self.settled()
+            self.check(f"layer {layer}")
+        self.click("#open-gallery")
+        self.until(lambda: self.find("#gallery").is_displayed())
+        self.check("the gallery")
 
     def test_nothing_is_cut_off_from_1024_to_2560(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))

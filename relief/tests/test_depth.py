@@ -110,7 +110,7 @@ class StereoTests(TestCase):
         row = np.array(
             [light_vector(azimuth, elevation) for azimuth, elevation in ((0, 20), (0, 50), (0, 80), (180, 60))]
         )
-        with self.assertRaisesRegex(ReliefError, "one plane"):
+        with self.assertRaisesRegex(ReliefError, "coplanar"):
             solve_series(photos, Lamps(row))
         with self.assertRaisesRegex(ReliefError, "3 to 24 photos"):
             solve_series(photos[:2], Lamps(row[:2]))
@@ -134,7 +134,7 @@ class LightTests(TestCase):
 
     def test_a_ball_that_is_not_there_is_said(self):
         grey = np.full((40, 40), 0.2, np.float32)
-        with self.assertRaisesRegex(ReliefError, "no highlight"):
+        with self.assertRaisesRegex(ReliefError, "No highlight"):
             find_highlight(grey, Ball(20, 20, 10))
         with self.assertRaisesRegex(ReliefError, "outside"):
             find_highlight(grey, Ball(200, 20, 10))
@@ -348,7 +348,7 @@ class LightsCommandTests(CommandTestCase):
         for arguments, words in (
             ((*paths,), "one --light for each photo"),
             ((*paths[:2], other, *lights), "one size"),
-            ((*paths, *lights), "one plane"),
+            ((*paths, *lights), "coplanar"),
             ((*paths, *lights[:6]), "Each photo has one"),
             ((*paths, *lights[:6], "--light", 40, -5), "above 0 and at most 90"),
         ):

@@ -115,7 +115,7 @@ class LitSeriesTests(ShelfTestCase):
         made.refresh_from_db()
         self.assertEqual(made.lights[0][0], 120)
         flat = {f"elevation-{number}": 90 for number in range(5)}
-        self.assertContains(self.client.post(measured, {**flat, "width": 10}), "one plane", status_code=422)
+        self.assertContains(self.client.post(measured, {**flat, "width": 10}), "coplanar", status_code=422)
         made.photos.first().delete()
         self.assertContains(self.client.post(measured, {"width": 10}), "were removed", status_code=422)
 
