@@ -123,11 +123,13 @@ def _add_up(begin, end, flat, mean, lowest, highest, sums):
     workers = sums.shape[0]
     for worker in range(begin, end):
         away, square, ends = 0.0, 0.0, 0
-        for number in range(flat.size * worker // workers, flat.size * (worker + 1) // workers):
-            from_mean = np.float64(flat[number]) - mean
+        part = flat[flat.size * worker // workers : flat.size * (worker + 1) // workers]
+        for number in range(part.size):
+            from_mean = np.float64(part[number]) - mean
             away += abs(from_mean)
             square += from_mean * from_mean
-            ends += flat[number] == lowest or flat[number] == highest
+        for number in range(part.size):
+            ends += (part[number] == lowest) | (part[number] == highest)
         sums[worker, 0], sums[worker, 1], sums[worker, 2] = away, square, ends
 
 
