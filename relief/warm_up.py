@@ -62,7 +62,7 @@ def warm_up(progress: Progress | None = None) -> None:
     gc.disable()  # looking for rubbish takes a fifth of the time, and nearly all of what the compiler makes is kept
     try:
         for number, step in enumerate(steps):
-            (progress or Progress()).step(number / len(steps), "Compiling the kernels, which is done once")
+            (progress or Progress()).step(number / len(steps), "Compiling (first start only)")
             step()
     finally:
         gc.enable()
