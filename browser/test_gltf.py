@@ -7,7 +7,7 @@ from pathlib import Path
 
 from browser.driver import BrowserTestCase
 from browser.pictures import waves
-from relief.deliver.bundle import delivery_files
+from relief.deliver.delivery import delivery_files
 from relief.formats.writing import mesh_file
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.start import start_from_nothing

@@ -27,7 +27,7 @@ from PIL import Image
 
 from relief.compose.strokes import Stroke, Work, draw_strokes
 from relief.cost import peak_memory
-from relief.deliver.bundle import write_bundle
+from relief.deliver.delivery import write_bundle
 from relief.depth.light import Light
 from relief.depth.series import measure_series
 from relief.displace.displace import displace_mesh

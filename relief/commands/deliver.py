@@ -11,7 +11,7 @@ from typing import Any
 from relief.commands._arguments import path
 from relief.commands._picture import add_picture, begun
 from relief.commands._recipe import add_sources, read_recipe
-from relief.deliver.bundle import delivery_files, write_bundle
+from relief.deliver.delivery import delivery_files, write_bundle
 from relief.deliver.files import write_all
 from relief.deliver.profiles import SHIPPED, find_in_delivery, read_profile
 from relief.errors import ReliefError

@@ -9,7 +9,7 @@ from typing import get_args
 
 from relief.commands._arguments import path
 from relief.commands._picture import add_choice, add_number, add_picture, begun, channel_and_role, print_results
-from relief.deliver.bundle import map_files, test_card_files
+from relief.deliver.delivery import map_files, test_card_files
 from relief.deliver.files import safe_stem, write_all
 from relief.inspect.readings import readings
 from relief.maps import COMPANION_MAPS

@@ -7,7 +7,7 @@ import json
 
 from relief.commands._arguments import path
 from relief.commands._recipe import add_sources, read_recipe
-from relief.deliver.bundle import delivery_files
+from relief.deliver.delivery import delivery_files
 from relief.deliver.files import write_all
 from relief.progress import Progress
 from relief.run.engine import Engine

@@ -6,12 +6,9 @@ All formats that hold materials take it from here, so that they say the same.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
+from relief.deliver.bundle import Bundle
 from relief.figures import UNITS
-
-if TYPE_CHECKING:
-    from relief.deliver.bundle import Bundle
 
 GREY = (0.8, 0.8, 0.8)
 ROUGHNESS = 0.8

@@ -4,18 +4,14 @@ metalness in the channels of one picture.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from relief.deliver.appearance import ROUGHNESS, appearances
+from relief.deliver.bundle import Bundle
 from relief.deliver.plan import Planned
 from relief.formats.writing import picture_file
 from relief.maps.packing import at_depth
 from relief.run.finished import finish_map
-
-if TYPE_CHECKING:
-    from relief.deliver.bundle import Bundle
 
 Pictures = dict[str, bytes]
 """PNG by role: `colour`, `normal`, `surface` (occlusion, roughness, metalness)."""

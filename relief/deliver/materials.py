@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from relief.deliver.appearance import GREY, Appearance, appearances
-
-if TYPE_CHECKING:
-    from relief.deliver.bundle import Bundle
+from relief.deliver.bundle import Bundle
 
 MAPS = {
     "colour": "map_Kd",

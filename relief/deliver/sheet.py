@@ -6,12 +6,13 @@ import io
 import math
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
+from relief.deliver.bundle import Bundle
 from relief.deliver.dates import LONG_AGO
+from relief.deliver.maps import Maps
 from relief.figures import say_length, say_number
 from relief.filters.resample import shrunk
 from relief.inspect.readings import readings
@@ -20,10 +21,6 @@ from relief.inspect.swatch import in_white
 from relief.maps.displacement import displacement
 from relief.maps.packing import at_depth
 from relief.run.finished import finish_map, normal_vectors
-
-if TYPE_CHECKING:
-    from relief.deliver.bundle import Bundle
-    from relief.deliver.maps import Maps
 
 DPI = 200
 WIDTH, HEIGHT = 2339, 1654

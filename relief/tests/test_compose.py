@@ -17,7 +17,7 @@ from relief.compose.layout import Layout
 from relief.compose.masks import Mask, between
 from relief.compose.pressing import Press, press_stamp
 from relief.compose.strokes import Stroke, draw_strokes
-from relief.deliver.bundle import delivery_files
+from relief.deliver.delivery import delivery_files
 from relief.errors import RecipeError
 from relief.filters.resample import resample_by_area
 from relief.generate.generator import Grid

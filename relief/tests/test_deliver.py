@@ -15,7 +15,7 @@ from PIL import Image
 from trimesh.exchange.gltf import load_glb
 from trimesh.exchange.ply import load_ply
 
-from relief.deliver.bundle import delivery_files, map_files, write_bundle
+from relief.deliver.delivery import delivery_files, map_files, write_bundle
 from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.images import png
 from relief.errors import Cancelled

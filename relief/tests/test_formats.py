@@ -18,7 +18,7 @@ import trimesh
 from PIL import Image
 from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdValidation
 
-from relief.deliver.bundle import delivery_files
+from relief.deliver.delivery import delivery_files
 from relief.deliver.files import safe_name
 from relief.deliver.plan import as_delivered, plan
 from relief.errors import ReliefError
@@ -278,7 +278,7 @@ class SceneTests(CommandTestCase):
         self.assertEqual(set(lines), set(self.files) - {"SHA256SUMS.txt"})
         for name, digest in lines.items():
             self.assertEqual(hashlib.sha256(self.files[name]).hexdigest(), digest)
-        with mock.patch("relief.deliver.bundle.PACKERS", 1):
+        with mock.patch("relief.deliver.delivery.PACKERS", 1):
             again = {f.name: f.data for f in delivery_files(self.recipe, NOTHING, Engine(), "Column", Progress())}
         self.assertEqual(again, self.files)
 

@@ -9,7 +9,7 @@ import numpy as np
 import scipy.ndimage
 from PIL import Image
 
-from relief.deliver.bundle import map_files, test_card_files
+from relief.deliver.delivery import map_files, test_card_files
 from relief.errors import RecipeError
 from relief.generate.dots import Dots
 from relief.generate.flutes import Flutes

@@ -9,7 +9,7 @@ import skimage.color
 import skimage.data
 from PIL import Image
 
-from relief.deliver.bundle import map_files
+from relief.deliver.delivery import map_files
 from relief.deliver.images import png
 from relief.errors import RecipeError
 from relief.maps.colour_map import Colour, colour

@@ -10,7 +10,7 @@ import numpy as np
 import trimesh
 from PIL import Image
 
-from relief.deliver.bundle import write_bundle
+from relief.deliver.delivery import write_bundle
 from relief.deliver.profiles import SHIPPED, find_in_delivery, read_profile
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.start import start_from_nothing

@@ -8,7 +8,7 @@ from typing import Any
 from django.conf import settings
 
 from relief.deliver.build import build_final
-from relief.deliver.bundle import write_bundle
+from relief.deliver.delivery import write_bundle
 from relief.deliver.files import clear_halves
 from relief.progress import Progress
 from studio.background.apart import run_apart

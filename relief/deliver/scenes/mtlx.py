@@ -5,14 +5,12 @@ Written with the MaterialX library (Academy Software Foundation), against its ow
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import MaterialX
 
 from relief.deliver.appearance import GREY, ROUGHNESS, Appearance, appearances
-
-if TYPE_CHECKING:
-    from relief.deliver.bundle import Bundle
+from relief.deliver.bundle import Bundle
 
 COLOUR, DATA = "srgb_texture", "raw"
 

@@ -6,17 +6,15 @@ is read raw, colour as sRGB.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
 from relief.deliver.appearance import GREY, ROUGHNESS, Appearance, appearances
+from relief.deliver.bundle import Bundle
 from relief.figures import UNITS
-
-if TYPE_CHECKING:
-    from relief.deliver.bundle import Bundle
-    from relief.surface.mesh import Mesh
+from relief.surface.mesh import Mesh
 
 ROOT = "/relief"
 

@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 from django.urls import reverse
 
-from relief.deliver.bundle import map_files
+from relief.deliver.delivery import map_files
 from relief.deliver.plan import plan
 from relief.maps.slope_map import SlopeMap
 from relief.run.engine import Engine

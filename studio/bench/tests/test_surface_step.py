@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from PIL import Image
 
-from relief.deliver.bundle import delivery_files
+from relief.deliver.delivery import delivery_files
 from relief.figures import UNITS
 from relief.progress import Progress
 from relief.run.engine import Engine
