@@ -87,10 +87,6 @@ class Placement(Treatment):
         """Samples (rows, columns[, channels]) over a footprint, after the move."""
         raise NotImplementedError
 
-    def treat_slowly(self, field: HeightField, progress: Progress) -> HeightField:
-        """The same, of a treatment that is `slow`: it tells how far it is, and can be cancelled meanwhile."""
-        raise NotImplementedError
-
     def follow(self, companion: np.ndarray, field: HeightField) -> np.ndarray:
         return self.move(companion, field.footprint, field.edges)
 
