@@ -25,6 +25,7 @@ from relief.errors import Cancelled
 from relief.run.engine import Stage
 from relief.tests.tags import long
 from studio import demo
+from studio.environment import read_list, read_number
 from studio.log import OnlyOurFaults
 from studio.middleware import faults_in_words, head_without_body, one_after_the_other
 from studio.shelf.engine import StudioEngine
@@ -37,6 +38,23 @@ class ThisMachineTests(TestCase):
             self.assertEqual(self.client.get("/", REMOTE_ADDR=address).status_code, 403, address)
         for address in ("127.0.0.1", "::1"):
             self.assertEqual(self.client.get("/", REMOTE_ADDR=address).status_code, 200, address)
+
+    def test_another_machine_is_answered_once_the_studio_is_opened_and_under_its_names_alone(self):
+        with override_settings(OPEN_TO=["relief.example"], ALLOWED_HOSTS=["relief.example"]):
+            asked = {"REMOTE_ADDR": "192.0.2.7"}
+            self.assertEqual(self.client.get("/", headers={"host": "relief.example"}, **asked).status_code, 200)
+            with self.assertLogs("django.security"):
+                self.assertEqual(self.client.get("/", headers={"host": "other.example"}, **asked).status_code, 400)
+
+    def test_numbers_of_the_environment_are_whole_and_in_bounds(self):
+        for text in ("abc", "0", "-5", "1.5", "9" * 4 + "x"):
+            named = mock.patch.dict("os.environ", {"GRAVEL_TEXELS": text})
+            with named, self.assertRaisesRegex(SystemExit, "GRAVEL_TEXELS"):
+                read_number("GRAVEL_TEXELS", 7)
+        with mock.patch.dict("os.environ", {"GRAVEL_TEXELS": " 12 ", "GRAVEL_HOSTS": "a, b,,"}):
+            self.assertEqual((read_number("GRAVEL_TEXELS", 7), read_list("GRAVEL_HOSTS")), (12, ["a", "b"]))
+        with mock.patch.dict("os.environ", {"GRAVEL_TEXELS": ""}):
+            self.assertEqual(read_number("GRAVEL_TEXELS", 7), 7)
 
     def test_a_borrowed_name_is_refused_for_pages_and_files(self):
         for path in ("/", "/static/studio/studio.js"):
