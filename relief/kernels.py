@@ -12,7 +12,7 @@ import os
 import threading
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import cache, cached_property, partial, update_wrapper
@@ -57,7 +57,8 @@ def _helpers() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(max(1, thread_count() - 1), thread_name_prefix="bands")
 
 
-os.register_at_fork(after_in_child=_helpers.cache_clear) if hasattr(os, "register_at_fork") else None
+if hasattr(os, "register_at_fork"):  # threads do not live through a fork
+    os.register_at_fork(after_in_child=_helpers.cache_clear)
 
 
 @cache
@@ -123,11 +124,9 @@ class BandedKernel(Deferred):
     def __call__(self, *arguments: Any) -> None:
         arguments = tuple(map(_as_numba_knows_it, arguments))
         counted = arguments[self._counted]
-        run_in_bands(partial(_run_band, self.made, arguments), counted if isinstance(counted, int) else len(counted))
-
-
-def _run_band(loop: Callable[..., Any], arguments: tuple[Any, ...], begin: int, end: int) -> None:
-    loop(begin, end, *arguments)
+        rows = counted if isinstance(counted, int) else len(counted)
+        loop = self.made
+        run_in_bands(lambda begin, end: loop(begin, end, *arguments), rows)
 
 
 def run_in_bands(loop: Callable[[int, int], None], rows: int) -> None:
@@ -165,9 +164,10 @@ def _wait_for(others: list[Future[None]], numbers: Iterator[int], lock: threadin
     with lock:
         for _ in numbers:  # none is left after a fault
             pass
-    for other in others:
-        if not other.cancel():
-            other.result()
+    begun = [other for other in others if not other.cancel()]
+    wait(begun)  # all of them, before the fault of one is raised
+    for other in begun:
+        other.result()
 
 
 def kernel(rows_of: str) -> Callable[[Callable[..., Any]], BandedKernel]:

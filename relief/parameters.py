@@ -11,6 +11,7 @@ import json
 import pkgutil
 from collections.abc import Mapping
 from dataclasses import dataclass
+from types import ModuleType
 from typing import Any, ClassVar, Literal, Self, TypeVar, cast, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -275,14 +276,26 @@ def _bound(field: FieldInfo, name: str) -> float | None:
 Kind = TypeVar("Kind", bound=Parameters)
 
 
+def list_modules(package: str, first: str = "") -> dict[str, ModuleType]:
+    """The modules of a package by their names in order, but for those that begin with an underscore.
+
+    Args:
+        package: its full name.
+        first: the name of one that is put before all others.
+    """
+    found = pkgutil.iter_modules(importlib.import_module(package).__path__)
+    names = [each.name for each in found if not each.name.startswith("_")]
+    names.sort(key=lambda name: (name != first, name))
+    return {name: importlib.import_module(f"{package}.{name}") for name in names}
+
+
 def discover(package: str, base: type[Kind]) -> dict[str, type[Kind]]:
     """The subclasses of `base` that the modules of a package define, by their `kind`.
 
     To add one is to add a file to the package: nothing else lists it.
     """
     found: dict[str, type[Kind]] = {}
-    for module_info in sorted(pkgutil.iter_modules(importlib.import_module(package).__path__), key=lambda m: m.name):
-        module = importlib.import_module(f"{package}.{module_info.name}")
+    for module in list_modules(package).values():
         for item in vars(module).values():
             if isinstance(item, type) and issubclass(item, base) and not item.model_fields["kind"].is_required():
                 found[item.model_fields["kind"].default] = item

@@ -21,9 +21,9 @@ from functools import partial
 from pathlib import Path
 from typing import TextIO
 
-from studio.environment import HOUSE, default_data, read_text
+from studio.environment import HOUSE, bind_address, data_folder, read_text
 
-HOST = read_text("GRAVEL_BIND", "127.0.0.1")
+HOST = bind_address()
 """The address that the server listens on."""
 
 EVERYWHERE, HERE = ("0.0.0.0", "::"), "127.0.0.1"
@@ -79,7 +79,7 @@ def _read_options(arguments: list[str] | None, program: str) -> argparse.Namespa
     parser.add_argument(
         "--data",
         type=Path,
-        default=Path(read_text("GRAVEL_DATA") or default_data()),
+        default=data_folder(),
         metavar="DIR",
         help="folder of the database, the media and the queue (%(default)s)",
     )

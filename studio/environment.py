@@ -46,8 +46,18 @@ def read_number(name: str, default: int, least: int = 1) -> int:
     return int(text)
 
 
-def default_data() -> Path:
-    """`var/` beside the source, or a folder of the user's when installed (XDG Base Directory Specification)."""
+def bind_address() -> str:
+    """The address that the server listens on."""
+    return read_text("GRAVEL_BIND", "127.0.0.1")
+
+
+def data_folder() -> Path:
+    """What GRAVEL_DATA names; else `var/` beside the source, or a folder of the user's when it is installed.
+
+    That folder is where the XDG Base Directory Specification has it.
+    """
+    if named := read_text("GRAVEL_DATA"):
+        return Path(named)
     if (HOUSE / "manage.py").exists():
         return HOUSE / "var"
     return Path(read_text("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "zealous-gravel"

@@ -7,9 +7,9 @@ from pathlib import Path
 from csp.constants import NONE, SELF
 
 from studio.background.queue import DurableHuey
-from studio.environment import default_data, read_list, read_number, read_text
+from studio.environment import bind_address, data_folder, read_list, read_number, read_text
 
-DATA = Path(read_text("GRAVEL_DATA") or default_data()).expanduser().resolve()
+DATA = data_folder().expanduser().resolve()
 DATA.mkdir(parents=True, exist_ok=True)
 
 
@@ -27,7 +27,7 @@ def _secret_key() -> str:
 
 SECRET_KEY = read_text("GRAVEL_SECRET_KEY") or _secret_key()
 DEBUG = False
-BIND = read_text("GRAVEL_BIND", "127.0.0.1")
+BIND = bind_address()
 OPEN_TO = read_list("GRAVEL_HOSTS")
 """Names under which other machines may ask; none, and only this machine is answered."""
 

@@ -175,7 +175,7 @@ def _of_one_strength(lights: np.ndarray) -> np.ndarray | None:
 
 
 def _of_even_paint(normals: np.ndarray, mean: np.ndarray) -> np.ndarray | None:
-    """The symmetric A with which A^-1 n has length 1 for the normals (3, texels) of one paint; none where none does.
+    """The symmetric A with which A^-1 n has length 1 for the normals (3, texels) of one paint, if there is one.
 
     It is begun with the brighter half, most of which is of the brightest paint. Texels of another paint lose their
     weight step by step (Tukey's biweight, as in `stereo.py`).

@@ -27,7 +27,7 @@ class MeshFacts:
         triangles, quads, larger: faces by their corners.
         size: extent along x, y and z.
         unit, reason: the guess of its unit, and why.
-        uv_sets: how many sets of places on maps it has.
+        uv_sets: how many UV sets it has.
         groups, materials: their names.
         open_edges: edges with one face.
         non_manifold: edges with more than two faces.

@@ -20,7 +20,7 @@ LARGEST = 64 << 20
 """Bytes of a mesh that is read at most: a larger one takes minutes."""
 
 TRUE_ANGLE = 12
-"""Degrees that a normal map and the slopes of the heights may differ by at the mean, as kernels soften."""
+"""Degrees that a normal map and the slopes of the heights may differ by on average, as kernels soften."""
 
 
 @dataclass(frozen=True)

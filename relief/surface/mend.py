@@ -44,7 +44,7 @@ def turn_outward(mesh: Polygons) -> Polygons:
 
 
 def unwrap(mesh: Polygons) -> Polygons:
-    """The polygons, cut into triangles, with places on maps that do not overlap, made by xatlas.
+    """The polygons, cut into triangles, with UVs that do not overlap, made by xatlas.
 
     Raises:
         MeshError: too many faces.

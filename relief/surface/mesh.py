@@ -157,7 +157,7 @@ class Mesh:
 
 
 def mean_at_vertices(numbers: np.ndarray, values: np.ndarray, count: int) -> np.ndarray:
-    """The mean of values that meet at vertices: float32 (count,), 0 where none does.
+    """The mean of values that meet at vertices: float32 (count,), 0 where none do.
 
     Args:
         numbers: the vertex of each value, int32 of any shape.

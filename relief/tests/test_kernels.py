@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from unittest import TestCase, mock
 
 import numpy as np
@@ -55,6 +57,24 @@ class BandTests(TestCase):
         with self.assertRaisesRegex(ValueError, "row 500"):
             run_in_bands(fail, 1000)
         self.assertLessEqual(threading.active_count(), thread_count() + 3)
+
+    def test_the_fault_of_one_thread_is_raised_after_all_the_others_have_ended(self):
+        pool = self.enterContext(ThreadPoolExecutor(3))
+        self.enterContext(mock.patch.object(kernels, "thread_count", lambda: 4))
+        self.enterContext(mock.patch.object(kernels, "_helpers", lambda: pool))
+        self.enterContext(mock.patch.object(kernels, "BANDS", 1))
+        together, ended = threading.Barrier(4), []
+
+        def work(begin, _end):
+            together.wait(60)
+            if begin == 1:
+                raise ValueError("the second band")
+            time.sleep(0.1)  # whoever raises at once would be ahead of this
+            ended.append(begin)
+
+        with self.assertRaisesRegex(ValueError, "the second band"):
+            run_in_bands(work, 4)
+        self.assertEqual(sorted(ended), [0, 2, 3])
 
     def test_several_callers_at_once_get_all_of_theirs(self):
         sums = np.zeros((8, 2000))

@@ -1,7 +1,7 @@
 """Pictures as files: one format a module, found by being there."""
 
-from relief.formats._modules import list_modules
 from relief.formats.pictures._format import PictureFormat
+from relief.parameters import list_modules
 
 PICTURES: dict[str, PictureFormat] = {
     name: module.FORMAT for name, module in list_modules(__name__, first="png").items()

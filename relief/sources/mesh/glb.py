@@ -1,4 +1,4 @@
-"""Binary glTF 2.0: triangles with every set of places on maps. Trimesh keeps the first set alone.
+"""Binary glTF 2.0: triangles with every UV set. Trimesh keeps the first set alone.
 
 Khronos glTF 2.0 specification, sections 3.5 (nodes), 3.6 (accessors), 3.7 (meshes) and 4.4 (binary).
 """

@@ -1,4 +1,4 @@
-"""Wavefront OBJ: polygons, groups, materials and places on maps. Trimesh cuts polygons up; this keeps them."""
+"""Wavefront OBJ: polygons, groups, materials and UVs. Trimesh cuts polygons up; this keeps them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Stanford PLY, as text or binary: polygons and places on maps. Trimesh cuts polygons up; this keeps them."""
+"""Stanford PLY, as text or binary: polygons and UVs. Trimesh cuts polygons up; this keeps them."""
 
 from __future__ import annotations
 

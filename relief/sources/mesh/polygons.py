@@ -22,7 +22,7 @@ class Polygons:
         positions: float64 (vertices, 3).
         corners: int32 (corners,), the vertex of each corner.
         offsets: int32 (faces + 1,), where the corners of each face begin.
-        uv_sets: the places on maps that came along: pairs of float64 (places, 2) and int32 (corners,).
+        uv_sets: the UVs that came along: pairs of float64 (places, 2) and int32 (corners,).
         groups, materials: int32 (faces,), numbers of names.
         group_names, material_names: the names.
         remarks: sentences about what was left out.
@@ -113,7 +113,7 @@ def keep_faces(mesh: Polygons, kept: np.ndarray, remark: str = "") -> Polygons:
 
 
 def _without_odd_places(mesh: Polygons) -> Polygons:
-    """Without the sets of places on maps that hold what is no number."""
+    """Without the UV sets that hold values that are not numbers."""
     sound = tuple((uv, numbers) for uv, numbers in mesh.uv_sets if np.isfinite(uv).all())
     if len(sound) == len(mesh.uv_sets):
         return mesh

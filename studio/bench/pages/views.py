@@ -227,10 +227,10 @@ def page_context(revision: Revision, step: Step, layer: int = 0) -> dict[str, An
         "shelf_sets": partial(_list_sets, owner),
         "shelf_sources": Source.objects.filter(owner=owner, removed=None, sets=None).exclude(role=MESH),
     }
-    return common | relief_context(revision) | _of_step(revision, step)
+    return common | relief_context(revision) | _of_step(revision, step, fits=not unfit)
 
 
-def _of_step(revision: Revision, step: Step) -> dict[str, Any]:
+def _of_step(revision: Revision, step: Step, *, fits: bool) -> dict[str, Any]:
     """What one step alone shows."""
     recipe = revision.read()
     ground = recipe.shown.layers[0]
@@ -245,7 +245,6 @@ def _of_step(revision: Revision, step: Step) -> dict[str, Any]:
             return {"offered_maps": offer_maps(), "offered_packs": offer_packs()}
         case "surface":
             return surface_context(revision)
-    fits = not what_does_not_fit(recipe, revision.piece.title)
     planned = plan(as_delivered(recipe), revision.piece.title) if fits else []
     return {"planned": planned, "cost": SurfacePipeline.of(recipe, read_source).final().forecast(get_engine())}
 
