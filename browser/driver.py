@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
@@ -20,6 +21,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 from relief.warm_up import warm_up
+from studio.bench.pixels import solid, stage
 
 WAIT = 150
 QUIET = (
@@ -73,6 +75,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
 
     host = "127.0.0.1"
     flags = WITH_WEBGL
+    sharpest = 512
+    """Texels on the long side of what is drawn; more prove nothing where no test counts them."""
     expected_complaints: tuple[str, ...] = ()
     """Parts of messages that the browser's console may hold."""
 
@@ -84,6 +88,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
         cls.downloads = Path(cls._folder, "downloads")
         cls.downloads.mkdir()
         cls.enterClassContext(override_settings(MEDIA_ROOT=Path(cls._folder, "media")))
+        for drawing in (stage, solid):
+            cls.enterClassContext(patch.object(drawing, "SHARPEST", cls.sharpest))
         cls.driver = chromium(cls.downloads, *cls.flags)
         cls.addClassCleanup(cls.driver.quit)
 

@@ -36,7 +36,7 @@ def main(arguments: list[str] | None = None) -> int:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):  # a file's name may hold what no text can
             stream.reconfigure(errors="backslashreplace")
-    chosen = _parser(arguments[:1]).parse_args(arguments)
+    chosen = make_parser(arguments[:1]).parse_args(arguments)
     try:
         code = chosen.run(chosen) or 0
         sys.stdout.flush()
@@ -46,7 +46,7 @@ def main(arguments: list[str] | None = None) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return PIPE_CLOSED
     except KeyboardInterrupt:
-        _complain("Interrupted. Nothing is left half written.")
+        _complain("Interrupted. No half-written files are left.")
         return 130
     except ReliefError as problem:
         return _complain(str(problem))
@@ -63,12 +63,12 @@ def _complain(sentence: str) -> int:
     return 2
 
 
-def _parser(asked: list[str]) -> argparse.ArgumentParser:
+def make_parser(asked: list[str]) -> argparse.ArgumentParser:
     """The parser of the command that is asked for, or of all. What the others need is not loaded: that takes a second.
 
     Each command is a module of `relief.commands`; its first line is what the help says of it.
     """
-    parser = OneLineParser(prog="relief", description="Pictures into normal, bump and displacement detail.")
+    parser = OneLineParser(prog="relief", description="Turns pictures into normal, bump and displacement maps.")
     subparsers = parser.add_subparsers(required=True, metavar="COMMAND")
     known = [module.name for module in pkgutil.iter_modules(commands.__path__) if not module.name.startswith("_")]
     for name in [name for name in known if [name] == asked] or known:

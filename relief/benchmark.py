@@ -149,7 +149,7 @@ def table(extent: Extent = Extent()) -> str:
     lines += [f"{'OBJ of 300 000 faces, read and laid':40}{_read_and_lay(extent.own_mesh):10.1f}"]
     lines += ["", f"{'subdivided':40}{'ms':>10}{'faces':>10}{'ns a face':>11}"]
     lines += [f"{name:40}{spent:10.1f}{faces:10}{spent * 1e6 / faces:11.1f}" for name, spent, faces in _cut(extent)]
-    lines += ["", f"{'a level changed, as it is looked at':40}{'ms':>10}{'faces':>10}"]
+    lines += ["", f"{'a level changed, as in the view':40}{'ms':>10}{'faces':>10}"]
     lines += [f"{name:40}{spent:10.1f}{faces:10}" for name, spent, faces in _change_level(extent.looked_at)]
     lines += ["", f"{'built in a process of its own':40}{'s':>10}{'told':>8}{'peak MB':>10}{'told':>8}"]
     lines += [
@@ -368,7 +368,9 @@ def _maps(size: int) -> list[tuple[str, float]]:
     normals = normal_map(field, 5, Normal())
     along, grey = vectors_of(normals), np.ascontiguousarray(normals[..., 0])
     pack = Pack(red="grey", green="grey", blue="grey", alpha="grey")
-    rows = [("normal map on one that came along", _best(lambda: normal_map(field, 5, Normal(of="both"), 8, along), 3))]
+    rows = [
+        ("normal map combined with that of a set", _best(lambda: normal_map(field, 5, Normal(of="both"), 8, along), 3))
+    ]
     for kind, model in COMPANION_MAPS.items():
         if kind != "occlusion":
             rows.append((model.title.lower(), _best(lambda model=model: model().encode(field, 5), 3)))

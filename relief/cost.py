@@ -28,7 +28,7 @@ class Cost:
         """Raises TooDearError where it is more than a budget allows."""
         if self.texels > budget:
             asked, most = _say(self.texels), _say(budget)
-            raise TooDearError(f"{name} would touch {asked} texels, and at most {most} may be. {self.change}")
+            raise TooDearError(f"{name} would touch {asked} texels; the limit is {most}. {self.change}")
 
 
 def _say(count: int) -> str:

@@ -23,11 +23,11 @@ class Footprint(Parameters):
 
     width: float = number(
         300, 0.1, 100_000_000, label="Width", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
-        help="How wide one repeat of the picture is in reality.",
+        help="Real width of one repeat of the picture.",
     )  # fmt: skip
     height: float = number(
         300, 0.1, 100_000_000, label="Height", unit="mm", step=1, slider=(10, 3000), logarithmic=True,
-        help="How high one repeat of the picture is in reality.",
+        help="Real height of one repeat of the picture.",
     )  # fmt: skip
     keep_aspect: bool = switch(
         True, label="Keep aspect", help="Width and height change together, so that the picture is not stretched."

@@ -83,7 +83,7 @@ def _read_options(arguments: list[str] | None, program: str) -> argparse.Namespa
         metavar="DIR",
         help="folder of the database, the media and the queue (%(default)s)",
     )
-    parser.add_argument("--fresh", action="store_true", help="first remove what a studio left in the data folder")
+    parser.add_argument("--fresh", action="store_true", help="first delete the studio that is in the data folder")
     parser.add_argument("--yes", action="store_true", help="with --fresh: do not ask, even when there are own pieces")
     parser.error = partial(_say_and_leave, program)  # type: ignore[method-assign]
     return parser.parse_args(arguments)
@@ -111,9 +111,9 @@ def refuse_used_port(port: int) -> None:
         try:
             tried.bind((HOST, port))
         except PermissionError:
-            raise CannotStartError(f"Port {port} is kept for the system; take one from 1024 up with --port.") from None
+            raise CannotStartError(f"Port {port} is reserved; choose one from 1024 up with --port.") from None
         except OSError:
-            raise CannotStartError(f"Port {port} is taken. End what uses it, or take another with --port.") from None
+            raise CannotStartError(f"Port {port} is taken. Stop what uses it, or choose another with --port.") from None
 
 
 @contextmanager
@@ -135,7 +135,7 @@ def hold_data(data: Path) -> Iterator[None]:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             raise CannotStartError(
-                f"Another studio runs on {data}. End it, or take another folder with --data."
+                f"Another studio runs on {data}. Stop it, or choose another folder with --data."
             ) from None
         yield
 
@@ -150,8 +150,8 @@ def empty_folder(data: Path, *, sure: bool) -> None:
     if own and not sure:
         pieces = "1 piece of your own" if own == 1 else f"{own} pieces of your own"
         if not sys.stdin.isatty():
-            raise CannotStartError(f"{data} holds {pieces}. To throw them away add --yes.")
-        print(f"{data} holds {pieces}. Throw them away? Type yes: ", end="", flush=True)
+            raise CannotStartError(f"{data} holds {pieces}. To delete them add --yes.")
+        print(f"{data} holds {pieces}. Delete them? Type yes: ", end="", flush=True)
         if sys.stdin.readline().strip().lower() != "yes":
             raise CannotStartError("Nothing was removed.")
     for pattern in OURS:
@@ -254,7 +254,9 @@ def serve(port: int) -> int:
             return 1
         print(f"\nZealous Gravel is ready at {address}\nCtrl-C ends it.\n", flush=True)
         if read_text("GRAVEL_HOSTS"):
-            print("It answers other machines too. There are no accounts: whoever reaches it may change everything.")
+            print(
+                "Other machines can reach it too. There are no accounts: anyone who can reach it can change everything."
+            )
         while running.mend():
             time.sleep(0.5)
         return 1

@@ -43,7 +43,7 @@ def this_machine_only(get_response):
         except ValueError:
             local = False
         if not local and not settings.OPEN_TO:
-            return HttpResponseForbidden("This studio answers its own machine only.", content_type="text/plain")
+            return HttpResponseForbidden("This studio only answers its own machine.", content_type="text/plain")
         request.get_host()  # raises DisallowedHost
         return get_response(request)
 

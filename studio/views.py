@@ -8,9 +8,9 @@ from studio.web.refusals import refuse
 from studio.web.wanted import UNDER_WAY
 
 TOO_MUCH = {
-    RequestDataTooBig: "That was more than the studio takes at once. Your last change was not kept; send less of it.",
-    TooManyFieldsSent: "Those were more values than the studio takes at once. Nothing was kept; send fewer.",
-    TooManyFilesSent: "Those were more files than the studio takes at once. Nothing was kept; choose at most 200.",
+    RequestDataTooBig: ("That was more than the studio accepts at once. Your last change was not kept; send less."),
+    TooManyFieldsSent: "Those were more values than the studio accepts at once. Nothing was kept; send fewer.",
+    TooManyFilesSent: ("Those were more files than the studio accepts at once. Nothing was kept; choose at most 200."),
 }
 NOT_UNDERSTOOD = "The studio could not read what was sent. Nothing was kept; reload the page and try again."
 
@@ -31,7 +31,9 @@ def not_found(request, exception=None):
 
 def broken(request):
     """A fault of the studio itself."""
-    return refuse(request, 500, "Something broke", "Everything up to your last change is kept. Go back and try again.")
+    return refuse(
+        request, 500, "Something went wrong", "Everything up to your last change is kept. Go back and try again."
+    )
 
 
 def not_taken(request, exception=None):

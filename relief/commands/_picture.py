@@ -66,13 +66,13 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--light", nargs=2, type=number, metavar=("AZIMUTH", "ELEVATION"),
-        help="where the light of the photo stood, with --depth light: degrees counter-clockwise from the right edge, "
-        "and over the surface; estimated and printed unless it is said",
+        help="where the light of the photo came from, with --depth light: azimuth in degrees counter-clockwise from "
+            "the right edge, and elevation above the surface; estimated and printed if not given",
     )  # fmt: skip
     parser.add_argument(
         "--read-by", choices=get_args(Way),
-        help="what reads the light of the photo, with --depth light: the neural network, unless it is said, or the "
-        "linear method",
+        help="how the light of the photo is read, with --depth light: by the neural network (the default) or by the "
+            "linear method",
     )  # fmt: skip
     parser.add_argument("--footprint", nargs=2, type=number, metavar=("W", "H"), help="real width and height, mm")
     add_number(parser, "amplitude")
@@ -85,9 +85,11 @@ def add_picture(parser: argparse.ArgumentParser) -> None:
     add_choice(parser, "resample", get_args(Method))
     parser.add_argument(
         "--source-green", choices=(*get_args(Green), "auto"), default="auto",
-        help="which way light green faces in a normal map that comes in; judged by its pixels unless it is said",
+        help="which way green points in a normal map given as input; judged from its pixels if not given",
     )  # fmt: skip
-    parser.add_argument("--start", action="store_true", help="even light, levels, soften and midlevel from the picture")
+    parser.add_argument(
+        "--start", action="store_true", help="set even light, levels, soften and midlevel from the picture"
+    )
     parser.add_argument(
         "--treat", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",
         help="add a treatment to the end of the list; can be given several times (see: relief treatments)",
@@ -125,7 +127,7 @@ def channel_and_role(text: str) -> tuple[str, str]:
     channel, _, role = text.partition("=")
     if channel not in CHANNELS or role not in HELD or not role:
         known = ", ".join(role for role in HELD if role)
-        raise argparse.ArgumentTypeError(f"“{text}” is not a channel and what it holds ({known}).")
+        raise argparse.ArgumentTypeError(f"“{text}” does not name a channel and what it holds ({known}).")
     return channel, role
 
 
@@ -187,7 +189,7 @@ def _read_light(chosen: argparse.Namespace, content: Picture) -> dict[str, Any]:
     if not chosen.light:
         return {}
     if content.reading != "light":
-        raise ReliefError("A light is told with --depth light only.")
+        raise ReliefError("--light can only be used with --depth light.")
     azimuth, elevation = chosen.light
     return {f"{CONTENT_PATH}.light.azimuth": azimuth % 360, f"{CONTENT_PATH}.light.elevation": elevation}
 

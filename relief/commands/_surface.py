@@ -47,10 +47,12 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
         "--size", nargs="+", type=number, metavar="MM",
         help="; ".join(f"{kind}: {_say_lengths(model)}" for kind, model in SHAPES.items()),
     )  # fmt: skip
-    parser.add_argument("--mapping", choices=list(MAPPINGS), help="how the relief is laid on")
+    parser.add_argument("--mapping", choices=list(MAPPINGS), help="how the relief is mapped onto the surface")
     parser.add_argument("--sizing", choices=get_args(Sizing), help=_help(Mapping, "sizing"))
     parser.add_argument("--repeats", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="how often it repeats")
-    parser.add_argument("--shift", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="in repeats, right and down")
+    parser.add_argument(
+        "--shift", nargs=2, type=number, metavar=("ACROSS", "DOWN"), help="shift to the right and down, in repeats"
+    )
     parser.add_argument("--turn", type=number, metavar="DEGREES", help=_help(Mapping, "turn"))
     parser.add_argument("--pole-fade", type=number, metavar="DEGREES", help=_help(Mapping, "pole_fade"))
     parser.add_argument("--sampling", choices=get_args(Sampling), help=_help(Mapping, "sampling"))
@@ -67,7 +69,7 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--width", type=int, metavar="PX", help="how wide the camera's picture is")
     parser.add_argument(
         "--split", nargs="?", type=int, const=2048, metavar="PX",
-        help="also STEM_residual.png, the 16-bit normal map that completes the mesh; so many pixels to a side (2048)",
+        help="also write STEM_residual.png, the 16-bit normal map that completes the mesh; PX pixels on a side (2048)",
     )  # fmt: skip
     parser.add_argument("--most-level", type=int, metavar="N", help=_help(Tessellation, "most_level"))
 

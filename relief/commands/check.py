@@ -47,7 +47,7 @@ def run(chosen: argparse.Namespace) -> None:
 def _check_piece(chosen: argparse.Namespace) -> None:
     """Prints what is found in each relief of a recipe, in its surface, its mesh and its delivery."""
     if len(chosen.pictures) > 1:
-        raise ReliefError("A recipe is checked alone.")
+        raise ReliefError("Check a recipe on its own, without other files.")
     recipe, read_source = read_recipe(chosen.pictures[0], chosen.source)
     engine = Engine()
     reliefs = {}

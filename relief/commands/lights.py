@@ -31,7 +31,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--light", type=number, nargs=2, action="append", default=[], metavar=("AZIMUTH", "ELEVATION"),
-        help="of the next photo: degrees counter-clockwise from the right edge, and over the surface",
+        help="light of the next photo: azimuth in degrees counter-clockwise from the right edge, and elevation above "
+            "the surface",
     )  # fmt: skip
     parser.add_argument(
         "--ball", type=number, nargs=3, metavar=("X", "Y", "RADIUS"),
@@ -39,13 +40,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument(
         "--turned", action="store_true",
-        help="where lights are estimated: take the other of the two answers, in which hills are hollows",
+        help="if the lights are estimated: take the other of the two solutions, with hills and hollows exchanged",
     )  # fmt: skip
     parser.add_argument(
         "--lamp-distance", type=number, metavar="MM",
-        help="of the lamps from the middle of what the photos show; found from four photos on where it is not given",
+        help="distance of the lamps from the middle of the picture; found from four or more photos if not given",
     )  # fmt: skip
-    parser.add_argument("--far", action="store_true", help="the lamps were far away: do not look for near ones")
+    parser.add_argument("--far", action="store_true", help="the lamps were far away: do not test for near ones")
     parser.add_argument("--footprint", nargs=2, type=number, metavar=("W", "H"), help="real width and height, mm")
     parser.add_argument("--out", type=path, required=True, metavar="DIR", help="folder for the files; made if missing")
 
@@ -89,8 +90,8 @@ def _lights(chosen: argparse.Namespace, photos: list[np.ndarray]) -> tuple[Seque
     """Where the lights stood, and what can be doubted of that."""
     if (chosen.light and chosen.ball) or (not (chosen.light or chosen.ball) and len(photos) < FEWEST_UNKNOWN):
         raise ReliefError(
-            "Say where the lights stood: one --light for each photo, or a --ball. "
-            f"From {FEWEST_UNKNOWN} photos on they are estimated."
+            f"Give the lights: one --light for each photo, or a --ball. With {FEWEST_UNKNOWN} or more photos "
+            "they are estimated."
         )
     if chosen.ball:
         return lights_of(photos, Ball(*chosen.ball)), ""

@@ -35,7 +35,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--unpack", action="append", type=channel_and_role, metavar="CHANNEL=ROLE",
         help="a map that was packed into a channel of the picture, such as green=roughness; can be given several "
-        "times; names such as wall_orm.png say it themselves",
+            "times; file names such as wall_orm.png are recognised",
     )  # fmt: skip
     parser.add_argument(
         "--map", dest="more", action="append", default=[], metavar="KIND[:NAME=VALUE,...]",

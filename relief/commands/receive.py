@@ -25,7 +25,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--read-as", choices=("data", "colour"), default="data", help="how maps are read")
     parser.add_argument("--bits", type=int, choices=(8, 16), default=16, help="bit depth kept for maps")
     parser.add_argument("--picture", type=path, metavar="FILE.png", help="also draw what arrives, lit, and its section")
-    parser.add_argument("--fewer-levels", type=int, default=0, metavar="N", help="how many levels fewer than intended")
+    parser.add_argument(
+        "--fewer-levels", type=int, default=0, metavar="N", help="how many subdivision levels fewer than intended"
+    )
 
 
 def run(chosen: argparse.Namespace) -> int:

@@ -38,7 +38,10 @@ def run(chosen: argparse.Namespace) -> None:
     if not 64 <= chosen.size <= 2048:
         raise ReliefError("A surface is 64 to 2048 texels long.")
     keys = chosen.surfaces or list(SURFACES)
-    print("Mean angle between made and true normals in degrees; in brackets how alike made and true height are.")
+    print(
+        "Mean angle between computed and true normals in degrees; in brackets the correlation of computed and true "
+        "height."
+    )
     print(f"{'':22}" + "".join(f"{word:>13}" for word in SHORT) + "   azimuth off  colour")
     rows = []
     workers = min(os.cpu_count() or 1, len(keys)) if len(keys) > 1 else 0
@@ -53,10 +56,13 @@ def run(chosen: argparse.Namespace) -> None:
     for method in ("linear", "network"):
         near = sum(row.off[method] <= NEAR for row in rows)
         print(f"Azimuth estimated within {NEAR} degrees, {method}: {near} of {len(rows)}")
-    print("Said and found degrees off, by tenths: " + ", ".join(f"{said:.1f} {off:.1f}" for said, off in tenths(rows)))
+    print(
+        "Expected and actual error in degrees, by tenths: "
+        + ", ".join(f"{said:.1f} {off:.1f}" for said, off in tenths(rows))
+    )
     won = sorted(rows, key=lambda row: row.angles["network, light given"] / row.angles["flat"])
-    print("Most won by the network: " + ", ".join(row.name for row in won[:3]))
-    print("Least won: " + ", ".join(row.name for row in won[-3:]))
+    print("Largest gains of the network: " + ", ".join(row.name for row in won[:3]))
+    print("Smallest gains of the network: " + ", ".join(row.name for row in won[-3:]))
 
 
 def _line(row: Row) -> str:

@@ -44,7 +44,7 @@ class Imprints(Content):
     tools: ClassVar[tuple[str, ...]] = ("places", "line")
     kind: Literal["imprints"] = "imprints"
     shape: Literal["picture", "rosette", "rings", "pyramids", "dome"] = choice(
-        "dome", SHAPES, label="Shape", help="What is pressed in."
+        "dome", SHAPES, label="Shape", help="The shape that is pressed in."
     )
     source: str = choice("", {"": "None"}, label="Picture", help="The picture that is pressed in; its alpha is kept.")
     size: float = number(
@@ -60,35 +60,45 @@ class Imprints(Content):
     )
     fade: float = number(
         2, 0, 100_000_000, label="Edge fade", unit="mm", step=0.5, slider=(0, 60),
-        help="How gently an imprint runs out at its edge, so that no square plateau stays.",
+        help="How gradually an imprint fades at its edge, so that it leaves no square plateau.",
     )  # fmt: skip
     places: tuple[Place, ...] = drawn_value(
-        (), shown="places", label="Places", help="Click on the stage to press one in.", max_length=2000
+        (), shown="places", label="Places", help="Click on the stage to place an imprint.", max_length=2000
     )
-    count: int = number(0, 0, 2000, label="Scattered", step=1, slider=(0, 200), help="How many are scattered.")
+    count: int = number(
+        0, 0, 2000, label="Scattered", step=1, slider=(0, 200), help="How many imprints are scattered at random."
+    )
     spacing: float = number(
         50,
         0,
         100_000_000,
-        label="Apart",
+        label="Minimum spacing",
         unit="mm",
         step=1,
         slider=(0, 400),
-        help="Scattered ones lie at least this far apart.",
+        help="Scattered imprints keep at least this distance from each other.",
     )
     line: tuple[Place, ...] = drawn_value(
         (), shown="line", label="Line", help="Draw a line on the stage to set them along it.", max_length=500
     )
     along: float = number(
-        60, 0.1, 100_000_000, label="Along the line", unit="mm", step=1, slider=(5, 400), logarithmic=True,
+        60, 0.1, 100_000_000, label="Spacing on the line", unit="mm", step=1, slider=(5, 400), logarithmic=True,
         help="From one imprint to the next on the line.",
     )  # fmt: skip
-    angle: float = number(0, -180, 180, label="Turn", unit="°", step=5, help="How far all imprints are turned.")
+    angle: float = number(0, -180, 180, label="Rotation", unit="°", step=5, help="Rotates all imprints.")
     turn: float = number(
-        0, 0, 180, label="Turn, jitter", unit="°", step=5, help="How far imprints are turned at random."
+        0, 0, 180, label="Rotation jitter", unit="°", step=5, help="How far each imprint is rotated at random."
     )
-    vary: float = number(0, 0, 0.9, label="Size, jitter", step=0.01, help="How much their sizes differ.")
-    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other places.")
+    vary: float = number(0, 0, 0.9, label="Size jitter", step=0.01, help="How much their sizes differ.")
+    seed: int = number(
+        1,
+        0,
+        999_999,
+        label="Seed",
+        step=1,
+        slider=(0, 100),
+        help="Random seed: another number scatters them differently.",
+    )
 
     def unused(self, around: Surroundings) -> set[str]:
         return set() if self.shape == "picture" else {"source"}
@@ -175,7 +185,7 @@ def cost_of_presses(imprints: Imprints, grid: Grid, small: HeightField) -> Cost:
     count = len(imprints.places) + imprints.count + on_line
     windows, texels = count_windows(np.ones(1), small, grid)
     if on_line > MOST_ON_LINE:
-        change = "Set “Along the line” larger, or draw a shorter line."
+        change = "Set “Spacing on the line” larger, or draw a shorter line."
     elif windows > MANY_REPEATS:
         change = "Set “Size” smaller: an imprint goes around the tile many times over."
     else:

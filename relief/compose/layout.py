@@ -34,17 +34,17 @@ class Layout(Parameters):
         "rows",
         {"rows": "Rows, columns", "brick": "Brick", "half_drop": "Half drop", "centre_corners": "Centre and corners"},
         label="Arranged",
-        help="How repeats lie to each other. Brick moves every other row by half, half drop every other column. Centre "
-        "and corners lays it twice, once moved by half both ways, and shows the taller: that hides the repeat of a "
-        "drawing that stands alone.",
+        help="How the repeats are arranged. Brick shifts every other row by half, half drop every other column. "
+            "Centre and corners lays the layer twice, once shifted by half both ways, and keeps the taller: that "
+            "hides the repeat of a single motif.",
     )  # fmt: skip
     shift_across: float = number(
-        0, 0, 100, label="Shift across", unit="%", step=1, help="How far it is moved to the right."
+        0, 0, 100, label="Shift across", unit="%", step=1, help="Moves the layer to the right."
     )
-    shift_down: float = number(0, 0, 100, label="Shift down", unit="%", step=1, help="How far it is moved down.")
+    shift_down: float = number(0, 0, 100, label="Shift down", unit="%", step=1, help="Moves the layer down.")
     quarters: Literal[0, 1, 2, 3] = choice(
-        0, {0: "None", 1: "A quarter left", 2: "Half around", 3: "A quarter right"}, label="Turn",
-        help="Turned by right angles it keeps tiling.",
+        0, {0: "None", 1: "90° left", 2: "180°", 3: "90° right"}, label="Rotation",
+        help="Rotates the layer by right angles, so that it still tiles.",
     )  # fmt: skip
 
     @property
@@ -59,9 +59,11 @@ class Layout(Parameters):
         """In words, which number was changed so that it tiles."""
         across, down = self.counts
         if across != self.repeats_across:
-            return [f"{across} repeats across instead of {self.repeats_across}, so that every other one is moved."]
+            return [
+                f"{across} repeats across instead of {self.repeats_across}, so that every other one can be shifted."
+            ]
         if down != self.repeats_down:
-            return [f"{down} repeats down instead of {self.repeats_down}, so that every other one is moved."]
+            return [f"{down} repeats down instead of {self.repeats_down}, so that every other one can be shifted."]
         return []
 
     def cell(self, grid: Grid) -> Grid:

@@ -31,11 +31,9 @@ class Mask(Parameters):
         "none",
         {"none": "Everywhere", "height": "Heights between", "slope": "Slopes between", "noise": "Noise above",
          "strokes": "Painted", "picture": "A picture", "set": "A map of its set"},
-        label="Mask", help="Where the layer is laid.",
+        label="Mask", help="Where the layer shows.",
     )  # fmt: skip
-    layer: int = choice(
-        -1, {-1: "What lies below"}, label="Looks at", help="The relief whose heights or slopes are looked at."
-    )
+    layer: int = choice(-1, {-1: "What lies below"}, label="Measured on", help="Whose heights or slopes the mask uses.")
     low: float = number(
         0.5, -1e6, 1e6, label="From", step=0.01, slider=(0, 1),
         help="The lower limit: a height, a slope in degrees over 90, or a level of the noise.",
@@ -43,23 +41,33 @@ class Mask(Parameters):
     high: float = number(
         1, -1e6, 1e6, label="To", step=0.01, slider=(0, 1), help="The upper limit: a height, or a slope over 90."
     )
-    soft: float = number(0.1, 0, 10, label="Soft", step=0.01, slider=(0, 0.5), help="How gently the limits set in.")
+    soft: float = number(
+        0.1, 0, 10, label="Softness", step=0.01, slider=(0, 0.5), help="How gradually the mask fades in at its limits."
+    )
     size: float = number(
         80, 0.05, 100_000_000, label="Size", unit="mm", step=1, slider=(2, 600), logarithmic=True,
-        help="How wide the patches of noise are.",
+        help="Width of the patches of noise.",
     )  # fmt: skip
-    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other patches.")
+    seed: int = number(
+        1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Random seed: another number gives other patches."
+    )
     marks: tuple[Mark, ...] = drawn_value(
-        (), shown="marks", label="Marks", help="Paint on the stage where the layer is to lie.", max_length=500
+        (), shown="marks", label="Marks", help="Paint on the stage where the layer should show.", max_length=500
     )
     picture: str = choice(
         "", {"": "None"}, label="Mask picture",
-        help="White lays the layer, black does not. It lies once over the whole relief, wherever the layer is placed.",
+        help="The layer shows where this picture is white. It covers the whole relief once, wherever the layer is "
+            "placed.",
     )  # fmt: skip
     role: str = choice(
-        "", {"": "The first"}, label="Map", help="Which map of the layer's set. It is placed as the layer is."
+        "",
+        {"": "The first"},
+        label="Map",
+        help="The map of the layer's set that serves as the mask. It is placed as the layer is.",
     )
-    inverted: bool = switch(False, label="Inverted", help="Lays the layer where it would not lie, and the other way.")
+    inverted: bool = switch(
+        False, label="Inverted", help="Shows the layer where the mask would hide it, and hides it where it would show."
+    )
 
     tools: ClassVar[tuple[str, ...]] = ("brush",)
 

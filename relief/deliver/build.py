@@ -70,7 +70,7 @@ def build_final(
     built: Built = engine.run(pipeline.built(), Part(progress, 0, BUILT))
     progress.step(BUILT, f"Writing {kind.upper()}")
     written = write_all(folder, built_files(built, stem, kind))
-    progress.step(WRITTEN, "Keeping the mesh")
+    progress.step(WRITTEN, "Saving the mesh")
     key = pipeline.build_key
     builds.mkdir(parents=True, exist_ok=True)
     with open_whole(built_place(builds, key)) as file:
@@ -93,18 +93,18 @@ def build_final(
 
 def say_deviation(off: Deviation, allowed: float | None = None) -> str:
     """In words, how near a mesh is to the surface that it stands for, and where it is not as near as was asked."""
-    text = f"It is {say_length(off.error)} off the true surface (root mean square), {say_length(off.worst)} at most."
+    text = f"RMS error against the true surface {say_length(off.error)}, at most {say_length(off.worst)}."
     if allowed and off.worst > allowed:
         place = ", ".join(say_length(value, 3) for value in off.where)
-        text += f" That is more than the {say_length(allowed)} asked for; it is at {place} from the middle."
+        text += f" The largest error exceeds the {say_length(allowed)} allowed; it is at {place} from the middle."
     return text
 
 
 def say_residual(built: Built) -> str:
     """In words, how the residual normal map is read, and what it brings."""
-    text = "Belongs to the displaced mesh alone, in its MikkTSpace tangents. Green points up. Read it as data."
+    text = "For the displaced mesh only, in its MikkTSpace tangents. Green points up. Read it as data."
     if built.angles:
         (before, _), (after, most) = built.angles
         off, left, under = (say_number(angle, 2) for angle in (before, after, most))
-        text += f" Normals are off by {off} degrees without it and {left} with it, 95 % under {under}."
+        text += f" Normals are {off} degrees off without it and {left} with it; 95 % are within {under}."
     return text

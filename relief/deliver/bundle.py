@@ -158,7 +158,7 @@ class Bundle:
                 about = f"The mesh with a preview surface for each region, y up; lengths in {unit}, as it says."
                 return Entry(file.filename, file.title, "USD", about)
             case "sheet" | "sheet-pdf":
-                return Entry(file.filename, file.title, file.format, "To be shown: the relief, its maps, a section.")
+                return Entry(file.filename, file.title, file.format, "A page to show: the relief, its maps, a section.")
             case "page":
                 return Entry(file.filename, file.title, "HTML", "These notes as a page.")
             case "checksums":
@@ -180,7 +180,7 @@ class Bundle:
         if displaced:
             about += f" {say_deviation(self.built.off, surface.tessellation.allowed)}"
         else:
-            about += " It is not displaced: the maps do that where it goes."
+            about += " It is not displaced: the receiving program does that with the maps."
         if surface.regions and self.mesh_format.has_regions:
             about += " A group and a material for each region."
         tile = surface.is_plain and not surface.residual

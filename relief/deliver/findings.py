@@ -60,6 +60,8 @@ def _find_inked_pictures(pipeline: Pipeline, engine: Engine) -> list[Finding]:
     for number, layer in enumerate(pipeline.relief.layers):
         picture = pipeline.imprint_picture(number) if layer.on else None
         if picture and touches_edge(engine.run(picture)):
-            reason = f"“{layer.name}” uses a stamp that touches its border, where it is cut off straight."
-            found.append(Finding("inked", "Ink touches the edge", f"{reason} Leave a margin, or fade its edge wider."))
+            reason = f"The stamp of “{layer.name}” touches the border of its picture and is cut off there."
+            found.append(
+                Finding("inked", "Stamp touches its border", f"{reason} Leave a margin, or set a larger edge fade.")
+            )
     return found

@@ -78,7 +78,7 @@ class Maps:
             return replace(entry, role=f"Test card: {entry.role.lower()}", reading=f"{entry.reading} {shows}")
         if file.name.startswith(SEEN):
             layer = relief.layers[int(file.name.removeprefix(SEEN))]
-            about = f"White where “{layer.name}” is seen, black where what lies below is."
+            about = f"White where “{layer.name}” shows, black where the layers below show."
             return Entry(file.filename, "Layer visibility mask", file.depth, about, {"kind": "mask"})
         kind, _, rest = file.name.partition("-")
         meaning: dict[str, Any] = {"kind": rest if kind == "along" else kind}
@@ -142,7 +142,7 @@ def _holds_heights(file: Planned) -> bool:
 
 def _about_normal(normal: Normal) -> str:
     red = "" if normal.red == "right" else " Red points left."
-    made = "" if normal.of == "relief" else " The normal map that came along is in it."
+    made = "" if normal.of == "relief" else " It includes the normal map of the set."
     return f"Green points {normal.green}.{red} Strength {say_number(normal.strength, 6)}, kernel {normal.kernel}.{made}"
 
 
@@ -151,7 +151,7 @@ def _about_pack(relief: Relief, pack: Pack) -> str:
     words = packable(relief)
     held = [
         f"{channel} {words.get(name, 'a value of ' + format(getattr(pack, f'{channel}_value'), 'g'))}"
-        + (", turned around" if getattr(pack, f"{channel}_inverted") else "")
+        + (", inverted" if getattr(pack, f"{channel}_inverted") else "")
         for channel, name in pack.holds().items()
     ]
     costs = (cost.rstrip(".") for cost in pack.costs(relief.amplitude))

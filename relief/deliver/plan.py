@@ -99,7 +99,7 @@ def as_delivered(recipe: Recipe) -> Recipe:
 def list_maps(recipe: Recipe) -> dict[str, str]:
     """What can be delivered of a recipe's reliefs and what can be left out: the title of each map by its name."""
     maps = {name: title for relief in recipe.reliefs.values() for name, title in list_delivered(relief).items()}
-    return maps | {"heights": "Heights in full"}
+    return maps | {"heights": "Full-precision heights"}
 
 
 def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
@@ -201,7 +201,7 @@ def name_map(delivery: Delivery, stem: str, key: str, ending: str, bits: Depth, 
     }
     name = safe_name(delivery.pattern.format(**fields))
     if not name:
-        raise RecipeError("Nothing is left of the pattern of file names.")
+        raise RecipeError("The file name pattern gives an empty name.")
     return name
 
 

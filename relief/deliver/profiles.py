@@ -40,16 +40,16 @@ def read_profile(values: Any) -> tuple[Delivery, list[Finding]]:
         RecipeError: it is no profile; the message says what is wrong.
     """
     if not isinstance(values, Mapping):
-        raise RecipeError("This is not a profile: it is an object of choices.")
+        raise RecipeError("This is not a profile. A profile is a JSON object of settings.")
     values, found = dict(values), []
     asked = str(values.get("data_format", "")).lower()
     if asked == "jpeg" or (asked in PICTURES and PICTURES[asked].lossy):
         values["data_format"] = "png"
-        reason = f"It asks for data in {asked.upper()}, which changes every value a little."
-        found.append(Finding("lossy", "Data with loss", f"{reason} It is written as PNG."))
+        reason = f"It asks for data maps as {asked.upper()}, whose compression changes every value a little."
+        found.append(Finding("lossy", "Lossy data maps", f"{reason} It is written as PNG."))
     unknown = values.keys() - Delivery.model_fields.keys()
     if unknown:
-        raise RecipeError(f"A profile has no “{min(unknown)}”.")
+        raise RecipeError(f"A profile has no setting “{min(unknown)}”.")
     return Delivery.create(**values), found
 
 
@@ -59,35 +59,44 @@ def find_in_delivery(recipe: Recipe, read_source: ReadSource, engine: Engine) ->
     Raises:
         PictureError: a source cannot be read.
     """
+    found = [_find_few_heights(recipe), _find_in_size(recipe, read_source, engine), _find_moved_midlevel(recipe)]
+    return [finding for finding in found if finding]
+
+
+def _find_few_heights(recipe: Recipe) -> Finding | None:
+    """A displacement map is written with 8 bits, which is too few for heights."""
     delivery = recipe.delivery
-    wanted = "displacement" not in delivery.left_out
-    found = []
-    if wanted and delivery.displacement_bits == 8:
-        steps = recipe.main.amplitude / 255
-        reason = f"8 bits keep 256 heights, {say_length(steps)} apart: slopes show as steps."
-        found.append(_mended("eight-bits", "Displacement in 8 bits", reason, "Write 16 bits", displacement_bits=16))
-    found += _find_in_size(recipe, read_source, engine)
-    relief = recipe.main
+    if "displacement" in delivery.left_out or delivery.displacement_bits != 8:
+        return None
+    reason = f"8 bits keep 256 heights, {say_length(recipe.main.amplitude / 255)} apart: slopes show as steps."
+    mend = Mend("Write 16 bits", {"delivery.displacement_bits": 16})
+    return Finding("eight-bits", "Displacement in 8 bits", reason, mend)
+
+
+def _find_moved_midlevel(recipe: Recipe) -> Finding | None:
+    """A displacement map in whole numbers whose midlevel is not the grey that programs assume."""
+    delivery, relief = recipe.delivery, recipe.main
     whole = delivery.displacement_bits in (8, 16)
-    if wanted and whole and delivery.midlevel == "told" and relief.midlevel not in (0, 0.5, 1):
-        reason = (
-            f"The value {say_number(relief.midlevel, 4)} stays on the surface, and only the notes say so. Read as mid "
-            f"grey, all of it moves by {say_length(abs(relief.midlevel - 0.5) * relief.amplitude)}."
-        )
-        found.append(_mended("midlevel", "Midlevel is not mid grey", reason, "Put it at mid grey", midlevel="half"))
-    return found
+    if "displacement" in delivery.left_out or not whole or delivery.midlevel != "told":
+        return None
+    if relief.midlevel in (0, 0.5, 1):
+        return None
+    reason = (
+        f"The value {say_number(relief.midlevel, 4)} stays on the surface, and only the notes say so. Read as mid "
+        f"grey, the whole surface moves by {say_length(abs(relief.midlevel - 0.5) * relief.amplitude)}."
+    )
+    mend = Mend("Set midlevel to mid grey", {"delivery.midlevel": "half"})
+    return Finding("midlevel", "Midlevel is not mid grey", reason, mend)
 
 
-def _find_in_size(recipe: Recipe, read_source: ReadSource, engine: Engine) -> list[Finding]:
+def _find_in_size(recipe: Recipe, read_source: ReadSource, engine: Engine) -> Finding | None:
+    """Maps are delivered larger than the picture they are made from."""
     if not recipe.delivery.size or not recipe.main.layers[0].source or len(recipe.main.layers) > 1:
-        return []
+        return None
     relief = recipe.main.with_changes({"maps.resolution": 0})
     longest = max(engine.run(Pipeline(relief, recipe.sources, read_source).height()).samples.shape)
     if recipe.delivery.size <= longest:
-        return []
-    reason = f"{recipe.delivery.size} texels are asked for, the source has {longest}: what is added is made up."
-    return [_mended("above-source", "Larger than the source", reason, "As large as the source", size=0)]
-
-
-def _mended(kind: str, title: str, reason: str, label: str, **values: Any) -> Finding:
-    return Finding(kind, title, reason, Mend(label, {f"delivery.{name}": value for name, value in values.items()}))
+        return None
+    reason = f"{recipe.delivery.size} texels are requested but the source has {longest}: the rest is only interpolated."
+    mend = Mend("Use the size of the source", {"delivery.size": 0})
+    return Finding("above-source", "Larger than the source", reason, mend)

@@ -143,7 +143,9 @@ def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int
     for y, way in ((high, 1), (low, -1)):
         pen.polygon([(x, y), (x - 11, y + 26 * way), (x + 11, y + 26 * way)], DATUM)
     pen.text((x + 22, (high + low) / 2), say_length(relief.amplitude), INK, _font(32, 600), anchor="lm")
-    words = "Section across the middle" + (f", heights drawn {say_number(stretch, 2)} times" if stretch > 1.01 else "")
+    words = "Section across the middle" + (
+        f", heights exaggerated {say_number(stretch, 2)} times" if stretch > 1.01 else ""
+    )
     pen.text((box[0], box[1] - 18), words, MUTE, _font(30, 500), anchor="ls")
 
 

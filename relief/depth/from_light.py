@@ -73,26 +73,28 @@ class FromLight(Parameters):
 
     way: Way = choice(
         "network", WAY_NAMES, label="Read by",
-        help="The neural network was trained on made-up surfaces: it tells paint and shadow from relief. The linear "
-        "method reads slopes along the light only.",
+        help="The neural network was trained on made-up surfaces and can tell paint and shadow from relief. The "
+            "linear method reads slopes along the light only.",
     )  # fmt: skip
     azimuth: float = number(
-        90, 0, 360, label="Light from", unit="°", step=1,
-        help="Where the light of the photo stood: 0 right, 90 above, 180 left, 270 below. Drag the sun on the picture.",
+        90, 0, 360, label="Light azimuth", unit="°", step=1,
+        help="Where the light of the photo came from: 0 right, 90 above, 180 left, 270 below. Drag the sun on the "
+            "picture.",
     )  # fmt: skip
     elevation: float = number(
-        45, 5, 85, label="Light's height", unit="°", step=1,
-        help="How high the light stood over the surface. The lower it stood the gentler are the slopes that it tells.",
+        45, 5, 85, label="Light elevation", unit="°", step=1,
+        help="How high the light stood above the surface. The lower it stood, the gentler the slopes read from the "
+            "photo.",
     )  # fmt: skip
     paint: float = number(
-        1, 0, 1.5, label="Paint taken off", step=0.05,
-        help="What differs in hue is paint and no slope. How much of the brightness that goes with it is taken off; "
-        "look at it in the view “Paint”.",
+        1, 0, 1.5, label="Paint removed", step=0.05,
+        help="A change of hue is paint, not slope. How much of the brightness that goes with it is removed; see it "
+            "in the view “Paint”.",
     )  # fmt: skip
     fill: float = number(
         0.5, 0, 1, label="Dark is deep", step=0.05,
-        help="Light tells nothing of slopes across it. What is missing is filled in from darkness: 0 not at all, 0.5 "
-        "both, 1 from darkness alone.",
+        help="Light shows no slopes across its direction. They are filled in from darkness: 0 not at all, 0.5 half "
+            "and half, 1 from darkness alone.",
     )  # fmt: skip
 
     reach: float = Field(0.1, gt=0, le=10)

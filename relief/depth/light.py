@@ -87,7 +87,7 @@ def find_highlight(grey: np.ndarray, ball: Ball) -> tuple[float, float]:
     grey = grey[top : max(0, math.ceil(ball.y + margin)), left : max(0, math.ceil(ball.x + margin))]
     inside = Ball(ball.x - left, ball.y - top, ball.radius * INSIDE).texels(*grey.shape)
     if not inside.any():
-        raise ReliefError("The ball lies outside of the picture.")
+        raise ReliefError("The ball lies outside the picture.")
     square = np.ones((reach, reach), np.uint8)  # which is searched row by row; a disc takes seconds on a large ball
     # where a camera was shaken some of what lies behind the ball is inside of its outline; that is no spot
     spots = np.where(inside, cv2.morphologyEx(np.ascontiguousarray(grey, np.float32), cv2.MORPH_TOPHAT, square), 0)
@@ -113,7 +113,7 @@ def light_of_highlight(ball: Ball, x: float, y: float) -> Light:
     across, up = (x - ball.x) / ball.radius, (ball.y - y) / ball.radius
     rest = 1 - across**2 - up**2
     if rest < 0:
-        raise ReliefError("The highlight lies outside of the ball.")
+        raise ReliefError("The highlight lies outside the ball.")
     normal = np.array([across, up, math.sqrt(rest)])
     return Light.towards(2 * normal[2] * normal - np.array([0, 0, 1.0]))
 

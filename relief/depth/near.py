@@ -70,15 +70,15 @@ class Distance:
         """In words, where the lamps were found to stand near or nothing tells; empty where they stood far away."""
         if self.least == 0:
             return (
-                "Three photos do not tell a near lamp from a bowed surface: the lamps were taken to stand far away. "
-                "If they stood near, give their distance."
+                "Three photos cannot tell a near lamp from a bowed surface, so the lamps are assumed to be far "
+                "away. If they were near, give their distance."
             )
         if math.isinf(self.best) or self.left == 1:
             return ""
         around = f"{say_length(self.least)} to {say_length(self.most)}"
         return (
-            f"The lamps stood near, about {say_length(self.best)} from the middle of the picture ({around} explain the "
-            "photos about as well). Falloff and direction were corrected for each texel."
+            f"The lamps were near, about {say_length(self.best)} from the middle of the picture ({around} "
+            "explain the photos about as well). Falloff and direction were corrected for each texel."
         )
 
 
@@ -90,7 +90,7 @@ def check_distance(distance: float | None, width: float, height: float) -> float
     """
     least = NEAREST * max(width, height)
     if distance is not None and not distance >= least:
-        raise ReliefError(f"The lamps stand {say_length(least)} or more from the middle of what the photos show.")
+        raise ReliefError(f"The lamps must be {say_length(least)} or more from the middle of the picture.")
     return distance
 
 

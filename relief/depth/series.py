@@ -120,7 +120,7 @@ def photos_of(pictures: Sequence[Picture]) -> list[np.ndarray]:
 def unlike_sizes(sizes: set[tuple[int, int]]) -> ReliefError:
     """The error that says which sizes, rows and columns, the photos of a series have."""
     told = ", ".join(f"{columns} x {rows}" for rows, columns in sorted(sizes))
-    return ReliefError(f"The photos of a lit series have one size; these have {told} pixels.")
+    return ReliefError(f"The photos of a lit series must have the same size; these have {told} pixels.")
 
 
 def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
@@ -253,13 +253,13 @@ def measure_series(
         ReliefError: too few photos, as many lights as there are not, or lights that tell nothing.
     """
     if len(photos) != len(lights):
-        raise ReliefError(f"There are {len(photos)} photos and {len(lights)} lights. Each photo has one.")
+        raise ReliefError(f"There are {len(photos)} photos and {len(lights)} lights; each photo needs one light.")
     progress = progress or Progress()
     greys = [luminance(photo, encoded=False) for photo in photos]
     lamps_at = partial(_lamps_at, Lamps.of_lights(lights, spacing), seen_from)
-    progress.step(0, "Finding how far away the lamps stood")
+    progress.step(0, "Finding the distance of the lamps")
     away = find_distance(greys, lamps_at) if distance is None else Distance(distance, distance, distance, 1.0)
-    progress.step(0.1, "Laying the photos on each other")
+    progress.step(0.1, "Aligning the photos")
     lamps = lamps_at(away.best)
     shifts = measure_shifts(greys, lamps)
     unmoved = [(0.0, 0.0)] * len(greys)

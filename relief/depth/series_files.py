@@ -85,7 +85,7 @@ def say_size(photos: Sequence[np.ndarray], times: float) -> str:
     if times == 1:
         return ""
     rows, columns = photos[0].shape[:2]
-    return f"Worked on at {columns} x {rows} texels, as more does not fit into the memory of this machine."
+    return f"Computed at {columns} x {rows} texels, because more does not fit into the memory of this machine."
 
 
 def measure_files(
@@ -142,7 +142,7 @@ def estimate_lights_of_files(photos: PhotoFiles, progress: Progress) -> tuple[Es
     progress.step(READ, "Estimating the lights")
     greys = [luminance(photo, encoded=False) for photo in loaded]
     found = estimate_lights(greys)
-    progress.step(0.9, "Drawing the two answers")
+    progress.step(0.9, "Drawing both solutions")
     small = [_shrink(grey, max(1.0, max(grey.shape) / SHOWN)) for grey in greys]
     solution = solve_series(np.stack(small), Lamps.of_lights(found.lights))
     return found, [_draw(answer.normals) for answer in (solution, solution.turned)]

@@ -118,7 +118,7 @@ def solve_series(
     few, few_lamps = thin_out(photos), lamps.thinned(thinning(photos))
     around = 0.0
     for number in range(ROUNDS):
-        progress.step(0.3 + 0.1 * number, "Looking into the shadows")
+        progress.step(0.3 + 0.1 * number, "Finding the shadows")
         shade = _fit_all(few, few_lamps, around)[2]
         dark = shade[:, 0].sum()
         if dark < few[0].size * FEW_DARK:

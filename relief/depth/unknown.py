@@ -53,7 +53,8 @@ FLATTEST = 0.25
 def too_few_to_estimate() -> ReliefError:
     """The error that says how many photos an estimate needs."""
     return ReliefError(
-        f"Lights are estimated from {FEWEST_UNKNOWN} photos on. Drag their suns, or lay a ball beside them."
+        f"Estimating the lights needs {FEWEST_UNKNOWN} or more photos. Drag their suns, or photograph a ball "
+        "beside the surface."
     )
 
 
@@ -80,11 +81,11 @@ class Estimate:
         said = []
         if not self.trusted:
             said.append(
-                "These photos fix the lights only roughly: they may be 10 to 25 degrees off. A ball beside the surface "
-                "tells them exactly."
+                "These photos fix the lights only roughly: they may be 10 to 25 degrees off. A ball beside the "
+                "surface gives them exactly."
             )
         if self.ground != "shadows":
-            said.append("No cast shadow tells hills from hollows. Compare the two, and take the one that is right.")
+            said.append("No cast shadow tells hills from hollows. Compare both solutions and choose the right one.")
         return " ".join(said)
 
 
@@ -112,7 +113,7 @@ def estimate_lights(greys: Sequence[np.ndarray]) -> Estimate:
     lit = (seen > SHADOW * mean).all(axis=0) & (mean > 1e-4)
     if lit.sum() < 50 * count:
         raise ReliefError(
-            "Too much lies in shadow to tell where the lights stood. Drag their suns, or lay a ball beside."
+            "Too much is in shadow to find the lights. Drag their suns, or photograph a ball beside the surface."
         )
     left, values, _ = np.linalg.svd(seen[:, lit] / mean[lit], full_matrices=False)
     lights = left[:, :3] * values[:3]
@@ -152,7 +153,9 @@ def _apart(one: np.ndarray, other: np.ndarray) -> float:
 def _choose(told: np.ndarray, one_strength: np.ndarray | None, even_paint: np.ndarray | None) -> int:
     """Which of the two is taken, 0 or 1: lights of one strength, unless by that the paint is far less even."""
     if one_strength is None and even_paint is None:
-        raise ReliefError("The photos do not tell where the lights stood. Drag their suns, or lay a ball beside.")
+        raise ReliefError(
+            "The lights cannot be found from these photos. Drag their suns, or photograph a ball beside the surface."
+        )
     if one_strength is None or even_paint is None:
         return 0 if even_paint is None else 1
     uneven = [_spread(np.linalg.norm(np.linalg.solve(whole, told), axis=0)) for whole in (one_strength, even_paint)]

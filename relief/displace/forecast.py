@@ -136,8 +136,8 @@ def refuse_level(costs: list[Forecast], level: int, limit: Limit) -> None:
 
 def _beyond(wanted: Forecast, limit: Limit) -> str:
     if wanted.faces > limit.faces:
-        return f"; at most {say_count(limit.faces)} are built"
-    return f" and take {say_bytes(wanted.peak)}; {say_bytes(limit.memory)} may be taken"
+        return f"; the limit is {say_count(limit.faces)}"
+    return f" and take {say_bytes(wanted.peak)} of memory; the limit is {say_bytes(limit.memory)}"
 
 
 def most_triangles(surface: Surface, limit: Limit) -> int:

@@ -130,8 +130,8 @@ def split_detail(
         )
     if (hits > 1).sum() > OVERLAPPING * (hits > 0).sum():
         raise MeshError(
-            "The mesh's own places lie over each other, so that one normal map cannot complete it. Make a mapping for "
-            "it, or deliver it without a residual."
+            "The mesh's UVs overlap, so one normal map cannot complete it. Make new UVs for it, or deliver it "
+            "without a residual."
         )
     baked = residual.any(axis=2)
     if baked.any():

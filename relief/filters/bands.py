@@ -26,16 +26,16 @@ def _gain(name: str, help: str) -> float:
 class Bands(Parameters):
     """Three bands of detail and where they part."""
 
-    broad: float = _gain("Broad", "How strong shapes wider than the broad limit are; 1 leaves them, 0 takes them out.")
-    middle: float = _gain("Middle", "How strong shapes between both limits are; 1 leaves them, 0 takes them out.")
-    fine: float = _gain("Fine", "How strong detail narrower than the fine limit is; 1 leaves it, 0 takes it out.")
+    broad: float = _gain("Broad", "Strength of shapes wider than the broad limit; 1 leaves them, 0 removes them.")
+    middle: float = _gain("Middle", "Strength of shapes between both limits; 1 leaves them, 0 removes them.")
+    fine: float = _gain("Fine", "Strength of detail narrower than the fine limit; 1 leaves it, 0 removes it.")
     fine_limit: float = number(
         2, 0.001, 100_000_000, label="Fine limit", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
-        help="Detail narrower than this is called fine.",
+        help="Detail narrower than this counts as fine.",
     )  # fmt: skip
     broad_limit: float = number(
         20, 0.001, 100_000_000, label="Broad limit", unit="mm", step=1, slider=(1, 500), logarithmic=True,
-        help="Shapes wider than this are called broad.",
+        help="Shapes wider than this count as broad.",
     )  # fmt: skip
 
     @model_validator(mode="after")

@@ -52,12 +52,12 @@ class Curve(Parameters):
     """A curve through stops that are dragged on a graph."""
 
     passage: Passage = choice(
-        "smooth", {"straight": "Straight", "smooth": "Smooth", "stepped": "Stepped"}, label="Passage",
-        help="How heights run from one stop to the next. Stepped makes terraces of your own.",
+        "smooth", {"straight": "Straight", "smooth": "Smooth", "stepped": "Stepped"}, label="Interpolation",
+        help="How heights run from one stop to the next. Stepped makes terraces.",
     )  # fmt: skip
     stops: tuple[Stop, ...] = drawn_value(
         ((0.0, 0.0), (1.0, 1.0)), shown="stops", label="Stops",
-        help="Drag a stop; click the graph to add one, drag it out of the graph to take it away.",
+        help="Drag a stop; click the graph to add one, drag it out of the graph to remove it.",
         min_length=2, max_length=32,
     )  # fmt: skip
 

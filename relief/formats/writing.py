@@ -53,4 +53,4 @@ def picture_file(pixels: np.ndarray, kind: str, is_colour: bool = False) -> byte
 
 def _refuse_unknown(kind: str, known: Iterable[str], what: str) -> None:
     if kind not in known:
-        raise ReliefError(f"{what} is written as {', '.join(known)}; “{kind}” is none of them.")
+        raise ReliefError(f"{what} can be written as {', '.join(known)}, not as “{kind}”.")

@@ -24,7 +24,7 @@ class CellularNoise(Noise):
     kind: Literal["cellular_noise"] = "cellular_noise"
     octaves: int = number(
         1, 1, 10, label="Octaves", step=1, slider=(1, 8),
-        help="How many finer layers are added, each a step smaller than the one before.",
+        help="How many finer octaves are added, each a step smaller than the one before.",
     )  # fmt: skip
     measure: Measure = choice(
         "edges",
@@ -34,7 +34,7 @@ class CellularNoise(Noise):
     )  # fmt: skip
     shape: Literal["round", "square", "diamond"] = choice(
         "round", {"round": "Round", "square": "Square", "diamond": "Diamond"}, label="Distance",
-        help="How distances are measured, which is the shape the cells lean to.",
+        help="How distances are measured; it decides the shape of the cells.",
     )  # fmt: skip
     jitter: float = number(
         1, 0, 1, label="Scatter", step=0.01, help="How far points stray from a grid; 0 leaves them on it."

@@ -48,11 +48,11 @@ class Noise(Generator):
     rest: ClassVar[float] = 0.5
     size: float = number(
         60, 0.05, 100_000_000, label="Size", unit="mm", step=1, slider=(1, 600), logarithmic=True,
-        help="How wide the largest shapes are. The nearest size that tiles is taken.",
+        help="Width of the largest shapes. The nearest size that tiles is used.",
     )  # fmt: skip
     octaves: int = number(
         4, 1, 10, label="Octaves", step=1, slider=(1, 8),
-        help="How many finer layers are added, each a step smaller than the one before.",
+        help="How many finer octaves are added, each a step smaller than the one before.",
     )  # fmt: skip
     gain: float = number(
         0.5,
@@ -60,12 +60,14 @@ class Noise(Generator):
         1,
         label="Gain",
         step=0.01,
-        help="How strong each finer layer is beside the one before; more is rougher.",
+        help="Strength of each finer octave relative to the one before; more is rougher.",
     )
     lacunarity: float = number(
-        2, 1.1, 4, label="Lacunarity", step=0.05, help="How much finer each layer is than the one before."
+        2, 1.1, 4, label="Lacunarity", step=0.05, help="How much finer each octave is than the one before."
     )
-    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, another surface.")
+    seed: int = number(
+        1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Random seed: another number gives another surface."
+    )
     stretch_across: float = number(
         1, 0.05, 20, label="Stretch across", step=0.05, slider=(0.2, 5), logarithmic=True,
         help="Makes shapes wider than high.",
@@ -75,8 +77,8 @@ class Noise(Generator):
         help="Makes shapes higher than wide.",
     )  # fmt: skip
     turn: float = number(
-        0, -180, 180, label="Turn", unit="°", step=1, slider=(-90, 90),
-        help="Turns the noise to the nearest direction that still tiles.",
+        0, -180, 180, label="Rotation", unit="°", step=1, slider=(-90, 90),
+        help="Rotates the noise to the nearest direction that still tiles.",
     )  # fmt: skip
     contrast: float = number(
         1, 0, 10, label="Contrast", step=0.05, slider=(0, 4), help="How far heights go from the middle."
@@ -149,7 +151,7 @@ class Noise(Generator):
             ]
         turned = math.degrees(math.atan2(-lattice.c * self.stretch_down, lattice.a * self.stretch_across))
         if self.turn and abs((turned - self.turn + 180) % 360 - 180) > 0.5:
-            return [f"Turned by {turned:.1f}° instead of {say_number(self.turn, 6)}°, so that it tiles."]
+            return [f"Rotated by {turned:.1f}° instead of {say_number(self.turn, 6)}°, so that it tiles."]
         return []
 
 
@@ -158,7 +160,7 @@ class SummedNoise(Noise):
 
     sum: Sum = choice(
         "fractal", {"fractal": "Plain", "ridged": "Ridged", "billowed": "Billowed"}, label="Sum",
-        help="Plain rolls up and down, ridged stands in sharp crests, billowed in round heaps.",
+        help="Plain rolls up and down, ridged makes sharp crests, billowed makes round heaps.",
     )  # fmt: skip
 
     def sum_octaves(self, grid: Grid, add: Callable, table: Callable, progress: Progress) -> np.ndarray:

@@ -37,7 +37,7 @@ class Rosette(InSquares):
         step=1,
         slider=(5, 500),
         logarithmic=True,
-        help="Reach of the petals.",
+        help="Length of the petals.",
     )
     boss: float = number(
         18,
@@ -47,7 +47,7 @@ class Rosette(InSquares):
         unit="mm",
         step=0.5,
         slider=(0, 100),
-        help="Radius of its middle.",
+        help="Radius of the middle.",
     )
 
     def draw(self, grid: Grid) -> np.ndarray:

@@ -27,10 +27,18 @@ class Scallops(Generator):
         step=1,
         slider=(4, 400),
         logarithmic=True,
-        help="Of a scale.",
+        help="Width of a scale.",
     )
     row: float = number(
-        30, 0.1, 100_000_000, label="Row", unit="mm", step=1, slider=(2, 300), logarithmic=True, help="From row to row."
+        30,
+        0.1,
+        100_000_000,
+        label="Row",
+        unit="mm",
+        step=1,
+        slider=(2, 300),
+        logarithmic=True,
+        help="Distance from row to row.",
     )
     lip: float = number(
         3, 0, 100_000_000, label="Lip", unit="mm", step=0.5, slider=(0, 30), help="How far the rounded edge slopes."

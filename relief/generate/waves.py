@@ -30,7 +30,7 @@ class Waves(Generator):
     )  # fmt: skip
     turn: float = number(
         90, -180, 180, label="Direction", unit="°", step=1, slider=(-90, 90),
-        help="0 runs across, 90 down; the nearest direction that tiles is taken.",
+        help="0 runs across, 90 down; the nearest direction that tiles is used.",
     )  # fmt: skip
     bend: float = number(
         0,
@@ -40,9 +40,9 @@ class Waves(Generator):
         unit="mm",
         step=1,
         slider=(0, 100),
-        help="How far the crests swing aside.",
+        help="How far the crests sway sideways.",
     )
-    bends: int = number(2, 1, 64, label="Bends", step=1, slider=(1, 12), help="How often they swing.")
+    bends: int = number(2, 1, 64, label="Bends", step=1, slider=(1, 12), help="How many times they sway.")
 
     def _steps(self, footprint: Footprint) -> tuple[int, int]:
         """Waves across and down."""

@@ -22,9 +22,9 @@ class Weave(Generator):
         help="From one strand to the next.",
     )  # fmt: skip
     gap: float = number(
-        1.5, 0, 100_000_000, label="Gap", unit="mm", step=0.1, slider=(0, 30), help="What is open between strands."
+        1.5, 0, 100_000_000, label="Gap", unit="mm", step=0.1, slider=(0, 30), help="Open space between strands."
     )
-    swing: float = number(0.45, 0, 1, label="Swing", step=0.01, help="How far strands rise and sink over each other.")
+    swing: float = number(0.45, 0, 1, label="Swing", step=0.01, help="How far strands rise and sink as they cross.")
 
     def counts(self, footprint: Footprint) -> tuple[int, int]:
         """Strands across and down, even numbers."""

@@ -95,7 +95,7 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float, progres
         ReliefError: no budget up to `MOST` keeps as much; the message says how much that one keeps.
     """
     if not 0 < share < 1:
-        raise ReliefError("How much of the detail the geometry keeps lies between 0 and 100 %, apart from both.")
+        raise ReliefError("The detail to keep must be more than 0 and less than 100 %.")
 
     progress = progress or Progress()
 
@@ -112,7 +112,10 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float, progres
     while lost_high > 1 - share:
         if high == MOST:
             kept = say_number(100 * (1 - lost_high), 4)
-            raise ReliefError(f"{say_count(MOST)} faces keep {kept} % of the detail. Ask for less, or for levels.")
+            raise ReliefError(
+                f"Even {say_count(MOST)} faces keep only {kept} % of the detail. Ask for less, or use subdivision "
+                "levels."
+            )
         low, lost_low = high, lost_high
         high = min(GROWTH * high, MOST)
         lost_high = lost(high, 0.1)

@@ -54,7 +54,7 @@ def check(files: Mapping[str, bytes]) -> Check:
     for name, pictures in families.items():
         if len(pictures) > 1:
             items = set_findings(pictures, green_of(pictures["normal"]) if "normal" in pictures else "up")
-            found.sets[name] = [Finding(item.kind, item.title, item.reason) for item in items]
+            found.sets[name] = [item.without_mend() for item in items]
     return found
 
 
@@ -77,11 +77,12 @@ def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Find
     found += [item for item in measured if item.kind not in said]
     evened = any(item.takes_out_light and item.on for item in recipe.main.layers[0].treatments)
     times = uneven_light(picture) if guess.role == "photo" and evened else 1.0
-    if times > UNEVEN_TIMES:
-        found.append(
-            Finding("uneven", "Uneven light", f"{say_uneven(times)} A piece of it starts with that taken out.")
-        )
-    return found
+    return [*found, _evened_light(times)] if times > UNEVEN_TIMES else found
+
+
+def _evened_light(times: float) -> Finding:
+    """A photo that is brighter at one side; the suggested start of its piece evens that out."""
+    return Finding("uneven", "Uneven light", f"{say_uneven(times)} A piece made from it starts with that evened out.")
 
 
 def _is_tile(picture: Picture, role: Role) -> bool:

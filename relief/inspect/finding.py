@@ -69,3 +69,7 @@ class Finding(Found[Mend]):
 
 class SetFinding(Found[SetMend]):
     """Of a texture set."""
+
+    def without_mend(self) -> Finding:
+        """The same where there is no piece that could be mended."""
+        return Finding(self.kind, self.title, self.reason)

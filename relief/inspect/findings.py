@@ -228,8 +228,8 @@ def harsh(relief: Relief, measured: Readings) -> Finding | None:
     return Finding(
         "harsh",
         "Harsh slopes",
-        f"The steepest 5 % stand above {measured.steepest:.0f}°. Beyond {HARSH_ABOVE:.0f}° grain glitters and a mesh "
-        "folds into spikes.",
+        f"The steepest 5 % of the surface exceeds {measured.steepest:.0f}°. Beyond {HARSH_ABOVE:.0f}° grain "
+        "glitters and a mesh folds into spikes.",
         Mend(f"Lower amplitude to {say_length(amplitude, 6)}", {"amplitude": amplitude}),
     )
 
@@ -260,7 +260,7 @@ def weak(relief: Relief, measured: Readings) -> Finding | None:
     angle = measured.sharpest
     if angle >= WEAK_BELOW:
         return None
-    reason = f"Hardly anything stands steeper than {say_number(angle, 2)}°, so no light but a raking one shows it."
+    reason = f"Hardly any slope is steeper than {say_number(angle, 2)}°, so only raking light shows it."
     if angle == 0:
         return Finding("weak", "Weak relief", reason)
     amplitude = float(f"{factor_for(COMFORTABLE, angle, relief.amplitude):.3g}")
@@ -282,12 +282,12 @@ def clipped(relief: Relief, shot: Shot, cut: float) -> Finding | None:
         return _clipped_heights(shot)
     low, high = shot.black, shot.white
     if max(low, high) > CLIPPED_ABOVE:
-        reason = f"{max(low, high):.0%} of the photo is {'black' if low > high else 'white'} without any shades."
+        reason = f"{max(low, high):.0%} of the photo is pure {'black' if low > high else 'white'}."
         return Finding("clipped", "Clipped", f"{reason} It was {'under' if low > high else 'over'}exposed there.")
     levels = _first_levels(relief)
     if levels is None or cut <= CLIPPED_ABOVE or len(relief.layers) > 1:
         return None
-    reason = f"{cut:.0%} of the photo is cut off by the levels, and lies in plateaus without shades."
+    reason = f"The levels cut off {cut:.0%} of the photo, which becomes flat plateaus."
     path = f"layers.0.treatments.{levels[0]}"
     mend = Mend("Open the levels to the whole range", {f"{path}.black": 0, f"{path}.white": 1})
     return Finding("clipped", "Clipped", reason, mend)
@@ -298,7 +298,9 @@ def _clipped_heights(shot: Shot) -> Finding | None:
     low, high = shot.cut
     if min(low, high) <= CLIPPED_ABOVE:
         return None
-    reason = f"{low:.0%} of the heights are cut off at the bottom and {high:.0%} at the top, and lie in plateaus."
+    reason = (
+        f"{low:.0%} of the heights are cut off at the bottom and {high:.0%} at the top, which leaves flat plateaus."
+    )
     return Finding("clipped", "Clipped", f"{reason} Export the height with a wider range, or as floats.")
 
 
@@ -309,12 +311,12 @@ def shallow(relief: Relief, measured: Readings, shot: Shot) -> Finding | None:
     count = "" if shot.levels is None or len(shot.levels) == 256 else f" in {len(shot.levels)} levels"
     reason = f"The heights use {say_share(shot.span)} of their range{count}, so the source is nearly flat."
     if any(isinstance(item, Normalise) and item.on for item in relief.layers[0].treatments):
-        return Finding("shallow", "Nearly flat height", f"{reason} Stretched, its levels show as steps.")
+        return Finding("shallow", "Nearly flat height", f"{reason} Once stretched, its levels show as steps.")
     side = min(relief.final_footprint.sides)
     depth = min(relief.amplitude * shot.span, DEEP * side) if measured.range else DEEP * side
     amplitude = max(float(f"{depth:.2g}"), 0.01)
     mend = Mend("Stretch it to the full range", {"amplitude": amplitude}, first=Normalise())
-    return Finding("shallow", "Nearly flat height", f"{reason} Its amplitude has to be far too large.", mend)
+    return Finding("shallow", "Nearly flat height", f"{reason} It needs far too large an amplitude.", mend)
 
 
 def unevenly_lit(relief: Relief, shot: Shot) -> Finding | None:
@@ -328,14 +330,15 @@ def unevenly_lit(relief: Relief, shot: Shot) -> Finding | None:
     window = min(relief.footprint.sides) / 3
     switch = {f"layers.0.treatments.{place}.on": True}
     fresh = EvenLight(window=float(f"{window:.3g}"))
-    mend = Mend("Even the light out", switch) if place is not None else Mend("Even the light out", first=fresh)
+    mend = Mend("Even out the light", switch) if place is not None else Mend("Even out the light", first=fresh)
     return Finding("uneven", "Uneven light", say_uneven(shot.uneven), mend)
 
 
 def say_uneven(times: float) -> str:
     """How unevenly a photo is lit, in words."""
     return (
-        f"One side is lit {say_number(times, 2)} times as brightly as the other, which becomes a slope of the relief."
+        f"One side is lit {say_number(times, 2)} times as brightly as the other, which turns into a slope of the "
+        "relief."
     )
 
 
@@ -369,9 +372,9 @@ def cliffs(relief: Relief, measured: Readings) -> Finding | None:
     return Finding(
         "cliffs",
         "Upright edges",
-        f"{SHARPEST_SHARE:.1%} of the surface stands steeper than {angle:.0f}°, as edges of a photo do and no ground "
-        "does. A mesh tears there, and maps glitter.",
-        Mend(f"Lay back what is steeper than {HARSH_ABOVE:.0f}°", last=SlopeLimit(angle=HARSH_ABOVE)),
+        f"{SHARPEST_SHARE:.1%} of the surface is steeper than {angle:.0f}°. Edges in a photo cause that; real "
+        "surfaces are rarely so steep. A mesh tears there and maps glitter.",
+        Mend(f"Limit slopes to {HARSH_ABOVE:.0f}°", last=SlopeLimit(angle=HARSH_ABOVE)),
     )
 
 
@@ -382,12 +385,14 @@ def seam(relief: Relief, measured: Readings) -> Finding | None:
     open_ = [ratio for ratio, wrap in zip(ratios, wraps, strict=True) if wrap and ratio > SEAM_ABOVE]
     if not open_:
         return None
-    reason = f"The step across the edge is {max(open_):.1f} times an inner one, so repeats show a line."
+    reason = f"The step across the edge is {max(open_):.1f} times as large as those inside, so repeats show a line."
     if len(relief.layers) > 1:
         return Finding("seam", "Seam", reason)
     footprint = relief.final_footprint
     band = float(f"{SEAM_BAND * min(footprint.width, footprint.height):.2g}")
-    return Finding("seam", "Seam", reason, Mend(f"Close it over {say_length(band, 6)}", last=CloseSeam(band=band)))
+    return Finding(
+        "seam", "Seam", reason, Mend(f"Close the seam over {say_length(band, 6)}", last=CloseSeam(band=band))
+    )
 
 
 def steepest_of_normal_map(relief: Relief, measured: Readings) -> float:
@@ -408,8 +413,8 @@ def too_strong(relief: Relief, measured: Readings) -> Finding | None:
     return Finding(
         "too-strong",
         "Harsh normal map",
-        f"With strength {say_number(strength, 6)} the steepest 5 % of the normal map stand above {angle:.0f}°, where "
-        f"the relief has {measured.steepest:.0f}°; light picks out single texels.",
+        f"At strength {say_number(strength, 6)} the steepest 5 % of the normal map exceeds {angle:.0f}°, against "
+        f"{measured.steepest:.0f}° in the relief; light picks out single texels.",
         Mend(f"Set strength to {say_number(right, 6)}", {"maps.normal.strength": right}),
     )
 
@@ -421,7 +426,8 @@ def bands(relief: Relief, measured: Readings, bits: Depth) -> Finding | None:
         return None
     step = math.degrees(1 / (127 * math.cos(math.radians(angle))))
     reason = (
-        f"The steepest 5 % of the normal map stand above {angle:.0f}°, where one of 8 bits turns it by {step:.1f}°."
+        f"The steepest 5 % of the normal map exceeds {angle:.0f}°, where one step of 8 bits turns a normal by "
+        f"{step:.1f}°."
     )
     return Finding("bands", "Bands", reason, Mend("Deliver it with 16 bits", {"delivery.normal_bits": 16}))
 
@@ -439,8 +445,8 @@ def swell(height: HeightField, measured: Readings) -> Finding | None:
     return Finding(
         "swell",
         "Swell" if measured.mean > 0 else "Sinking",
-        f"The mean sits {say_length(abs(measured.mean))} {side} midlevel and the median "
-        f"{say_length(abs(measured.median))}, so the whole surface would {verb} by about that.",
+        f"The mean is {say_length(abs(measured.mean))} {side} midlevel and the median "
+        f"{say_length(abs(measured.median))}, so the whole surface would {verb} by about as much.",
         Mend("Set midlevel to mean", {"midlevel": mean}),
     )
 
@@ -459,8 +465,8 @@ def telltale(listed: list[Telltale]) -> Finding | None:
     return Finding(
         "telltale",
         "A telltale in the repeat",
-        f"The place {where}{more} stands out {first.strength:.0f} times the ordinary spread, so the repeat is "
-        "seen. Heal it in step 2, or lay a wider layer over.",
+        f"The place {where}{more} stands out by {first.strength:.0f} times the usual variation, which gives the "
+        "repeat away. Heal it in step 2, or lay a wider layer over it.",
     )
 
 
@@ -471,8 +477,8 @@ def unlinked(relief: Relief) -> Finding | None:
             return Finding(
                 "unlinked",
                 f"{item.role.capitalize()} is unlinked",
-                f"It lies {item.say()}, so what it shows and what stands out there are not the same place.",
-                Mend("Let it follow the relief", {f"maps.unlinked.{number}.on": False}),
+                f"It is laid {item.say()}, so it does not match the relief beneath it.",
+                Mend("Link it to the relief", {f"maps.unlinked.{number}.on": False}),
             )
     return None
 
@@ -488,9 +494,9 @@ def repeated(relief: Relief) -> Finding | None:
         amount = changed.layers[number].amount
         return Finding(
             "repeats",
-            "Repeats without less height",
-            f"“{layer.name}” repeats {times} times over the same size, so its slopes stand {times} times as steep; its "
-            f"amount is still {say_number(layer.amount, 6)}.",
+            "Repeats make it steeper",
+            f"“{layer.name}” repeats {times} times over the same size, so its slopes are {times} times as steep; "
+            f"its amount is still {say_number(layer.amount, 6)}.",
             Mend(f"Set its amount to {say_number(amount, 6)}", {f"layers.{number}.amount": amount}),
         )
     return None
@@ -512,8 +518,8 @@ def steps(relief: Relief, height: HeightField, levels: np.ndarray, used: np.ndar
     return Finding(
         "steps",
         "Steps",
-        f"This source uses {len(used)} grey levels. One is {say_length(jump * relief.amplitude)} tall, on texels "
-        f"{say_length(texel)} wide; slopes show as a staircase.",
+        f"This source uses {len(used)} grey levels. Each step is {say_length(jump * relief.amplitude)} tall on "
+        f"texels {say_length(texel)} wide, so slopes show as staircases.",
         _without_steps(relief, run * texel),
     )
 

@@ -112,5 +112,5 @@ def guess_unit(extent: float, kind: str) -> tuple[str, str]:
     if extent < 20:
         return "m", f"Its longest side is {say_number(extent)}: in mm that would be implausibly small."
     if extent < 250:
-        return "cm", f"Its longest side is {say_number(extent)}, as many things are in cm."
-    return "mm", f"Its longest side is {say_number(extent, 4)}, as of a thing in mm."
+        return "cm", f"Its longest side is {say_number(extent)}, which is plausible in cm."
+    return "mm", f"Its longest side is {say_number(extent, 4)}, which is plausible in mm."

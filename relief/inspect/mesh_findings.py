@@ -58,7 +58,10 @@ def cut_tops(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     reach = max(map(abs, engine.run(pipeline.reach())))
     if not allowed or reach <= allowed * 1.0001:
         return None
-    reason = f"The relief leaves the surface by {say_length(reach)}; where {say_length(allowed)} are allowed it is cut."
+    reason = (
+        f"The relief reaches {say_length(reach)} from the surface but the bound is {say_length(allowed)}, so it is "
+        "clipped there."
+    )
     rounded = float(f"{reach * 1.01:.3g}")
     return Finding(
         "reach", "Peaks clipped in the target program", reason, Mend("Raise the bound", {"surface.reach": rounded})
@@ -78,7 +81,7 @@ def overlapping(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     mend = None
     if key and LEAST < bearable < 1:
         amplitude = float(f"{pipeline.pipelines[key].relief.amplitude * bearable:.3g}")
-        mend = Mend(f"Amplitude to {say_length(amplitude)}", {f"reliefs.{key}.amplitude": amplitude})
+        mend = Mend(f"Set amplitude to {say_length(amplitude)}", {f"reliefs.{key}.amplitude": amplitude})
     return Finding("overlap", "Surface overlaps", reason, mend)
 
 
@@ -91,7 +94,10 @@ def error_not_kept(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     if off.worst <= way.allowed:
         return None
     place = ", ".join(say_length(value, 3) for value in off.where)
-    reason = f"{say_length(off.worst)} instead of at most {say_length(way.allowed)}; the greatest error is at {place}."
+    reason = (
+        f"The error reaches {say_length(off.worst)} where at most {say_length(way.allowed)} was asked for; it is "
+        f"greatest at {place}."
+    )
     further = way.most_level + max(1, int(np.ceil(np.log2(off.worst / way.allowed) / 2)))
     mend = (
         Mend(f"Allow {further} levels", {"surface.tessellation.most_level": further}) if further <= MOST_CUTS else None
@@ -114,10 +120,13 @@ def coarse_or_fine(pipeline: SurfacePipeline, engine: Engine, finest: float | No
     edge = looked_at / 2.0 ** (final - surface.level) if surface.tessellation.even else looked_at
     texel = min(engine.run(pipeline.pipelines[surface.relief].height()).spacing)
     if edge > finest and not surface.residual:
-        reason = f"Edges of the final mesh are {say_length(edge)} long, the finest detail is {say_length(finest)} wide."
+        reason = (
+            f"Edges of the final mesh are {say_length(edge)} long but the finest detail is only {say_length(finest)} "
+            "wide."
+        )
         return [Finding("blocky", "Mesh too coarse", reason, _finer(pipeline, engine, edge / finest))]
     if edge < texel / 2:
-        reason = f"Edges of the final mesh are {say_length(edge)} long, a texel is {say_length(texel)}: too fine."
+        reason = f"Edges of the final mesh are {say_length(edge)} long, finer than a texel of {say_length(texel)}."
         return [Finding("wasteful", "Mesh finer than the relief", reason, _coarser(pipeline, texel / edge))]
     return []
 
@@ -142,7 +151,7 @@ def _finer(pipeline: SurfacePipeline, engine: Engine, times: float) -> Mend | No
     if surface.tessellation.even:
         final = (surface.final_level or surface.level) + int(np.ceil(np.log2(times)))
         fits = {cost.level for cost in pipeline.final().forecasts(engine) if cost.fits_final}
-        return Mend(f"Take level {final} for the final", {"surface.final_level": final}) if final in fits else None
+        return Mend(f"Use level {final} for the final mesh", {"surface.final_level": final}) if final in fits else None
     most = surface.tessellation.most_faces
     return _with_budget(pipeline, most * times**2) if most else None
 
@@ -151,7 +160,7 @@ def _coarser(pipeline: SurfacePipeline, times: float) -> Mend | None:
     surface = pipeline.surface
     if surface.tessellation.even:
         final = max(1, (surface.final_level or surface.level) - int(np.log2(times)))
-        return Mend(f"Take level {final} for the final", {"surface.final_level": final})
+        return Mend(f"Use level {final} for the final mesh", {"surface.final_level": final})
     most = surface.tessellation.most_faces
     return _with_budget(pipeline, most / times**2) if most else None
 
@@ -160,4 +169,4 @@ def _with_budget(pipeline: SurfacePipeline, faces: float) -> Mend | None:
     rounded = int(float(f"{faces:.2g}"))
     if not 12 <= rounded <= most_triangles(pipeline.surface, final_limit()):
         return None
-    return Mend(f"Take {say_count(rounded)} faces", {"surface.tessellation.faces": rounded})
+    return Mend(f"Use {say_count(rounded)} faces", {"surface.tessellation.faces": rounded})

@@ -30,15 +30,16 @@ def set_findings(pictures: Mapping[str, Picture], green: Green = "up", inverted:
 
 
 def _sizes(pictures: Mapping[str, Picture]) -> list[SetFinding]:
+    """The maps of a set differ in shape or in size."""
     found = []
     sizes = {role: (picture.columns, picture.rows) for role, picture in pictures.items()}
     aspects = [columns / rows for columns, rows in sizes.values()]
     if aspects and max(aspects) > min(aspects) * (1 + STRETCHED):
         listed = _list_sizes(sizes)
         reason = f"The maps have different aspect ratios: {listed}."
-        found.append(SetFinding("aspect", "Aspects differ", reason))
+        found.append(SetFinding("aspect", "Aspect ratios differ", reason))
     elif len(set(sizes.values())) > 1:
-        reason = f"They lie on each other, but detail is lost where a map is smaller: {_list_sizes(sizes)}."
+        reason = f"They align, but detail is lost where a map is smaller: {_list_sizes(sizes)}."
         found.append(SetFinding("size", "Sizes differ", reason))
     return found
 
@@ -54,21 +55,19 @@ def _directions(pictures: Mapping[str, Picture], green: Green, inverted: bool) -
         return []
     if height is None:
         judged = green_of(normal)
-        return [_green_finding(judged, "its slopes fit each other only")] if judged != green else []
+        return [_green_finding(judged, "its slopes are consistent only")] if judged != green else []
     samples, normals = full_scale(np.ascontiguousarray(height.channel(""))), _small(normal)
     across, up = agreement(samples, normals, green)
     if inverted:
         across, up = -across, -up
     if min(abs(across), abs(up)) < AGREE:
-        reason = "Their slopes have little to do with each other. One of them may belong to another set."
+        reason = "Their slopes do not agree. One of them may belong to another set."
         return [SetFinding("unrelated", "Height and normal map do not match", reason)]
     found = _bent(samples, normals, green)
     if across < 0:
         reason = "Where the normal map rises the height falls, so joints would stand out."
         found.append(
-            SetFinding(
-                "inverted", "Height runs the other way", reason, SetMend("Invert the height", "height", "invert")
-            )
+            SetFinding("inverted", "Height is inverted", reason, SetMend("Invert the height", "height", "invert"))
         )
     if (across < 0) != (up < 0):
         found.append(_green_finding("down" if green == "up" else "up", "against the height it fits only"))
@@ -86,19 +85,23 @@ def _bent(samples: np.ndarray, normals: np.ndarray, green: Green) -> list[SetFin
     if max(taken_off, put_on) < as_it_is + BENT_BY:
         return []
     curve = linear_from_srgb if taken_off > put_on else srgb_from_linear
-    done = "taken off" if taken_off > put_on else "put on again"
+    done = "removed" if taken_off > put_on else "applied again"
     reason = (
-        f"Its slopes fit the normal map to {max(taken_off, put_on):.2f} with the display curve {done} and to "
-        f"{as_it_is:.2f} as it is. Its mean is {samples.mean():.2f} and should be {curve(samples).mean():.2f}."
+        f"With the display curve {done} its slopes match the normal map to {max(taken_off, put_on):.2f}, as it "
+        f"is only to {as_it_is:.2f}. Its mean is {samples.mean():.2f} and should be {curve(samples).mean():.2f}."
     )
     title = "Display gamma in the height"
     if taken_off > put_on:
-        return [SetFinding("gamma", title, reason, SetMend("Take the display curve off", "height", "gamma"))]
+        return [SetFinding("gamma", title, reason, SetMend("Remove the display curve", "height", "gamma"))]
     return [SetFinding("gamma", title, reason)]
 
 
 def _green_finding(right: Green, why: str) -> SetFinding:
-    reason = f"The green of the normal map is taken the wrong way: {why} with green {right}. Wrong looks almost right."
+    """The green of a normal map is read the wrong way, judged by its own slopes or by the height of its set."""
+    reason = (
+        f"The green of the normal map is read the wrong way: {why} with green {right}. The wrong way looks almost "
+        "right."
+    )
     return SetFinding("green", "Green is reversed", reason, SetMend(f"Read it with green {right}", "normal", "green"))
 
 

@@ -44,7 +44,7 @@ TILING = {"seamless", "tile", "tileable", "tiling", "tiled", "repeat", "repeatin
 EVENLY_LIT = 0.7
 """From this likelihood on it is said that a photo was lit evenly."""
 
-REBUILD = Mend("Make blue again", {f"{CONTENT_PATH}.rebuild_blue": True})
+REBUILD = Mend("Rebuild blue", {f"{CONTENT_PATH}.rebuild_blue": True})
 
 
 def source_findings(pipeline: Pipeline, engine: Engine) -> list[Finding]:
@@ -123,8 +123,8 @@ def reading(content: Content, picture: Picture, filename: str) -> Finding | None
         return Finding(
             "colour-as-data",
             "Colour is read as data",
-            f"Its channels lie {apart:.0%} apart, as colours do; read as a height image only its {channel} counts, and "
-            "that through no curve.",
+            f"Its channels differ by {apart:.0%}, as colours do; read as a height image only its {channel} is "
+            "used, without a display curve.",
             Mend("Read it as a photo", {f"{CONTENT_PATH}.reading": "photo"}),
         )
     return None
@@ -138,9 +138,9 @@ def exchanged(picture: Picture) -> Finding | None:
         return None
     return Finding(
         "exchanged",
-        "Red and blue are exchanged",
-        "Its colours are the directions of a normal map once red and blue change places. A program saved it with the "
-        "channels in another order; save it again as red, green, blue.",
+        "Red and blue are swapped",
+        "With red and blue swapped its colours are those of a normal map. Save it again with its channels as "
+        "red, green, blue.",
     )
 
 
@@ -151,8 +151,8 @@ def few_shades(content: Content, picture: Picture) -> Finding | None:
     return Finding(
         "shades",
         "Two levels",
-        "This picture is black and white with nothing between, so all of its relief is one step. Use it as a mask of "
-        "a layer, or soften it into slopes.",
+        "This picture is pure black and white, so its relief is a single step. Use it as a mask for a layer, or "
+        "soften it into slopes.",
     )
 
 
@@ -161,8 +161,8 @@ def tagged(picture: Picture, role: Role) -> list[Finding]:
     if role not in DATA or not picture.transfer or picture.linear:
         return []
     reason = (
-        f"The file says of itself: {picture.transfer}. A program that follows this bends its values; data is saved "
-        "without."
+        f"The file is tagged: {picture.transfer}. A program that honours the tag changes its values; save data "
+        "without a tag."
     )
     return [Finding("tagged", "Data is tagged as colour", reason)]
 
@@ -176,7 +176,7 @@ def open_seam(ratios: tuple[float, float], filename: str, tiles_by_size: bool = 
     if not meant or max(ratios) <= SEAM_ABOVE:
         return []
     which = "left and right" if ratios[0] > ratios[1] else "top and bottom"
-    reason = f"The step from {which} is {max(ratios):.1f} times an inner one, so repeats show a line."
+    reason = f"The step from {which} is {max(ratios):.1f} times as large as those inside, so repeats show a line."
     return [Finding("seam", "Seam", reason)]
 
 
@@ -188,8 +188,8 @@ def gamma(content: Content, picture: Picture) -> Finding | None:
     return Finding(
         "curve",
         "Heights go through the display curve",
-        f"Data is stored as it is. Decoded like a colour its mean falls from {stored:.2f} to {bent:.2f}, and slopes in "
-        "the dark flatten.",
+        f"Data should be used as it is stored. Decoded as colour its mean falls from {stored:.2f} to {bent:.2f} "
+        "and slopes in the dark flatten.",
         Mend("Read it as data", {f"{CONTENT_PATH}.transfer": "auto"}),
     )
 
@@ -215,7 +215,7 @@ def stretched(relief: Relief, picture: Picture) -> Finding | None:
 
 
 def reversed_green(relief: Relief, picture: Picture) -> Finding | None:
-    """The height is found from a normal map whose green is taken the wrong way."""
+    """The height is found from a normal map whose green is read the wrong way."""
     content = relief.picture
     if content is None or content.reading != "normal" or not picture.is_colour:
         return None
@@ -225,8 +225,8 @@ def reversed_green(relief: Relief, picture: Picture) -> Finding | None:
     return Finding(
         "green",
         "Green is reversed",
-        f"The slopes of this normal map fit each other only with green {right}; the other way the height comes out "
-        "crumpled.",
+        f"The slopes of this normal map are consistent only with green {right}; the other way the height comes "
+        "out crumpled.",
         Mend(f"Read it with green {right}", {f"{CONTENT_PATH}.green": right}),
     )
 
@@ -284,7 +284,7 @@ def normal_findings(picture: Picture, filename: str = "") -> list[Finding]:
         return [Finding("blue", "Normal map without colour", "A normal map holds a direction in red, green and blue.")]
     vectors = full_scale(picture.pixels[..., :3]) * 2 - 1
     if np.ptp(vectors[..., 2]) == 0 and np.ptp(vectors[..., :2]) > 0:
-        reason = "Its blue is the same everywhere while red and green turn. It can be made again from them."
+        reason = "Its blue is constant while red and green vary. Blue can be rebuilt from them."
         return [Finding("blue", "Blue is missing", reason, REBUILD)]
     found = _misnamed(picture, filename)
     lengths = np.linalg.norm(vectors, axis=2)
@@ -294,7 +294,8 @@ def normal_findings(picture: Picture, filename: str = "") -> list[Finding]:
     if uneven <= UNEVEN_SHARE:
         return found
     reason = (
-        f"{uneven:.0%} of its normals are not of unit length: it was softened or mixed as a picture, or has a gamma."
+        f"{uneven:.0%} of its normals are not of unit length: it was blurred or blended as a picture, or stored "
+        "with a gamma."
     )
     return [*found, Finding("length", "Normals of uneven length", reason, REBUILD)]
 
@@ -308,7 +309,7 @@ def _misnamed(picture: Picture, filename: str) -> list[Finding]:
     return [
         Finding(
             "green-name",
-            "Green is not as named",
-            f"Its name says that green faces {said}; its slopes fit each other only with green {other}.",
+            "Green differs from its name",
+            f"Its name says that green points {said}; its slopes are consistent only with green {other}.",
         )
     ]

@@ -56,7 +56,7 @@ def open_join(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     if not off:
         return None
     reason = (
-        f"The relief goes {say_number(off[0])} times around, so that it does not meet itself where the surface closes."
+        f"The relief repeats {say_number(off[0])} times around, so it does not meet itself where the surface closes."
     )
     whole = [max(1, round(float(count))) for count in counts]
     label = f"Make it {max(1, round(off[0]))}"
@@ -79,6 +79,6 @@ def pulled(pipeline: SurfacePipeline, engine: Engine) -> Finding | None:
     if figures.worst < 90 or figures.smallest > 1 / PULLED:
         return None
     times = 1 / max(figures.smallest, 1e-3)
-    pulled = f"In places the relief is pulled {say_number(times)} times as wide as it is."
-    reason = f"{pulled} Lay it on by box, cylinder or sphere."
+    pulled = f"In places the relief is stretched to {say_number(times)} times its width."
+    reason = f"{pulled} Use a box, cylindrical or spherical mapping."
     return Finding("pulled", "Relief stretched", reason)

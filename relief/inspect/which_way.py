@@ -47,7 +47,7 @@ def which_way(samples: np.ndarray) -> Way:
         float(cv2.morphologyEx(small, kind, disc).mean()) for kind in (cv2.MORPH_TOPHAT, cv2.MORPH_BLACKHAT)
     )
     if bright > PLAINLY * dark:
-        return Way(True, "Its narrow lines are bright. Joints seldom stand out, so what is dark is likelier high.")
+        return Way(True, "Its narrow lines are bright. Joints rarely stand out, so dark is more likely high.")
     if dark > PLAINLY * bright:
-        return Way(False, "Its narrow lines are dark, as joints and cracks are, so what is bright is likelier high.")
-    return Way(False, "No narrow lines tell which; what is bright catches more light on most surfaces.")
+        return Way(False, "Its narrow lines are dark, as joints and cracks are, so bright is more likely high.")
+    return Way(False, "It has no narrow lines to judge by; on most surfaces the raised parts are brighter.")

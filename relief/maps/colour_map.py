@@ -19,18 +19,18 @@ class Colour(Parameters):
     on: bool = switch(True, label="Deliver the colours", help="Whether the colours are delivered with the maps.")
     light: Literal["removed", "kept"] = choice(
         "removed", {"removed": "Removed", "kept": "As photographed"}, label="Light in the colours",
-        help="Shading and cast shadows of the photo are removed from its colours, as the relief makes its own; or they "
-        "stay as photographed.",
+        help="Removes the photo's shading and cast shadows from its colours, because the relief makes its own; or "
+            "leaves them as photographed.",
     )  # fmt: skip
-    tint: str = tint("#ffffff", label="Tint", help="A colour that all are multiplied by; white leaves them.")
+    tint: str = tint("#ffffff", label="Tint", help="Multiplies all colours by this one; white changes nothing.")
     even: float = number(
-        0, 0, 1, label="Take light out", step=0.05,
-        help="How much of the slow change from bright to dark is taken out of the colours: light that was on the "
-        "surface when it was photographed.",
+        0, 0, 1, label="Remove light", step=0.05,
+        help="How much of the slow change from bright to dark is removed from the colours: light that fell on the "
+            "surface when it was photographed.",
     )  # fmt: skip
     window: float = number(
         60, 0.01, 100_000_000, label="Window", unit="mm", step=1, slider=(1, 500), logarithmic=True,
-        help="What is wider than this counts as light, what is narrower as the surface's own colour.",
+        help="Changes wider than this count as light, narrower ones as the surface's own colour.",
     )  # fmt: skip
 
     def unused(self, around: Surroundings) -> set[str]:

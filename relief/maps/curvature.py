@@ -55,17 +55,19 @@ class Curvature(CompanionMap):
     """Where edges stand out and where cavities lie, for wear, dirt and polish."""
 
     title: ClassVar[str] = "Edges and cavities"
-    reads: ClassVar[str] = "Mid grey is even; white are edges, black are cavities, or only one of them as chosen."
+    reads: ClassVar[str] = "Mid grey is even, white marks edges, black marks cavities; or only one of them, as chosen."
     kind: Literal["curvature"] = "curvature"
     shows: Literal["both", "edges", "cavities"] = choice(
-        "both", {"both": "Edges light, cavities dark", "edges": "Edges alone", "cavities": "Cavities alone"},
+        "both", {"both": "Edges light, cavities dark", "edges": "Edges only", "cavities": "Cavities only"},
         label="Shows", help="Both about mid grey, or one of them in white on black.",
     )  # fmt: skip
     size: float = number(
         2, 0.001, 100_000_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
-        help="How wide the edges and cavities are that count.",
+        help="How wide the marked edges and cavities are.",
     )  # fmt: skip
-    contrast: float = number(1, 0, 100, label="Contrast", step=0.1, slider=(0, 8), help="How clearly they stand apart.")
+    contrast: float = number(
+        1, 0, 100, label="Contrast", step=0.1, slider=(0, 8), help="How strongly edges and cavities stand out."
+    )
 
     def draw(self, field: HeightField, amplitude: float, beside: Mapping[str, np.ndarray] = NOTHING) -> np.ndarray:
         bent = -hollow(field, amplitude, self.size, self.contrast)

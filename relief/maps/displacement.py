@@ -16,8 +16,8 @@ class Bump(Parameters):
 
     full_range: bool = switch(
         False, label="Full range",
-        help="Spreads the heights from black to white, which keeps more of them apart in 8 bits. Midlevel then lies "
-        "where the note says, not on mid grey.",
+        help="Spreads the heights from black to white, which keeps more of them apart in 8 bits. Midlevel is then "
+            "where the notes say, not at mid grey.",
     )  # fmt: skip
 
     def range(self, samples: np.ndarray, midlevel: float) -> HeightRange:
@@ -30,14 +30,14 @@ class Displacement(Parameters):
 
     soften: float = number(
         0, 0, 100_000_000, label="Soften", unit="mm", step=0.05, slider=(0, 20),
-        help="Calms what displaces, and the mesh, without touching the normal map. About ten texels suit where the "
-        "normal map keeps its detail.",
+        help="Smooths the displacement and the mesh but not the normal map. About ten texels suit when the normal "
+            "map keeps the detail.",
     )  # fmt: skip
 
     centred: bool = switch(
         False, label="Midlevel at mid grey",
-        help="Writes whole numbers so that the middle grey stays on the surface, for programs that take it for "
-        "granted. Otherwise the notes say which value does.",
+        help="Makes mid grey the value that stays on the surface, for programs that assume it. Otherwise the notes "
+            "say which value stays. For whole-number files.",
     )  # fmt: skip
 
     def range(self, samples: np.ndarray, midlevel: float) -> HeightRange:

@@ -203,7 +203,7 @@ def find_open_sky(
             far, before = level, horizons
         for top in range(0, len(out), AT_ONCE):
             bottom = min(top + AT_ONCE, len(out))
-            progress.step((first + TOGETHER * top / len(out)) / (directions + TOGETHER), "Looking around")
+            progress.step((first + TOGETHER * top / len(out)) / (directions + TOGETHER), "Finding the horizons")
             _add_open_sky(
                 own.toward(ways), around.toward(ways), _between(own, around), before, _between(around, far), wraps,
                 np.float32(amplitude), np.float32(1 / directions), BAND, top, bottom, out, -(-(bottom - top) // BAND),

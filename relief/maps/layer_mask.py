@@ -18,11 +18,11 @@ class LayerMask(CompanionMap):
     """Where a layer is seen, for mixing materials the way the relief was mixed."""
 
     title: ClassVar[str] = "Mask of a layer"
-    reads: ClassVar[str] = "White where the layer is seen, grey by its amount, black where what lies below is."
+    reads: ClassVar[str] = "White where the layer shows, grey by its amount, black where the layers below show."
     kind: Literal["layer_mask"] = "layer_mask"
     layer: int = choice(
-        1, {GONE: "A layer that is gone"}, label="Layer",
-        help="The layer that is white. By number they are counted from the ground, which is 0.",
+        1, {GONE: "A removed layer"}, label="Layer",
+        help="The layer that is white. Numbers count from the ground, which is 0.",
     )  # fmt: skip
 
     @classmethod

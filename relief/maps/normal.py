@@ -29,31 +29,31 @@ class Normal(Parameters):
         help="Factor on the slopes. 1 is true to amplitude and footprint; negative values invert the relief.",
     )  # fmt: skip
     of: Literal["relief", "source", "both"] = choice(
-        "relief", {"relief": "The relief", "source": "The one that came along", "both": "Both, one on the other"},
-        label="Made of",
-        help="The relief's own slopes; or the normal map that came along with the picture, turned and resampled as the "
-        "relief is; or that one laid on the relief, so that its detail follows the relief's slopes.",
+        "relief", {"relief": "The relief", "source": "The set's normal map", "both": "Both combined"},
+        label="Made from",
+        help="The relief's own slopes; or the normal map of the picture's set, rotated and resampled as the relief "
+            "is; or that map combined with the relief, so that its detail follows the relief's slopes.",
     )  # fmt: skip
     detail: float = number(
-        1, -16, 16, label="Its strength", step=0.05, slider=(-2, 4),
-        help="Factor on the slopes of the normal map that came along.",
+        1, -16, 16, label="Strength of the set's map", step=0.05, slider=(-2, 4),
+        help="Factor on the slopes of the set's normal map.",
     )  # fmt: skip
     soften: float = number(
         0, 0, 100_000_000, label="Soften", unit="mm", step=0.05, slider=(0, 10),
-        help="Calms grain in the normal map alone. About one texel suits; the displacement has its own.",
+        help="Smooths grain in the normal map only. About one texel suits; the displacement has its own.",
     )  # fmt: skip
     kernel: Kernel = choice(
         "scharr", KERNEL_NAMES, label="Kernel",
-        help="How slopes are measured. Central keeps the finest detail; the others calm grain, Scharr evenly in all "
-        "directions, the smooth one most.",
+        help="How slopes are measured. Central difference keeps the finest detail; the others smooth grain: Scharr "
+            "evenly in all directions, the smooth one most.",
     )  # fmt: skip
     red: Red = choice(
         "right", {"right": "Red right", "left": "Red left"}, label="Red direction",
-        help="Whether light red faces right or left. Nearly all programs want it right.",
+        help="Which way red points. Nearly all programs expect right.",
     )  # fmt: skip
     green: Green = choice(
         "up", {"up": "Green up", "down": "Green down"}, label="Green direction",
-        help="Whether light green faces up or down. Take what the receiving program expects; wrong looks almost right.",
+        help="Which way green points. Choose what the receiving program expects; the wrong way looks almost right.",
     )  # fmt: skip
     bands: Bands = Bands()
     """Detail bands of the normal map alone."""

@@ -43,7 +43,7 @@ class Occlusion(CompanionMap):
     kind: Literal["occlusion"] = "occlusion"
     reach: float = number(
         20, 0.01, 100_000_000, label="Reach", unit="mm", step=0.5, slider=(1, 200), logarithmic=True,
-        help="How far away something still hides the sky. More than the size of the footprint adds nothing.",
+        help="How far away a rise can still hide the sky. More than the size of the footprint adds nothing.",
     )  # fmt: skip
     directions: int = number(
         16,
@@ -52,7 +52,7 @@ class Occlusion(CompanionMap):
         label="Directions",
         step=4,
         slider=(4, 32),
-        help="How many directions are looked at; more is smoother.",
+        help="How many directions are sampled; more is smoother.",
     )
     strength: float = number(
         1,

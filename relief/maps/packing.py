@@ -44,7 +44,10 @@ class Pack(Parameters):
     blue_value: float = _value("blue", 0)
     blue_inverted: bool = _name_inverted("Blue")
     alpha: str = choice(
-        "none", {"none": "No alpha", VALUE: "A value"}, label="Alpha", help="The map in alpha; or none, or a value."
+        "none",
+        {"none": "No alpha", VALUE: "A value"},
+        label="Alpha",
+        help="The map in the alpha channel, or none, or a value.",
     )
     alpha_value: float = _value("alpha", 1)
     alpha_inverted: bool = _name_inverted("Alpha")
@@ -82,7 +85,7 @@ class Pack(Parameters):
                 f"8 bits keep 256 heights, {say_length(amplitude / 255)} apart: slopes show as steps close up."
             )
         if held["red"] == "normal.red" and held["green"] == "normal.green" and held["blue"] != "normal.blue":
-            words.append("Blue of the normal map is left out; who reads it makes it again from red and green.")
+            words.append("Blue of the normal map is left out; the reader rebuilds it from red and green.")
         return words
 
 
@@ -132,7 +135,7 @@ PRESETS: dict[str, tuple[str, str, dict[str, object]]] = {
         {"name": "Normal and height", "red": "normal.red", "green": "normal.green", "blue": "displacement"},
     ),
     "gltf": (
-        "Occlusion, roughness, metalness", "In red, green and blue, as glTF 2.0 wants them.",
+        "Occlusion, roughness, metalness", "In red, green and blue, as glTF 2.0 defines them.",
         {"name": "Occlusion roughness metalness", "red_value": 1, "green_value": 0.6, "blue_value": 0},
     ),
 }  # fmt: skip

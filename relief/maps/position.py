@@ -24,11 +24,14 @@ class Position(CompanionMap):
     )
     kind: Literal["position"] = "position"
     bits: Literal[8, 16] = choice(
-        16, {8: "8 bit", 16: "16 bit"}, label="Bits", help="8 bit tells 256 places apart on a side, 16 bit every texel."
+        16,
+        {8: "8 bit", 16: "16 bit"},
+        label="Bits",
+        help="8 bit distinguishes 256 positions on a side, 16 bit every texel.",
     )
     axis: Literal["all", "across", "up", "out"] = choice(
         "all", {"all": "All, as a colour", "across": "Across", "up": "Up", "out": "Out"}, label="Axis",
-        help="Which of them, in grey; or all in red, green and blue.",
+        help="One axis in grey, or all three in red, green and blue.",
     )  # fmt: skip
 
     @property

@@ -26,18 +26,17 @@ class Roughness(CompanionMap):
     ground: Ground = choice(
         "level",
         {"level": "One level", "along": "The set's roughness", "photo": "The brightness of the colours"},
-        label="Begins with",
-        help="What the roughness is before cavities and slopes are laid on. Where the piece has no such map or no "
-        "colours it is the level.",
+        label="Starts from",
+        help="The roughness before cavities and slopes are added. Without such a map or colours it is the level.",
     )  # fmt: skip
     level: float = number(0.6, 0, 1, label="Level", step=0.01, help="The roughness of level, even ground.")
     cavities: float = number(
-        0.3, -1, 1, label="Cavities", step=0.01, help="How much duller cavities are, and how much glossier edges."
+        0.3, -1, 1, label="Cavities", step=0.01, help="How much rougher cavities are, and how much glossier edges are."
     )
-    slopes: float = number(0, -1, 1, label="Slopes", step=0.01, help="How much duller steep places are.")
+    slopes: float = number(0, -1, 1, label="Slopes", step=0.01, help="How much rougher steep places are.")
     size: float = number(
         2, 0.001, 100_000_000, label="Size", unit="mm", step=0.1, slider=(0.1, 50), logarithmic=True,
-        help="How wide the cavities are that count.",
+        help="How wide a hollow must be to count as a cavity.",
     )  # fmt: skip
 
     @classmethod

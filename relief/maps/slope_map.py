@@ -17,7 +17,7 @@ class SlopeMap(CompanionMap):
     """How steep each place is."""
 
     title: ClassVar[str] = "Slope"
-    reads: ClassVar[str] = "Black is level, white is as steep as was chosen or steeper."
+    reads: ClassVar[str] = "Black is level, white is as steep as chosen or steeper."
     kind: Literal["slope"] = "slope"
     steepest: float = number(
         90, 1, 90, label="White at", unit="°", step=1, slider=(10, 90), help="The angle that becomes white."

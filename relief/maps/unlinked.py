@@ -21,14 +21,15 @@ class Unlinked(Parameters):
     role: str = Field("colour", max_length=40)
     on: bool = switch(
         True, label="Unlinked",
-        help="Lies as it is set here. Otherwise it lies just as the relief does.",
+        help="Uses the placement set here. Otherwise it follows the relief.",
     )  # fmt: skip
     across: float = number(
-        2, 0.01, 100, label="Times across", step=0.5, slider=(0.25, 8),
+        2, 0.01, 100, label="Repeats across", step=0.5, slider=(0.25, 8),
         help="How often it repeats across one repeat of the relief.",
     )  # fmt: skip
     down: float = number(
-        2, 0.01, 100, label="Times down", step=0.5, slider=(0.25, 8), help="The same, downward.",
+        2, 0.01, 100, label="Repeats down", step=0.5, slider=(0.25, 8),
+        help="How often it repeats down one repeat of the relief.",
     )  # fmt: skip
     shift_across: float = number(
         0, -100, 100, label="Shift across", step=0.01, slider=(-1, 1),
@@ -38,8 +39,8 @@ class Unlinked(Parameters):
         0, -100, 100, label="Shift down", step=0.01, slider=(-1, 1), help="Moves it down, in repeats of its own.",
     )  # fmt: skip
     turn: float = number(
-        0, -360, 360, label="Turn", unit="°", step=1, slider=(-180, 180),
-        help="Turns it counter-clockwise about the lower left corner of the relief.",
+        0, -360, 360, label="Rotation", unit="°", step=1, slider=(-180, 180),
+        help="Rotates it counter-clockwise about the lower left corner of the relief.",
     )  # fmt: skip
 
     @property
@@ -67,7 +68,7 @@ class Unlinked(Parameters):
         """How it lies, in words."""
         words = f"{say_number(self.across, 6)} x {say_number(self.down, 6)} times on one repeat of the relief"
         if self.turn:
-            words += f", turned by {say_number(self.turn, 6)} degrees"
+            words += f", rotated by {say_number(self.turn, 6)} degrees"
         if self.shift_across or self.shift_down:
             right, down = say_number(self.shift_across, 6), say_number(self.shift_down, 6)
             words += f", moved by {right} to the right and {down} down in repeats of its own"

@@ -69,22 +69,23 @@ FAULTS = {
         "Set the map to data (raw, linear, non-colour).", {"read_as": "colour"}, moves=False,
     ),
     "green": Fault(
-        "Green the other way", "Lit from above it looks lit from below, across it looks right.",
-        "Turn green of the normal map around, or deliver it the other way.", {"green": "other"}, moves=False,
+        "Green reversed", "Light from above looks like light from below; light from the side looks right.",
+        "Reverse green in the program, or deliver the normal map with green the other way.",
+        {"green": "other"}, moves=False,
     ),
     "midlevel-0": Fault(
-        "Midlevel 0", "The whole surface swells.", "Set the midlevel that the notes say.", {"midlevel": 0.0}
+        "Midlevel 0", "The whole surface swells.", "Set the midlevel stated in the notes.", {"midlevel": 0.0}
     ),
     "midlevel-half": Fault(
-        "Midlevel at mid grey", "The whole surface lifts or sinks.", "Set the midlevel that the notes say.",
+        "Midlevel at mid grey", "The whole surface lifts or sinks.", "Set the midlevel stated in the notes.",
         {"midlevel": 0.5},
     ),
     "eight-bits": Fault(
         "8 bits", "Slopes show terraces.", "Read 16 bits or floats; keep the file from being converted.", {"bits": 8}
     ),
     "metres": Fault(
-        "Scale in metres", "The surface explodes, or nothing is seen of it.",
-        "Set the scale to the amplitude that the notes say, in the program's unit.", {"scale": 1000.0},
+        "Scale in metres", "The surface explodes, or stays flat.",
+        "Set the scale to the amplitude stated in the notes, in the program's unit.", {"scale": 1000.0},
     ),
     "level": Fault(
         "One level too few", "Edges look blocky, fine lines are gone.", "Subdivide once more.", {"fewer_levels": 1}
@@ -151,14 +152,14 @@ def look_at(arrived: Arrived, settings: Settings, relief: str = "main") -> Look:
     """
     told = arrived.told("displacement", relief)
     if not told:
-        raise ReliefError("The delivery holds no displacement map, so that nothing can be displaced by it.")
+        raise ReliefError("The delivery has no displacement map, so nothing can be displaced.")
     width, height = arrived.contents["reliefs"][relief]["footprint_mm"]
     # what displaces is the first; what was meant is told best by floats
     heights = _heights(arrived, told[0], settings)
     best = next((file for file in told if file["bits"] in ("half", "float")), told[0])
     meant = _heights(arrived, best, Settings())
     if heights.shape != meant.shape:
-        raise ReliefError(f"{told[0]['name']} and {best['name']} are of one relief and have different sizes.")
+        raise ReliefError(f"{told[0]['name']} and {best['name']} belong to the same relief but differ in size.")
     if settings.fewer_levels:
         side = _grid_side(arrived, heights)
         heights = _on_grid(heights, max(1, side >> settings.fewer_levels))
@@ -190,7 +191,7 @@ def compare(arrived: Arrived, settings: Settings, relief: str = "main", look: Lo
         angles = _angles(look.normals, look.meant_normals)
         report.normals.update(mean_degrees=float(angles.mean()), under_95_percent=float(np.percentile(angles, 95)))
         if report.normals["mean_degrees"] > SAME_ANGLE:
-            differs.append(f"Normals are turned by {say_number(report.normals['mean_degrees'])}° on average.")
+            differs.append(f"Normals are {say_number(report.normals['mean_degrees'])}° off on average.")
         differs += _against_heights(arrived, look, report, relief)
     differs += arrived.faults
     differs += [f"{name} is damaged or missing." for name in arrived.damaged()]
@@ -231,7 +232,7 @@ def _against_heights(arrived: Arrived, look: Look, report: Report, relief: str) 
     # steep relief is softened by the map's kernel, so only the sense is judged
     turned = [_angles(look.normals * sides, slopes).mean() for sides in ((1, -1, 1), (-1, 1, 1))]
     if report.normals["from_heights_degrees"] > max(TRUE_ANGLE, 1.2 * min(turned)):
-        return ["The normal map does not lie as the heights do; green or red may be the other way."]
+        return ["The normal map does not match the heights; green or red may be reversed."]
     return []
 
 

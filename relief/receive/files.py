@@ -67,7 +67,7 @@ def open_bundle(place: Path) -> Arrived:
         contents = json.loads(files[CONTENTS])
         known, unusable = read_contents(contents)
     except (KeyError, ValueError, TypeError, RecursionError):
-        raise ReliefError(f"This is no delivery: it has no {CONTENTS} that says what its files mean.") from None
+        raise ReliefError(f"This is not a delivery: it has no {CONTENTS}, which says what its files mean.") from None
     return Arrived(files, known, faults + unusable)
 
 
@@ -75,7 +75,7 @@ def _list_folder(place: Path) -> tuple[dict[str, bytes], list[str]]:
     files, faults = {}, []
     inside = [each for each in sorted(place.iterdir()) if each.is_file()]
     if sum(each.stat().st_size for each in inside) > MOST:
-        raise ReliefError("The bundle is larger than can be read.")
+        raise ReliefError("The bundle is too large to be read.")
     for each in inside:
         try:
             files[each.name] = each.read_bytes()
@@ -90,7 +90,7 @@ def _unzip(place: Path) -> tuple[dict[str, bytes], list[str]]:
         with zipfile.ZipFile(place) as archive:
             inside = [item for item in archive.infolist() if not item.is_dir()]
             if sum(item.file_size for item in inside) > MOST:
-                raise ReliefError("The bundle unpacks to more than can be read.")
+                raise ReliefError("Unpacked, the bundle is too large to be read.")
             for item in inside:
                 try:
                     files[item.filename] = archive.read(item)
@@ -168,5 +168,5 @@ def read_mesh(name: str, data: bytes) -> Any:
     except Exception as problem:  # its readers raise many kinds
         raise ReliefError(f"{name} is damaged and cannot be read.") from problem
     if not usable:
-        raise ReliefError(f"{name} is damaged: it holds no faces, or places that are not numbers.")
+        raise ReliefError(f"{name} is damaged: it has no faces, or positions that are not numbers.")
     return mesh

@@ -46,11 +46,13 @@ def _say(formats: Mapping[str, Any], endings: Iterable[str]) -> str:
 def _check_pattern(pattern: str) -> str:
     unknown = [name for name in re.findall(r"{([^{}]*)}", pattern) if name not in FIELDS]
     if unknown:
-        raise ValueError(f"File names know no {{{unknown[0]}}}. They know {', '.join(f'{{{x}}}' for x in FIELDS)}.")
+        raise ValueError(
+            f"File names cannot use {{{unknown[0]}}}. They can use {', '.join(f'{{{x}}}' for x in FIELDS)}."
+        )
     if "{map}" not in pattern:
-        raise ValueError("File names need {map}, so that maps are told apart.")
+        raise ValueError("File names need {map} to keep the maps apart.")
     if re.search(r"[{}]", re.sub(r"{\w+}", "", pattern)):
-        raise ValueError("A brace in the pattern of file names is left open.")
+        raise ValueError("A brace in the file name pattern is not closed.")
     return pattern
 
 
@@ -61,7 +63,7 @@ class Delivery(Parameters):
     """Names of maps that are not delivered."""
     size: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = choice(
         0, {0: "As the maps are", **{size: f"{size} texels" for size in SIZES}}, label="Long side",
-        help="Texels on the long side of all maps. Larger than the source brings no detail.",
+        help="Texels on the long side of all maps. A size beyond the source's adds no detail.",
     )  # fmt: skip
     normal_bits: Depth = choice(
         8, DEPTHS, label="Normal map",
@@ -70,11 +72,12 @@ class Delivery(Parameters):
     )  # fmt: skip
     bump_bits: Literal[8, 16] = choice(
         8, {8: "8 bit", 16: "16 bit"}, label="Bump map",
-        help="8 bit is what most programs read; 16 bit keeps its steps out of sight.",
+        help="8 bit is what most programs read; 16 bit hides its steps.",
     )  # fmt: skip
     displacement_bits: Depth = choice(
         16, DEPTHS, label="Displacement map",
-        help="16 bit keeps 65 536 heights. 8 bit shows steps. Floats are the heights as they are, beyond 0 and 1 too.",
+        help="16 bit keeps 65 536 heights. 8 bit shows steps. Floats keep the heights as they are, also those below "
+            "0 and above 1.",
     )  # fmt: skip
     data_format: DataFormat = choice(
         "png", {ending: format_.name for ending, format_ in PICTURES.items() if not format_.lossy}, label="Data maps",
@@ -86,28 +89,29 @@ class Delivery(Parameters):
     )  # fmt: skip
     green: Literal["", "up", "down"] = choice(
         "", {"": "As the map", "up": "Up", "down": "Down"}, label="Green points",
-        help="Which way green of the normal map points where it is going. The wrong way looks almost right.",
+        help="Which way green points in the receiving program. The wrong way looks almost right.",
     )  # fmt: skip
     red: Literal["", "right", "left"] = choice(
         "", {"": "As the map", "right": "Right", "left": "Left"}, label="Red points",
-        help="Which way red of the normal map points where it is going.",
+        help="Which way red points in the receiving program.",
     )  # fmt: skip
     midlevel: Literal["told", "half"] = choice(
         "told", {"told": "As the notes say", "half": "At mid grey"}, label="Midlevel",
-        help="Which grey of a displacement map in whole numbers stays on the surface. Mid grey suits programs that "
-        "take it for granted, at the cost of some heights.",
+        help="Which grey of a whole-number displacement map stays on the surface. Mid grey suits programs that "
+            "assume it, at the cost of some precision.",
     )  # fmt: skip
     pack: str = choice(
-        "", {"": "As the piece has", **{key: title for key, (title, _, _) in PRESETS.items() if key != "empty"}},
-        label="Packed too", help="Several maps in the channels of one picture, beside those that the piece packs.",
+        "", {"": "As in the piece", **{key: title for key, (title, _, _) in PRESETS.items() if key != "empty"}},
+        label="Extra packing",
+        help="One more picture with several maps in its channels, in addition to those of the piece.",
     )  # fmt: skip
     pattern: Annotated[str, AfterValidator(_check_pattern)] = text(
         "{piece}_{relief}_{map}", 120, label="File names",
-        help="How maps are named: {piece}, {relief}, {map}, {size}, {bits}, {green}. What is empty is left out.",
+        help="How maps are named: {piece}, {relief}, {map}, {size}, {bits}, {green}. Empty parts are left out.",
     )  # fmt: skip
     mesh: Literal["displaced", "base", "none"] = choice(
         "displaced", {"displaced": "Displaced", "base": "Before displacement", "none": "None"}, label="Mesh",
-        help="Displaced as the final build, or the base form that the maps displace elsewhere.",
+        help="The displaced final mesh, or the base mesh for the receiving program to displace.",
     )  # fmt: skip
     mesh_format: MeshFormat = choice(
         "obj", {ending: format_.name for ending, format_ in MESHES.items()}, label="Mesh file",
@@ -118,18 +122,18 @@ class Delivery(Parameters):
         help="The unit of the mesh and of amplitudes in the notes. GLB is always in metres.",
     )  # fmt: skip
     materialx: bool = switch(
-        False, label="MaterialX", help="A standard surface with all maps and its displacement, openly described.",
+        False, label="MaterialX", help="A MaterialX standard surface with all maps and the displacement.",
     )  # fmt: skip
     usd: bool = switch(
-        False, label="USD", help="The mesh with a preview surface and all maps, as an open description of a scene.",
+        False, label="USD", help="A USD scene: the mesh with a preview surface and all maps.",
     )  # fmt: skip
     proof_sheet: bool = switch(
         False, label="Proof sheet", help="A page to show: the lit relief, its maps, a section with its scale, figures.",
     )  # fmt: skip
     test_card: bool = switch(
         False, label="Test card",
-        help="Delivers a small known relief along, made with the same settings: a dome, a dent, a ramp and a word. If "
-        "its dome looks sunk where the maps arrive, height or green is read the wrong way round.",
+        help="Adds a small known relief made with the same settings: a dome, a dent, a ramp and a word. If its dome "
+            "looks sunken in the receiving program, height or green is read the wrong way round.",
     )  # fmt: skip
 
     def unused(self, around: Surroundings) -> set[str]:

@@ -142,7 +142,7 @@ def _without_map(pack: Pack, number: int) -> Pack:
 def name_map(relief: Relief, number: int, name: str) -> Done:
     """A grey map under another name; a name of nothing gives it its title back."""
     named = _require_number(relief.maps.more, number, "map").model_copy(update={"name": _tidy(name, 60)})
-    return with_maps(relief, more=_replace(relief.maps.more, number, named)), f"Named a map {named.called}"
+    return with_maps(relief, more=_replace(relief.maps.more, number, named)), f"Renamed a map to {named.called}"
 
 
 def unlink_companion(relief: Relief, role: str) -> Done:
@@ -152,7 +152,7 @@ def unlink_companion(relief: Relief, role: str) -> Done:
         RecipeError: it has no such companion.
     """
     if role not in relief.movable_roles():
-        raise RecipeError("There is no such companion.")
+        raise RecipeError("There is no such companion map.")
     others = tuple(item for item in relief.maps.unlinked if item.role != role)
     return with_maps(relief, unlinked=(*others, Unlinked(role=role))), f"Unlinked {role}"
 
@@ -184,7 +184,7 @@ def ensure_pack(relief: Relief, preset: str) -> Relief:
 
 def _preset(relief: Relief, preset: str) -> Pack:
     if preset not in PRESETS:
-        raise RecipeError("There is no such packing.")
+        raise RecipeError("There is no such packed picture.")
     _, _, values = PRESETS[preset]
     if preset == "gltf":
         values = values | {channel: _made(relief, role) for channel, role in GLTF.items()}
@@ -213,7 +213,7 @@ def name_pack(relief: Relief, number: int, name: str) -> Done:
     """A packed picture under another name."""
     pack = _require_number(relief.maps.packs, number, "packed picture")
     named = pack.model_copy(update={"name": _tidy(name, 60) or pack.name})
-    return with_maps(relief, packs=_replace(relief.maps.packs, number, named)), f"Named a map {named.name}"
+    return with_maps(relief, packs=_replace(relief.maps.packs, number, named)), f"Renamed a map to {named.name}"
 
 
 def with_maps(relief: Relief, **changes: Any) -> Relief:
@@ -351,7 +351,7 @@ def rename_layer(relief: Relief, number: int, name: str) -> Done:
     layer = _layer(relief, number)
     name = _tidy(name, 200) or layer.name
     layers = _replace(relief.layers, number, layer.model_copy(update={"name": name}))
-    return relief.model_copy(update={"layers": layers}), f"Named a layer {name}"
+    return relief.model_copy(update={"layers": layers}), f"Renamed a layer to {name}"
 
 
 def divide_amount(relief: Relief, number: int, times: float) -> Done:

@@ -48,7 +48,7 @@ HELD = {
 def _held(name: str) -> str:
     return choice(
         "", HELD, label=f"{name} holds",
-        help=f"The map that was packed into {name.lower()}. It then goes along with the relief as a map of its own.",
+        help=f"The map packed into {name.lower()}. It becomes a map of its own and follows the relief.",
     )  # fmt: skip
 
 
@@ -61,7 +61,8 @@ class Unpacked(Parameters):
     )  # fmt: skip
     normal: bool = switch(
         False, label="Normals in red, green",
-        help="Red and green hold a normal map; its blue is made again from them. It can be laid on the relief's own.",
+        help="Red and green hold a normal map; its blue is rebuilt from them. It can be combined with the relief's "
+            "own.",
     )  # fmt: skip
     red: str = _held("Red")
     green: str = _held("Green")
@@ -98,8 +99,8 @@ class Picture(Content):
     source: str = choice("picture", {}, label="Height from", help="Which picture of the texture set becomes height.")
     reading: Reading = choice(
         "photo", READING_NAMES, label="Read as",
-        help="A photo holds contrast, of which grey is made; or its light is read, which tells true slopes. A height "
-        "image is data, taken as it is. From a normal map the height is found that has its slopes.",
+        help="A photo is read by its brightness, or by its light, which gives true slopes. A height image is data, "
+            "used as it is. From a normal map the height is computed that has its slopes.",
     )  # fmt: skip
     grey: Grey = choice(
         "luminance", GREY_NAMES, label="Grey from",
@@ -112,8 +113,8 @@ class Picture(Content):
     channel: str = choice("", {"": "First"}, label="Channel", help="Which channel of the data picture becomes height.")
     transfer: Transfer = choice(
         "auto", TRANSFER_NAMES, label="Transfer",
-        help="Colour is stored with a display curve, which is taken off; data never is. Overrule it when a file was "
-        "saved wrongly.",
+        help="Colour is stored with a display curve, which is removed; data has none. Change this when a file was "
+            "saved wrongly.",
     )  # fmt: skip
     light: FromLight = FromLight()
     companions: dict[str, str] = Field(default_factory=dict)
@@ -121,12 +122,12 @@ class Picture(Content):
     unpacked: Unpacked = Unpacked()
     green: Green = choice(
         "up", {"up": "Green up", "down": "Green down"}, label="Green of its normals",
-        help="Which way light green faces in this normal map. Turn it when hollows come out as bumps.",
+        help="Which way green points in this normal map. Change it when hollows come out as bumps.",
     )  # fmt: skip
     rebuild_blue: bool = switch(
-        False, label="Make blue again",
-        help="Takes red and green of the normal map alone and makes blue of them, for maps whose blue is missing, was "
-        "softened, or holds something else.",
+        False, label="Rebuild blue",
+        help="Uses only red and green of the normal map and rebuilds blue, for maps whose blue is missing, was "
+            "blurred or holds something else.",
     )  # fmt: skip
 
     @property
@@ -187,7 +188,7 @@ class Layer(Parameters):
     )
     blend: Blend = choice(
         "add", BLEND_NAMES, label="Blend",
-        help="How the layer goes over what lies below. Taller wins lets what is lower rise through.",
+        help="How the layer combines with those below. With “Taller wins” whatever is higher shows.",
     )  # fmt: skip
     offset: float = number(
         0,
@@ -196,7 +197,7 @@ class Layer(Parameters):
         label="Offset",
         step=0.01,
         slider=(-1, 1),
-        help="Lifts the layer before it is compared with what lies below.",
+        help="Lifts the layer before it is compared with the layers below.",
     )
     passage: float = number(
         0.05, 0, 100, label="Passage", step=0.01, slider=(0, 0.5), help="Height over which the layers blend."

@@ -46,12 +46,12 @@ class Maps(Parameters):
     """Companions that do not follow the mapping of the relief."""
     resolution: int = number(
         0, 0, 8192, label="Long side", unit="px", step=256, slider=(0, 8192), zero="as the source",
-        help="Texels on the long side of all maps; as many as the source has, unless it is set. The full picture is "
-        "kept to the end and shrunk last.",
+        help="Texels on the long side of all maps; the source's size unless set. The picture is processed at full "
+            "size and reduced last.",
     )  # fmt: skip
     method: Method = choice(
         "area", METHOD_NAMES, label="Resample",
-        help="How the maps are brought to another size. By area is right for shrinking, bicubic for enlarging.",
+        help="How the maps are resized. By area suits reducing, bicubic enlarging.",
     )  # fmt: skip
 
 
@@ -208,7 +208,7 @@ class Relief(Document):
         """
         _refuse_unknown(order, len(self.layers), "layer")
         if not order:
-            raise RecipeError("One layer has to stay.")
+            raise RecipeError("A relief needs at least one layer.")
         if len(order) > MOST_LAYERS:
             raise RecipeError(f"A piece has at most {MOST_LAYERS} layers.")
         layers = tuple((self.layers[item] if isinstance(item, int) else item).following(order) for item in order)

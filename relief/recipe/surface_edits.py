@@ -59,17 +59,17 @@ def pick_edge(recipe: Recipe, edge: tuple[int, int]) -> Done:
     subdivision = recipe.surface.subdivision
     kept = edge not in subdivision.picked
     if kept and len(subdivision.picked) >= MOST_PICKED:
-        raise RecipeError(f"At most {MOST_PICKED} edges are picked. Let edges stay sharp by angle instead.")
+        raise RecipeError(f"At most {MOST_PICKED} edges can be picked. Keep edges sharp by angle instead.")
     others = tuple(each for each in subdivision.picked if each != edge)
     picked = (*others, edge) if kept else others
     changed = _with_surface(recipe, subdivision=subdivision.model_copy(update={"picked": picked}))
-    return changed, "Picked an edge" if kept else "Let an edge go"
+    return changed, "Picked an edge" if kept else "Released an edge"
 
 
 def let_edges_go(recipe: Recipe) -> Done:
     """No edge is picked any more."""
     subdivision = recipe.surface.subdivision.model_copy(update={"picked": ()})
-    return _with_surface(recipe, subdivision=subdivision), "Let the picked edges go"
+    return _with_surface(recipe, subdivision=subdivision), "Released the picked edges"
 
 
 def choose_mapping(recipe: Recipe, kind: str, region: int | None = None, **values: Any) -> Done:
@@ -128,10 +128,10 @@ def toggle_part(recipe: Recipe, number: int, part: str) -> Done:
     """Takes a part of the shape into a region, or out of it."""
     region = _region(recipe, number)
     parts = tuple(name for name in region.parts if name != part)
-    verb = "Left out"
+    verb = "removed"
     if len(parts) == len(region.parts):
-        parts, verb = (*region.parts, part), "Took in"
-    return _with_region(recipe, number, parts=parts), f"{region.name}: {verb.lower()} {part}"
+        parts, verb = (*region.parts, part), "added"
+    return _with_region(recipe, number, parts=parts), f"{region.name}: {verb} {part}"
 
 
 def remove_region(recipe: Recipe, number: int) -> Done:
@@ -215,7 +215,7 @@ def renew_relief(
 ) -> Done:
     """A relief that was copied in, as it now is where it came from."""
     changed = _without_unused(_with_relief(recipe, key, relief, sources, origin))
-    return changed, f"Brought {title_of(key)} up to date"
+    return changed, f"Updated {title_of(key)}"
 
 
 def _with_relief(

@@ -115,7 +115,7 @@ class SurfacePipeline:
         return self._opened(self._on_carried("Tessellating the surface", compute, self._started(), reports=True))
 
     def _opened(self, whole: Stage) -> Stage:
-        return Stage("Opening hard edges", open_hard_edges, None, (whole,)) if self.surface.square else whole
+        return Stage("Splitting hard edges", open_hard_edges, None, (whole,)) if self.surface.square else whole
 
     def _as_built(self) -> Surface:
         """The surface; of a budget that is more than can be looked at, as much as can."""
@@ -127,7 +127,7 @@ class SurfacePipeline:
     def predicted(self) -> Stage:
         """About how many triangles its tessellation will have: int."""
         compute = partial(steps.predict, self.surface, self._patches())
-        return self._on_carried("Asking how many triangles", compute, self._started())
+        return self._on_carried("Counting triangles", compute, self._started())
 
     def _started(self) -> Stage:
         """The mesh that a tessellation begins with."""
@@ -167,7 +167,7 @@ class SurfacePipeline:
         form = self.surface.form
         if form == BaseForm():
             return whole
-        return Stage("Raising the base form", partial(steps.raise_mesh, form), form.model_dump(), (whole,))
+        return Stage("Applying the base form", partial(steps.raise_mesh, form), form.model_dump(), (whole,))
 
     def _carried(self) -> list[str]:
         """The keys of the reliefs that it carries, in order."""
@@ -209,7 +209,7 @@ class SurfacePipeline:
             {key: footprint.model_dump() for key, footprint in footprints.items()},
         ]
         compute = partial(steps.cover_mesh, surface, footprints)
-        return Stage("Laying on the relief", compute, known, (self.subdivided(), self.assigned()))
+        return Stage("Mapping the relief", compute, known, (self.subdivided(), self.assigned()))
 
     def displaced(self) -> Stage:
         """The `Mesh` moved by the reliefs that lie on it. Raises as `subdivided` does."""
@@ -239,9 +239,9 @@ class SurfacePipeline:
     def turned_faces(self) -> Stage:
         """Which faces of the base mesh look the wrong way: bool (faces,)."""
         if self.surface.shape.source_key:
-            return Stage("Looking for turned faces", steps.find_turned, None, (self.base(),))
+            return Stage("Looking for reversed faces", steps.find_turned, None, (self.base(),))
         compute = partial(steps.all_turned, self.surface.turned)  # a shape of ours is made the right way round
-        return Stage("Looking for turned faces", compute, self.surface.turned, (self.base(),))
+        return Stage("Looking for reversed faces", compute, self.surface.turned, (self.base(),))
 
     def split(self, size: int) -> Stage:
         """The `Split` of its detail: the displaced mesh in triangles, and the normal map that completes it."""
@@ -261,7 +261,9 @@ class SurfacePipeline:
         small = {key: replace(self.pipelines[key], longest=SKY) for key in carried}
         depths = {key: each.relief.amplitude for key, each in small.items()}
         heights = tuple(each.displacing() for each in small.values())
-        return Stage("Looking at the sky", partial(steps.look_at_sky, depths), depths, (self.covered(), *heights))
+        return Stage(
+            "Measuring how much sky is seen", partial(steps.look_at_sky, depths), depths, (self.covered(), *heights)
+        )
 
     def built(self) -> Stage:
         """The `Built` surface, as it is delivered: split where it is to be. A finished build is read."""
@@ -269,7 +271,7 @@ class SurfacePipeline:
         finished = read_built(built_place(self.builds, stage.key)) if self.builds else None
         if finished is None:
             return stage
-        return Stage("Taking the final build", lambda: finished, stage.key, keep=False)
+        return Stage("Loading the final mesh", lambda: finished, stage.key, keep=False)
 
     def undisplaced(self) -> Stage:
         """The base `Mesh` with the places of the reliefs on it, for what displaces it elsewhere; parts are regions."""
@@ -277,7 +279,7 @@ class SurfacePipeline:
         regions, even = self.surface.regions, replace(self, surface=coarse)
         compute = partial(steps.name_covered, [region.name for region in regions])
         known = [[region.name for region in regions], self._named]
-        return Stage("Laying out the base mesh", compute, known, (even.covered(),), keep=False)
+        return Stage("Making the UVs of the base mesh", compute, known, (even.covered(),), keep=False)
 
     @property
     def carried(self) -> list[str]:

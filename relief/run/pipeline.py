@@ -130,7 +130,7 @@ class Pipeline:
             return self._from_light(content, footprint, edges, grid)
         made = Stage("Making grey", partial(stages.read_grey, content, longest), [read, longest], (picture,))
         compute = partial(stages.height_of_grey, content, footprint, edges, longest)
-        return Stage("Laying it out", compute, [read, place, longest], (made, picture, *fitting))
+        return Stage("Placing it", compute, [read, place, longest], (made, picture, *fitting))
 
     def parted(self, content: Picture, longest: int | None) -> Stage:
         """A photo parted into light and paint: a `Parted`."""
@@ -142,7 +142,7 @@ class Pipeline:
         """Where the light of the ground's photo stood as far as it tells, and how sure that is."""
         content = self.relief.picture
         assert content is not None
-        name = "Looking where the light stood"
+        name = "Estimating the light"
         if content.light.by_network:
             return Stage(name, look_for_light, "network", (self.picture(),))
         return Stage(name, guess_light, None, (self.parted(content, PROXY),))
@@ -168,8 +168,8 @@ class Pipeline:
         content = self.relief.picture
         assert content is not None
         if content.light.by_network:
-            return Stage("Judging certainty", trust, None, (self.told_of_ground(),))
-        return Stage("Judging certainty", certainty, None, (self.parted(content, self.longest),))
+            return Stage("Estimating certainty", trust, None, (self.told_of_ground(),))
+        return Stage("Estimating certainty", certainty, None, (self.parted(content, self.longest),))
 
     def paint(self) -> Stage:
         """What is taken for paint in the ground's photo: logarithms about their mean, float32 (rows, columns)."""
@@ -177,8 +177,8 @@ class Pipeline:
         assert content is not None
         if content.light.by_network:
             compute = partial(paint_of_told, longest)
-            return Stage("Telling the paint", compute, longest, (self.picture(), self.told_of_ground()))
-        return Stage("Telling the paint", lambda parted: parted.paint, None, (self.parted(content, self.longest),))
+            return Stage("Separating the paint", compute, longest, (self.picture(), self.told_of_ground()))
+        return Stage("Separating the paint", lambda parted: parted.paint, None, (self.parted(content, self.longest),))
 
     def _from_light(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
         """The field that the light in a photo tells, on its own footprint, or on that of one repeat."""
@@ -190,7 +190,7 @@ class Pipeline:
             read = self.told(content, footprint, edges, longest, grid)
         else:
             inputs = (self.parted(content, longest), *fitting)
-            read = Stage("Making waves", partial(stages.make_waves, footprint, edges), [place, longest], inputs)
+            read = Stage("Preparing the slopes", partial(stages.make_waves, footprint, edges), [place, longest], inputs)
         compute = partial(stages.height_of_light, content, footprint, edges, longest)
         told_as = [content.light.model_dump(), place, longest]
         return Stage("Finding the depth", compute, told_as, (read, picture, *fitting))
@@ -224,7 +224,7 @@ class Pipeline:
         amplitude = self.relief.amplitude if treatment.wants_amplitude else None
         if amplitude is not None:
             stage = Stage(
-                "Taking the amplitude", partial(stages.set_amplitude, amplitude=amplitude), amplitude, (stage,)
+                "Applying the amplitude", partial(stages.set_amplitude, amplitude=amplitude), amplitude, (stage,)
             )
         compute, slow = (treatment.treat_slowly, True) if treatment.slow else (treatment.treat, False)
         return Stage(treatment.title, compute, treatment.model_dump(), (stage,), reports=slow, cost=treatment.cost)
@@ -250,10 +250,10 @@ class Pipeline:
         if layer == 0:
             amount = chosen.amount if chosen.on else 0.0
             compute = partial(stages.fit_ground, amount, type(chosen.content).rest)
-            return Stage("Laying the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
+            return Stage("Placing the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
         compute = partial(stages.repeat_field, chosen.layout, self.relief.final_edges)
         key = [chosen.layout.model_dump(), self.relief.final_edges.model_dump()]
-        return Stage("Laying it out", compute, key, (field, self.grid(), *self._find_second_copy(layer)))
+        return Stage("Placing it", compute, key, (field, self.grid(), *self._find_second_copy(layer)))
 
     def _find_second_copy(self, layer: int) -> tuple[Stage, ...]:
         """Where the second copy of a layer is seen, when it is laid twice."""
@@ -261,13 +261,13 @@ class Pipeline:
         if layout.arrangement != "centre_corners":
             return ()
         compute = partial(stages.find_second_copy, layout)
-        return (Stage("Laying it twice", compute, layout.model_dump(), (self.treated(layer=layer), self.grid())),)
+        return (Stage("Placing it twice", compute, layout.model_dump(), (self.treated(layer=layer), self.grid())),)
 
     def composite(self, top: int | None = None) -> Stage:
         """The `Composite` of the layers up to one, all of them when none is named."""
         top = len(self.relief.layers) - 1 if top is None else top
         if top == 0:
-            return Stage("The ground alone", stages.compose_ground, None, (self.layer_on_grid(0),))
+            return Stage("The ground only", stages.compose_ground, None, (self.layer_on_grid(0),))
         chosen = self.relief.layers[top]
         below = self.composite(top - 1)
         if not chosen.on:
@@ -285,7 +285,7 @@ class Pipeline:
         amplitude = self.relief.amplitude if chosen.mask.source == "slope" else 1.0
         settings = chosen.model_dump(include={"amount", "blend", "offset", "passage", "mask"})
         compute = partial(stages.blend_layer, top, chosen, amplitude)
-        return Stage("Laying a layer over", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
+        return Stage("Adding a layer", compute, [top, settings, chosen.content.kind, amplitude], tuple(inputs))
 
     def _apply_strokes(self, below: Stage, strokes: tuple[str, ...]) -> Stage:
         """The relief below after strokes by hand.
@@ -315,7 +315,7 @@ class Pipeline:
                 self.longest,
                 (self.picture(mask.picture),),
             )
-            return Stage("Laying the mask", partial(stages.fit_companion, "mask"), "mask", (self.grid(), picture))
+            return Stage("Placing the mask", partial(stages.fit_companion, "mask"), "mask", (self.grid(), picture))
         roles = layer.mask_roles
         if mask.source == "set" and roles:
             return self._companion_over(number, layer, mask.role if mask.role in roles else roles[0])
@@ -329,14 +329,14 @@ class Pipeline:
         else:
             field = Stage("The relief", stages.field_of, None, (self.composite(),))
         compute = partial(stages.resize_for_maps, maps.resolution or None, maps.method, self.longest)
-        return Stage("Bringing it to size", compute, [maps.resolution, maps.method, self.longest], (field,))
+        return Stage("Resizing", compute, [maps.resolution, maps.method, self.longest], (field,))
 
     def displacing(self) -> Stage:
         """The `HeightField` as it displaces: with the displacement's own soften."""
         settings = self.relief.maps.displacement
         if settings.soften == 0:
             return self.height()
-        return Stage("Softening what displaces", settings.filter_field, settings.model_dump(), (self.height(),))
+        return Stage("Smoothing the displacement", settings.filter_field, settings.model_dump(), (self.height(),))
 
     @property
     def _is_plain(self) -> bool:
@@ -353,20 +353,18 @@ class Pipeline:
     def laid_colour(self) -> Stage:
         """The colours of the relief: uint8 (rows, columns, 3). A set's colour map, else the ground's own picture."""
         if "colour" in self.relief.companion_roles():
-            return Stage("Eight bits", eight_bits, None, (self.companion("colour"),))
+            return Stage("Reducing to 8 bits", eight_bits, None, (self.companion("colour"),))
         if self.relief.reads_light and self.relief.maps.colour.light == "removed":
             longest = self._longest_of_source
             compute = partial(colours_without_light, longest)
-            unlit = Stage(
-                "Taking the light out of the colours", compute, longest, (self.picture(), self.told_of_ground())
-            )
+            unlit = Stage("Removing light from the colours", compute, longest, (self.picture(), self.told_of_ground()))
             return self._follow(unlit, 0)
         return self._follow(self.colour(), 0)
 
     def vectors(self) -> Stage:
         """The normal map that came along, laid as the height is: float32 unit vectors (rows, columns, 3), green up."""
         return Stage(
-            "Normals that came along", stages.resample_vectors, None, (self.companion("normal"), self.height())
+            "Reading the set's normals", stages.resample_vectors, None, (self.companion("normal"), self.height())
         )
 
     def companion(self, role: str) -> Stage:
@@ -404,7 +402,7 @@ class Pipeline:
             content = layer.content
             inputs: tuple[Stage, ...] = (cell, self._stamp(content), picture)
             compute, cost = partial(stages.press_colours, content), partial(stages.cost_of_colours, content)
-            samples = Stage("Pressing colours in", compute, content.model_dump(), inputs, reports=True, cost=cost)
+            samples = Stage("Colouring imprints", compute, content.model_dump(), inputs, reports=True, cost=cost)
         elif role in layer.companions:
             samples = self._companion_of(number, role, layer.companions[role])
         else:
@@ -412,7 +410,7 @@ class Pipeline:
         layout = layer.layout
         compute = partial(stages.repeat_samples, role, layout)
         inputs = (samples, self.grid(), *self._find_second_copy(number))
-        return Stage("Laying it out", compute, [role, layout.model_dump()], inputs)
+        return Stage("Placing it", compute, [role, layout.model_dump()], inputs)
 
     def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
         longest = self._longest_of_source if layer == 0 else self.longest

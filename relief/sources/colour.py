@@ -25,10 +25,10 @@ GREY_NAMES = {
     "blue": "Blue channel",
     "lightest": "Largest channel",
     "darkest": "Smallest channel",
-    "hue": "Likeness to a hue",
+    "hue": "Similarity to a hue",
 }
 Transfer = Literal["auto", "srgb", "none"]
-TRANSFER_NAMES = {"auto": "By what it is", "srgb": "sRGB, decoded", "none": "None, as data"}
+TRANSFER_NAMES = {"auto": "Automatic", "srgb": "sRGB, decoded", "none": "None, as data"}
 LUMINANCE_WEIGHTS = (0.2126, 0.7152, 0.0722)
 LUMA_WEIGHTS = (0.299, 0.587, 0.114)
 

@@ -84,7 +84,7 @@ def facts(picture: Picture, filename: str) -> Facts:
     used = count_bits(picture, counts)
     remarks = picture.remarks
     if used < picture.bits and used <= 8 < picture.bits:
-        remarks += (f"Its {picture.bits} bits hold no more than {used}-bit steps.",)
+        remarks += (f"Its {picture.bits}-bit samples use only {used}-bit steps.",)
     return Facts(
         columns=picture.columns,
         rows=picture.rows,

@@ -27,4 +27,4 @@ class SourceFolder:
         try:
             return self.place(digest).read_bytes()
         except FileNotFoundError:
-            raise PictureError("The source picture is missing from the data folder. Bring it in again.") from None
+            raise PictureError("The source picture is missing from the data folder. Import it again.") from None

@@ -28,4 +28,6 @@ def decode(data: bytes) -> Picture:
         )
     refuse_if_too_large(side, side)
     pixels = np.frombuffer(data, "<u2").reshape(side, side).astype(np.uint16)
-    return Picture(pixels, 16, "headerless", remarks=("A square of 16-bit little-endian samples, as its name asks.",))
+    return Picture(
+        pixels, 16, "headerless", remarks=("A square of 16-bit little-endian samples, as its file ending says.",)
+    )

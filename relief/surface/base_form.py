@@ -36,16 +36,18 @@ class BaseForm(Parameters):
 
     noise: float = number(
         0, 0, 10_000_000, label="Unevenness", unit="mm", step=1, slider=(0, 500),
-        help="How far the surface rises and falls softly before any relief, as old floors and walls do.",
+        help="How far the surface gently rises and falls before any relief, as old floors and walls do.",
     )  # fmt: skip
     size: float = number(
-        1000, 0.1, 100_000_000, label="Its size", unit="mm", step=10, slider=(10, 10_000), logarithmic=True,
-        help="How long a rise and a fall are.",
+        1000, 0.1, 100_000_000, label="Size of unevenness", unit="mm", step=10, slider=(10, 10_000), logarithmic=True,
+        help="How wide one rise and fall is.",
     )  # fmt: skip
-    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, another form.")
+    seed: int = number(
+        1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Random seed: another number gives another form."
+    )
     handles: tuple[Handle, ...] = drawn_value(
         (), label="Raised by hand", shown="help", max_length=200,
-        help="Drag the surface up or down with the Raise tool; it follows softly around.",
+        help="Drag the surface up or down with the Raise tool; its surroundings follow softly.",
     )  # fmt: skip
 
     @property

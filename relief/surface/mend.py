@@ -51,8 +51,8 @@ def unwrap(mesh: Polygons) -> Polygons:
     """
     if mesh.faces > MOST_UNWRAPPED:
         raise MeshError(
-            f"A mapping is made for at most {MOST_UNWRAPPED} faces; this mesh has {mesh.faces}. "
-            "Lay the relief on it by box, cylinder or sphere."
+            f"New UVs can be made for at most {MOST_UNWRAPPED} faces; this mesh has {mesh.faces}. Use a box, "
+            "cylindrical or spherical mapping instead."
         )
     import xatlas
 

@@ -31,11 +31,11 @@ class Region(Parameters):
     relief: str = "main"
     grow: int = number(
         0, -50, 50, label="Grow", step=1, slider=(-8, 8), unit="rings",
-        help="Takes in so many more rings of base faces around it; below 0 it gives some up.",
+        help="Adds this many rings of base faces around the region; below 0 it removes some.",
     )  # fmt: skip
     factor: float = number(
         1, -10, 10, label="Amplitude factor", step=0.05, slider=(0, 3),
-        help="How many times as strong the relief is here. Below 0 what comes out goes in.",
+        help="Factor on the amplitude here. Below 0 the relief is inverted.",
     )  # fmt: skip
     midlevel_shift: float = number(
         0, -10, 10, label="Midlevel shift", step=0.01, slider=(-0.5, 0.5),

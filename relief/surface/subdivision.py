@@ -20,8 +20,8 @@ class Subdivision(Parameters):
 
     kind: Literal["shape", "flat", "smooth"] = choice(
         "shape", {"shape": "As the shape", "flat": "Flat", "smooth": "Smooth"}, label="Subdivide",
-        help="As the shape keeps a sphere round at every level; an own mesh stays flat. Flat leaves all faces where "
-        "they are. Smooth rounds them, by Catmull and Clark, or by Loop where there are triangles alone.",
+        help="“As the shape” keeps a sphere round at every level; an own mesh stays flat. “Flat” leaves all faces "
+            "where they are. “Smooth” rounds them: Catmull-Clark, or Loop for triangles.",
     )  # fmt: skip
     crease: float = number(
         180, 0, 180, label="Sharp above", unit="°", step=1, zero="all edges",
@@ -29,7 +29,8 @@ class Subdivision(Parameters):
     )  # fmt: skip
     sharpness: float = number(
         0, 0, 10, label="Sharp for", unit="levels", step=0.5, zero="always",
-        help="For so many levels sharp edges stay sharp, and are then smoothed like others: a narrow round edge.",
+        help="Sharp edges stay sharp for this many levels and are then smoothed like others, which gives a narrow "
+            "bevel.",
     )  # fmt: skip
     at_regions: bool = switch(
         False, label="Sharp between regions", help="Edges where two regions meet stay sharp when it is smoothed.",

@@ -27,41 +27,40 @@ class Surface(Parameters):
     shape: AnyShape = Plane()
     unit: Literal["", "mm", "cm", "m", "km", "in"] = choice(
         "", {"": "By size", "mm": "mm", "cm": "cm", "m": "m", "km": "km", "in": "inches"}, label="Shown in",
-        help="The unit that all lengths of the piece are shown and typed in. By size that is mm, and m from 10 m on.",
+        help="The unit that all lengths of the piece are shown and typed in. “By size” uses mm, and m from 10 m up.",
     )  # fmt: skip
     turned: bool = switch(
-        False, label="Faces turned",
-        help="Turns all faces around, so that the relief stands out at the other side.",
+        False, label="Flip faces",
+        help="Flips all faces, so that the relief stands out on the other side.",
     )  # fmt: skip
     place_x: float = number(
-        0, -FARTHEST, FARTHEST, label="Place, right", unit="mm", step=10, slider=(-1000, 1000),
-        help="Where the middle stands in the world. It matters when the relief is fixed in world.",
+        0, -FARTHEST, FARTHEST, label="Position, right", unit="mm", step=10, slider=(-1000, 1000),
+        help="Position of the middle in the world. It matters when the relief is fixed in world.",
     )  # fmt: skip
     place_y: float = number(
-        0, -FARTHEST, FARTHEST, label="Place, up", unit="mm", step=10, slider=(-1000, 1000),
-        help="Where the middle stands in the world.",
+        0, -FARTHEST, FARTHEST, label="Position, up", unit="mm", step=10, slider=(-1000, 1000),
+        help="Position of the middle in the world.",
     )  # fmt: skip
     place_z: float = number(
-        0, -FARTHEST, FARTHEST, label="Place, front", unit="mm", step=10, slider=(-1000, 1000),
-        help="Where the middle stands in the world.",
+        0, -FARTHEST, FARTHEST, label="Position, front", unit="mm", step=10, slider=(-1000, 1000),
+        help="Position of the middle in the world.",
     )  # fmt: skip
     level: int = number(
         4, 0, HIGHEST_LEVEL, label="Subdivision level", step=1,
         help="Each level cuts every face into four. Too few look blocky, one more costs four times as much.",
     )  # fmt: skip
     final_level: int = number(
-        0, 0, HIGHEST_LEVEL, label="Final level", step=1, zero="as looked at",
-        help="The level of what is delivered, apart from that of what is looked at.",
+        0, 0, HIGHEST_LEVEL, label="Final level", step=1, zero="as in the view",
+        help="The level of the delivered mesh, whatever the level of the view.",
     )  # fmt: skip
     square: bool = switch(
-        False, label="Square at hard edges",
-        help="At hard edges each face moves straight out along its own side, and a gap opens. Otherwise they move "
-        "together and the edge stays closed.",
+        False, label="Split hard edges",
+        help="At hard edges each face moves along its own normal, which opens a gap. Otherwise they move together "
+            "and the edge stays closed.",
     )  # fmt: skip
     smooth_below: float = number(
-        0, 0, 180, label="Smooth below", unit="°", step=5, zero="everywhere",
-        help="Shades edges of the displaced mesh hard where its faces turn by more than this. Otherwise it is smooth "
-        "but for the hard edges of the shape.",
+        0, 0, 180, label="Mesh smoothing angle", unit="°", step=5, zero="everywhere",
+        help="Edges of the displaced mesh where faces meet at a larger angle are shaded hard, the others smooth.",
     )  # fmt: skip
     residual: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = choice(
         0, {0: "None", **{size: f"{size} texels" for size in (256, 512, 1024, 2048, 4096, 8192)}},
@@ -70,8 +69,8 @@ class Surface(Parameters):
     )  # fmt: skip
     reach: float = number(
         0, 0, FARTHEST, label="Displacement bound", unit="mm", step=1, slider=(0, 200), zero="not known",
-        help="The bound that the receiving program sets on how far displacement may go. Beyond it tops are cut off "
-        "there. Leave it at 0 where there is none.",
+        help="The receiving program's limit on displacement, beyond which it clips peaks. Leave it at 0 if there is "
+            "none.",
     )  # fmt: skip
     subdivision: Subdivision = Subdivision()
     tessellation: AnyTessellation = Levels()

@@ -42,7 +42,7 @@ class CommandTests(CommandTestCase):
         self.assertEqual((code, along), (0, ["quay_orm_mask.png"]))
         code, _, err = self.run_command("maps", path, "--out", self.folder / "own", "--unpack", "pink=mask")
         self.assertEqual(code, 2)
-        self.assertIn("“pink=mask” is not a channel", err)
+        self.assertIn("“pink=mask” does not name a channel", err)
 
     def test_a_normal_map_with_green_down_is_read_as_the_bench_reads_it(self):
         """OpenGL-style maps hold green up, Direct3D-style ones green down (common practice, no source)."""

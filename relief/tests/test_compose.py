@@ -333,7 +333,7 @@ class PileTests(TestCase):
         self.assertEqual(len(relief.layers), 3)
         with self.assertRaisesRegex(RecipeError, "needs something to lie on"):
             edits.move_layer(relief, 2, 0)
-        with self.assertRaisesRegex(RecipeError, "has to stay"):
+        with self.assertRaisesRegex(RecipeError, "needs at least one layer"):
             edits.remove_layer(self.relief, 0)
         with self.assertRaisesRegex(RecipeError, "at most 24"):
             self.relief.with_layers([0] * (MOST_LAYERS + 1))

@@ -75,7 +75,7 @@ class ImprintTests(TestCase):
 
     def test_a_line_too_long_or_an_imprint_too_large_is_refused_with_the_number_to_change(self):
         for values, words in (
-            ({"line": ((0, 0), (1, 1)), "along": 0.1}, "Along the line"),
+            ({"line": ((0, 0), (1, 1)), "along": 0.1}, "Spacing on the line"),
             ({"size": 100_000_000, "count": 1}, "Size"),
         ):
             imprints = Imprints(**values)

@@ -212,7 +212,7 @@ class SeriesTests(TestCase):
         np.testing.assert_allclose(found.colours / found.colours.max(), colours / 0.7, atol=0.03)
 
     def test_photos_and_lights_go_in_pairs(self):
-        with self.assertRaisesRegex(ReliefError, "Each photo has one"):
+        with self.assertRaisesRegex(ReliefError, "each photo needs one"):
             measure_series([np.ones((4, 4, 3), np.float32)] * 4, [Light(0, 40)] * 3, (1, 1))
 
 
@@ -243,9 +243,9 @@ class UnknownLightsTests(TestCase):
 
     def test_photos_that_cannot_tell_are_said(self):
         for photos, words in (
-            (self.photos(0)[:5], "from 6 photos on"),
-            ([np.full((40, 40), 0.3, np.float32)] * 8, "do not tell"),
-            ([np.zeros((40, 40), np.float32)] * 8, "lies in shadow"),
+            (self.photos(0)[:5], "needs 6 or more photos"),
+            ([np.full((40, 40), 0.3, np.float32)] * 8, "cannot be found"),
+            ([np.zeros((40, 40), np.float32)] * 8, "is in shadow"),
         ):
             with self.assertRaisesRegex(ReliefError, words):
                 estimate_lights(photos)
@@ -270,7 +270,7 @@ class HillsTests(TestCase):
         gentle = 6 * gaussian_filter(np.random.default_rng(8).random((140, 180)), 4)
         found = estimate_lights([photograph(gentle, 1, *light)[..., 0] for light in AROUND])
         self.assertNotEqual(found.ground, "shadows")
-        self.assertIn("Compare the two", found.doubts)
+        self.assertIn("Compare both", found.doubts)
         planks = np.tile(2 * np.abs(np.sin(np.arange(140) / 9))[:, None], (1, 180))
         planks = planks + 0.2 * gaussian_filter(np.random.default_rng(8).random((140, 180)), 3)
         found = estimate_lights([photograph(planks, 1, *light)[..., 0] for light in AROUND])
@@ -347,9 +347,9 @@ class LightsCommandTests(CommandTestCase):
         lights = [part for _ in range(3) for part in ("--light", 40, 50)]
         for arguments, words in (
             ((*paths,), "one --light for each photo"),
-            ((*paths[:2], other, *lights), "one size"),
+            ((*paths[:2], other, *lights), "the same size"),
             ((*paths, *lights), "coplanar"),
-            ((*paths, *lights[:6]), "Each photo has one"),
+            ((*paths, *lights[:6]), "each photo needs one"),
             ((*paths, *lights[:6], "--light", 40, -5), "above 0 and at most 90"),
         ):
             code, _, said = self.run_command("lights", *arguments, "--out", self.folder / "out")

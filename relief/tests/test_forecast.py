@@ -63,7 +63,7 @@ class ForecastCommandTests(SurfaceCommandTestCase):
         options = ("--shape", "plane", "--size", 500, 500, "--segments", 2000, "--level", 9)
         code, _, problem = self.run_command("mesh", self.picture, "--out", self.folder / "x.obj", *options)
         self.assertEqual(code, 2)
-        self.assertIn("faces; at most 50", problem)
+        self.assertIn("faces; the limit is 50", problem)
         self.assertFalse((self.folder / "x.obj").exists())
 
 

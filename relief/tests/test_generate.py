@@ -224,7 +224,7 @@ class PatternTests(TestCase):
         self.assertEqual(
             Squares(width=110, height=100).nudges(TILE), ["The field is 120 mm instead of 110 mm, so that 5 fit."]
         )
-        self.assertRegex(GradientNoise(size=150, turn=20).nudges(TILE)[0], r"^Turned by .*° instead of 20°")
+        self.assertRegex(GradientNoise(size=150, turn=20).nudges(TILE)[0], r"^Rotated by .*° instead of 20°")
         self.assertEqual(GradientNoise(size=60).nudges(TILE), [])
 
     def test_what_was_nudged_down_is_said_too(self):

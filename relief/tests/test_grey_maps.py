@@ -272,7 +272,7 @@ class MoreMapTests(TestCase):
     def test_a_map_is_called_and_delivered_by_its_own_name(self):
         relief, _ = edits.add_map(made_of_noise(), "height")
         relief, done = edits.name_map(relief, 0, " Glow  in the depths ")
-        self.assertEqual(done, "Named a map Glow in the depths")
+        self.assertEqual(done, "Renamed a map to Glow in the depths")
         names = [file.name for file in map_files(Pipeline(relief, {}, {}.__getitem__, 32), Engine(), "x")]
         self.assertIn("x_glow_in_the_depths.png", names)
         relief, _ = edits.name_map(relief, 0, "")

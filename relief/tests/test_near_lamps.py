@@ -73,7 +73,7 @@ class NearLampTests(CommandTestCase):
             self.assertGreaterEqual(found.distance.most, distance)
             self.assertLess(error(found), 1.5 * error(far))
             self.assertGreater(error(uncorrected), 20 * error(far), "without it the whole is bowed")
-            self.assertIn("stood near", found.distance.remark)
+            self.assertIn("were near", found.distance.remark)
 
     @long
     def test_far_lamps_are_not_taken_for_near_ones(self):
@@ -129,7 +129,7 @@ class NearLampTests(CommandTestCase):
         self.assertEqual(code, 0)
         least, most = told["lamp_distance_between_mm"]
         self.assertTrue(least <= distance <= most < 1.4 * distance, told)
-        self.assertIn("stood near", told["remarks"][0])
+        self.assertIn("were near", told["remarks"][0])
         given = json.loads(self.run_command("lights", *names, *options, "--lamp-distance", 480)[1])
         self.assertEqual((given["lamp_distance_mm"], given["remarks"]), (480, []))
         far = json.loads(self.run_command("lights", *names, *options, "--far")[1])

@@ -70,7 +70,7 @@ class PackingTests(TestCase):
     def test_height_in_blue_says_that_blue_has_to_be_made_again(self):
         costs = noise_with(preset="height_in_blue").relief.maps.packs[0].costs(5)
         self.assertEqual(len(costs), 2)
-        self.assertIn("makes it again", costs[1])
+        self.assertIn("rebuilds it", costs[1])
 
     def test_values_and_turned_around_channels(self):
         pipeline = noise_with("slope")

@@ -125,7 +125,7 @@ class ReadingTests(TestCase):
         self.assertEqual(decode(encoded(Image.fromarray(RAMP), "JPEG", exif=exif)).pixels.shape, (8, 6))
 
     def test_floating_point_colours_are_linear_light(self):
-        """A float TIFF of colours is measured or rendered light (common practice, no source): no curve is taken off."""
+        """A float TIFF of colours is measured or rendered light (common practice, no source): no curve is removed."""
         light = np.random.default_rng(1).random((4, 5, 3), np.float32)
         file = io.BytesIO()
         tifffile.imwrite(file, light)

@@ -110,7 +110,7 @@ class ArrivalTests(ReceiveTestCase):
         turned = self.deliver(self.recipe())
         (told,) = turned.told("normal")
         told["green"] = "down"  # the file says so, and is not
-        self.assertIn("may be the other way", " ".join(compare(turned, Settings()).differs))
+        self.assertIn("may be reversed", " ".join(compare(turned, Settings()).differs))
 
     def test_what_is_no_delivery_gets_a_sentence(self):
         place = self.folder / "x.zip"
@@ -120,7 +120,7 @@ class ArrivalTests(ReceiveTestCase):
         for contents in ("[]", "{}", '{"files": [{}], "reliefs": {}}', "nothing"):
             with zipfile.ZipFile(place, "w") as archive:
                 archive.writestr("contents.json", contents)
-            with self.assertRaisesRegex(ReliefError, "no delivery"):
+            with self.assertRaisesRegex(ReliefError, "not a delivery"):
                 open_bundle(place)
         with self.assertRaisesRegex(ReliefError, "cannot be read"):
             read_picture("x.png", b"nothing")
@@ -266,9 +266,10 @@ class ProfileTests(ReceiveTestCase):
         delivery, lossy = read_profile({"data_format": "jpg"})
         self.assertEqual((delivery.data_format, [item.kind for item in lossy]), ("png", ["lossy"]))
         for nonsense, words in (
-            ([], "not a profile"), ({"glitter": 1}, "has no “glitter”"), ({"normal_bits": 12}, "Normal map cannot"),
-            ({"pattern": "{piece}"}, "need {map}"), ({"pattern": "{map}_{colour}"}, "know no {colour}"),
-            ({"pattern": "{map"}, "need {map}"), ({"pattern": "{map}{"}, "left open"),
+            ([], "not a profile"), ({"glitter": 1}, "has no setting “glitter”"),
+            ({"normal_bits": 12}, "Normal map cannot"),
+            ({"pattern": "{piece}"}, "need {map}"), ({"pattern": "{map}_{colour}"}, "cannot use {colour}"),
+            ({"pattern": "{map"}, "need {map}"), ({"pattern": "{map}{"}, "is not closed"),
         ):  # fmt: skip
             with self.subTest(nonsense), self.assertRaisesRegex(RecipeError, words):
                 read_profile(nonsense)

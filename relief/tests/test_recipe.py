@@ -107,7 +107,7 @@ class ParameterTests(TestCase):
         self.assertGreater(len(whole.paths()), 20)
         for path in whole.paths():
             known = whole.control(path)
-            self.assertRegex(known.help, r"^[A-Z0-9].*\.$", path)
+            self.assertRegex(known.help, r"^[A-Z0-9“].*\.$", path)
             self.assertTrue(known.label, path)
             if known.kind == "number":
                 self.assertLessEqual(known.low, known.slider[0])

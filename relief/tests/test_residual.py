@@ -119,5 +119,5 @@ class SplitCommandTests(CommandTestCase):
         out = ("--out", self.folder / "cube.ply", "--shape", cube, "--size", 300)
         code, _, problem = self.run_command("mesh", picture, *out, "--level", 2, "--split", 256)
         self.assertEqual((code, problem.count("\n")), (2, 1))
-        self.assertIn("lie over each other", problem)
+        self.assertIn("UVs overlap", problem)
         self.assertEqual(self.run_command("mesh", picture, *out, "--level", 2)[0], 0)

@@ -177,7 +177,8 @@ class RouteTests(CommandTestCase):
             self.assertEqual("light" in told["suggested"], not more)
         self.assertEqual(told["used"]["light"], [200, 45])
         for more, words in (
-            (("--light", 200, 45), "--depth light only"), (("--depth", "light", "--light", 0, 90), "at most 85")
+            (("--light", 200, 45), "only be used with --depth light"),
+            (("--depth", "light", "--light", 0, 90), "at most 85")
         ):  # fmt: skip
             code, _, err = self.run_command("maps", path, *more, "--out", self.folder / "no")
             self.assertEqual((code, err.count("\n")), (2, 1))

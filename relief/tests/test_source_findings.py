@@ -159,7 +159,7 @@ class RepeatTests(TestCase):
         self.assertIsNone(repeated(recipe.main))
         twice = recipe.with_changes({"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2})
         finding = repeated(twice.main)
-        self.assertIn("slopes stand 2 times as steep", finding.reason)
+        self.assertIn("slopes are 2 times as steep", finding.reason)
         after = finding.mend.apply(twice).main
         self.assertAlmostEqual(after.layers[1].amount, 0.15)
         self.assertIsNone(repeated(after))
@@ -167,11 +167,11 @@ class RepeatTests(TestCase):
 
 class SetCurveTests(TestCase):
     def test_both_ways(self):
-        """A curve put on is told from one that was taken off once too often."""
+        """A curve put on is told from one that was removed once too often."""
         linear = HEIGHTS / 65535
         decoded = np.where(linear <= 0.04045, linear / 12.92, ((linear + 0.055) / 1.055) ** 2.4)
         dark = np.rint(decoded * 65535).astype(np.uint16)
         pictures = {"height": decode(png(dark), "h.png"), "normal": decode(png(normals()), "n.png")}
         finding = next(item for item in set_findings(pictures) if item.kind == "gamma")
-        self.assertIn("put on again", finding.reason)
+        self.assertIn("applied again", finding.reason)
         self.assertIsNone(finding.mend)

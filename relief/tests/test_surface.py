@@ -87,7 +87,7 @@ class PlaneTests(TestCase):
             refuse_level(many, 0, PREVIEW)
         # what is delivered may have more faces, as far as the memory goes
         refuse_level(costs, 9, Limit(50_000_000, 16 << 30))
-        with self.assertRaisesRegex(TooManyFacesError, "take 16.GB; 4.29.GB may be taken. The .* fits is 8"):
+        with self.assertRaisesRegex(TooManyFacesError, "take 16.GB of memory; the limit is 4.29.GB. The .* fits is 8"):
             refuse_level(costs, 9, Limit(50_000_000, 4 << 30))
 
 

@@ -219,7 +219,7 @@ class ErrorTests(TessellateTestCase):
         base = self.engine.run(pipeline.base()).positions
         self.assertTrue((np.abs(told.where) <= np.abs(base).max(axis=0) + 1e-3).all())
         found = {item.kind: item for item in find_in_mesh(pipeline, self.engine, None)}
-        self.assertIn("instead of at most 0.5 mm", found["error"].reason)
+        self.assertIn("where at most 0.5 mm was asked for", found["error"].reason)
         further = {**way, "most_level": found["error"].mend.changes["surface.tessellation.most_level"]}
         mended = self.pipeline("dots", {"amplitude": 20}, shape={"kind": "plane", "segments": 9}, tessellation=further)
         self.assertLess(self.engine.run(mended.deviation()).worst, told.worst)

@@ -24,7 +24,7 @@ class TruthTests(CommandTestCase):
         self.assertLess(max(four, eight, sixteen), 0.5 * flat, "photos with the light moved measure")
         self.assertEqual(np.asarray(Image.open(self.folder / "driftwood-panel.png")).shape, (96, 7 * 128, 3))
         self.assertIn("Azimuth estimated within 20 degrees, network", printed)
-        self.assertIn("Said and found degrees off, by tenths", printed)
+        self.assertIn("Expected and actual error in degrees, by tenths", printed)
 
     def test_a_surface_that_is_not_known_is_one_line(self):
         code, _, said = self.run_command("truth", "moon")

@@ -26,7 +26,7 @@ from relief.treat.treatment import Family, Treatment
 
 Way = Literal["fade", "cut", "contrast", "mirror"]
 WAY_NAMES = {
-    "cut": "Cut along likeness",
+    "cut": "Cut along similar places",
     "fade": "Cross-fade",
     "contrast": "Fade, contrast kept",
     "mirror": "Mirrored band",
@@ -162,9 +162,9 @@ class CloseSeam(Treatment):
     family: ClassVar[Family] = "edges"
     kind: Literal["close_seam"] = "close_seam"
     way: Way = choice(
-        "cut", WAY_NAMES, label="Way",
-        help="A cut suits stones and leaves, a fade soft ground; contrast kept does not go flat in the band. The "
-        "mirrored band keeps the size.",
+        "cut", WAY_NAMES, label="Method",
+        help="A cut suits stones and leaves, a cross-fade soft ground. “Fade, contrast kept” does not flatten the "
+            "band; a mirrored band keeps the size.",
     )  # fmt: skip
     directions: Literal["both", "across", "down"] = choice(
         "both", {"both": "Across and down", "across": "Across", "down": "Down"}, label="Edges",
@@ -172,7 +172,7 @@ class CloseSeam(Treatment):
     )  # fmt: skip
     band: float = number(
         30, 0.01, 100_000_000, label="Band", unit="mm", step=1, slider=(1, 300), logarithmic=True,
-        help="How much of each side is laid over the other. The tile grows smaller by it.",
+        help="How much the two sides overlap. The tile shrinks by as much.",
     )  # fmt: skip
 
     @property

@@ -65,7 +65,7 @@ class EdgeFade(Treatment):
     kind: Literal["edge_fade"] = "edge_fade"
     width: float = number(
         10, 0.01, 100_000_000, label="Width", unit="mm", step=0.5, slider=(0.5, 200), logarithmic=True,
-        help="How long the relief takes from nothing at the edge to all of itself.",
+        help="Distance over which the relief rises from nothing at the edge to its full height.",
     )  # fmt: skip
     level: float = number(0.5, -1e6, 1e6, label="Fades to", step=0.005, slider=(0, 1), help="The height at the edge.")
     depth: float = number(
@@ -76,7 +76,9 @@ class EdgeFade(Treatment):
         12, 0.01, 100_000_000, label="Chip size", unit="mm", step=0.5, slider=(1, 100), logarithmic=True,
         help="How wide a chip is.",
     )  # fmt: skip
-    seed: int = number(1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Another number, other chips.")
+    seed: int = number(
+        1, 0, 999_999, label="Seed", step=1, slider=(0, 100), help="Random seed: another number gives other chips."
+    )
 
     def treat(self, field: HeightField) -> HeightField:
         left = cover(field, self.width, self.depth, self.chip, self.seed)

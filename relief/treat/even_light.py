@@ -23,14 +23,14 @@ class EvenLight(Treatment):
     takes_out_light: ClassVar[bool] = True
     kind: Literal["even_light"] = "even_light"
     way: Literal["divide", "subtract"] = choice(
-        "divide", {"divide": "Divide", "subtract": "Subtract"}, label="Way",
+        "divide", {"divide": "Divide", "subtract": "Subtract"}, label="Method",
         help="Divide suits photos, where light multiplies. Subtract suits heights that lie on a slope or a bulge.",
     )  # fmt: skip
     window: float = number(
         100, 0.01, 100_000_000, label="Window", unit="mm", step=1, slider=(5, 1000), logarithmic=True,
-        help="Changes wider than this are taken for light. Too small a window flattens shapes as well.",
+        help="Changes wider than this count as light. Too small a window flattens shapes as well.",
     )  # fmt: skip
-    amount: float = number(1, 0, 1, label="Amount", step=0.01, help="How much of the light is taken out.")
+    amount: float = number(1, 0, 1, label="Amount", step=0.01, help="How much of the light is removed.")
 
     def light(self, field: HeightField) -> np.ndarray:
         """The light that is found: float32 (rows, columns)."""

@@ -101,7 +101,7 @@ class Heal(Treatment):
         (),
         shown="marks",
         label="Marks",
-        help="Paint over a place on the stage; it is filled from around.",
+        help="Paint over a place on the stage; it is filled from its surroundings.",
         max_length=500,
     )
 

@@ -175,7 +175,7 @@ class Median(Treatment):
     kind: Literal["median"] = "median"
     radius: float = number(
         1, 0, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0, 10),
-        help="Specks narrower than this vanish. Lines narrower than this vanish too.",
+        help="Specks and lines narrower than this vanish.",
     )  # fmt: skip
 
     def cost(self, field: HeightField) -> Cost:

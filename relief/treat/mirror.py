@@ -17,8 +17,8 @@ class Mirror(Placement):
     title: ClassVar[str] = "Mirror"
     family: ClassVar[Family] = "place"
     kind: Literal["mirror"] = "mirror"
-    across: bool = switch(True, label="Across", help="Left and right change sides.")
-    down: bool = switch(False, label="Down", help="Top and bottom change sides.")
+    across: bool = switch(True, label="Across", help="Swaps left and right.")
+    down: bool = switch(False, label="Down", help="Swaps top and bottom.")
 
     def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         return np.ascontiguousarray(samples[:: -1 if self.down else 1, :: -1 if self.across else 1])

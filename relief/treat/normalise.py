@@ -23,11 +23,11 @@ class Normalise(Treatment):
     kind: Literal["normalise"] = "normalise"
     low: float = number(
         0.5, 0, 49, label="Cut below", unit="%", step=0.1, slider=(0, 10),
-        help="This share of the lowest heights is taken for specks and ends at 0 or below.",
+        help="This share of the lowest heights counts as specks and ends at 0 or below.",
     )  # fmt: skip
     high: float = number(
         0.5, 0, 49, label="Cut above", unit="%", step=0.1, slider=(0, 10),
-        help="This share of the highest heights is taken for specks and ends at 1 or above.",
+        help="This share of the highest heights counts as specks and ends at 1 or above.",
     )  # fmt: skip
 
     def treat(self, field: HeightField) -> HeightField:

@@ -20,11 +20,11 @@ class Sharpen(Treatment):
     kind: Literal["sharpen"] = "sharpen"
     radius: float = number(
         1, 0.001, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0.05, 20), logarithmic=True,
-        help="What is narrower than this is made stronger.",
+        help="Detail narrower than this is strengthened.",
     )  # fmt: skip
     amount: float = number(
         0.5, 0, 10, label="Amount", step=0.05, slider=(0, 3),
-        help="How much stronger. Much of it leaves rims around edges and lifts grain.",
+        help="How much stronger. Too much leaves rims around edges and raises grain.",
     )  # fmt: skip
 
     def treat(self, field: HeightField) -> HeightField:

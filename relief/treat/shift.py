@@ -17,8 +17,8 @@ class Shift(Placement):
     title: ClassVar[str] = "Shift"
     family: ClassVar[Family] = "place"
     kind: Literal["shift"] = "shift"
-    across: float = number(50, 0, 100, label="Across", unit="%", step=1, help="How far to the right.")
-    down: float = number(50, 0, 100, label="Down", unit="%", step=1, help="How far down.")
+    across: float = number(50, 0, 100, label="Across", unit="%", step=1, help="How far it moves to the right.")
+    down: float = number(50, 0, 100, label="Down", unit="%", step=1, help="How far it moves down.")
 
     def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:
         rows, columns = samples.shape[:2]

@@ -110,7 +110,7 @@ class SlopeLimit(Treatment):
     kind: Literal["slope_limit"] = "slope_limit"
     angle: float = number(
         60, 1, 89, label="Steepest", unit="°", step=1, slider=(10, 85),
-        help="No slope stays steeper than this, at the amplitude the piece has.",
+        help="No slope is left steeper than this, at the amplitude of the piece.",
     )  # fmt: skip
 
     def treat_slowly(self, field: HeightField, progress: Progress) -> HeightField:

@@ -18,7 +18,7 @@ class Soften(Treatment):
     kind: Literal["soften"] = "soften"
     radius: float = number(
         0, 0, 100_000_000, label="Radius", unit="mm", step=0.05, slider=(0, 20),
-        help="How far heights are blended with what lies around them. Takes grain and steps away, then detail.",
+        help="How far heights are blended with those around them. Removes grain and steps first, then detail.",
     )  # fmt: skip
 
     def treat(self, field: HeightField) -> HeightField:

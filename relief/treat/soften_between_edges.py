@@ -90,13 +90,13 @@ def bilateral(samples: np.ndarray, sigma: tuple[float, float], edge: float, wrap
 
 
 class SoftenBetweenEdges(Treatment):
-    """Smooths what is nearly flat and keeps the edges that stand above it."""
+    """Smooths what is nearly flat and keeps the edges between."""
 
     title: ClassVar[str] = "Soften between edges"
     family: ClassVar[Family] = "detail"
     kind: Literal["soften_between_edges"] = "soften_between_edges"
     way: Literal["guided", "bilateral"] = choice(
-        "guided", {"guided": "Guided", "bilateral": "Bilateral"}, label="Way",
+        "guided", {"guided": "Guided", "bilateral": "Bilateral"}, label="Method",
         help="Guided is quick and keeps slopes straight. Bilateral makes flats flatter.",
     )  # fmt: skip
     radius: float = number(

@@ -51,7 +51,7 @@ class Straighten(Placement):
     @classmethod
     def _convex(cls, corners: tuple[Corner, ...]) -> tuple[Corner, ...]:
         if not all(-0.5 <= part <= 1.5 for corner in corners for part in corner):
-            raise ValueError("A corner lies too far outside of the picture.")
+            raise ValueError("A corner lies too far outside the picture.")
         points = np.array(corners)
         before, after = points - np.roll(points, 1, 0), np.roll(points, -1, 0) - points
         turns = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]

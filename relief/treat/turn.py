@@ -12,7 +12,7 @@ from relief.height import Edges, Footprint
 from relief.parameters import choice, number
 from relief.treat.treatment import Family, Placement
 
-QUARTERS = {0: "None", 1: "A quarter left", 2: "Half around", 3: "A quarter right"}
+QUARTERS = {0: "None", 1: "90° left", 2: "180°", 3: "90° right"}
 
 
 def find_kept_part(width: float, height: float, angle: float) -> float:
@@ -27,10 +27,12 @@ class Turn(Placement):
     title: ClassVar[str] = "Turn"
     family: ClassVar[Family] = "place"
     kind: Literal["turn"] = "turn"
-    quarters: Literal[0, 1, 2, 3] = choice(0, QUARTERS, label="Quarters", help="Turns by right angles lose nothing.")
+    quarters: Literal[0, 1, 2, 3] = choice(
+        0, QUARTERS, label="Quarters", help="Rotates by right angles, which loses nothing."
+    )
     angle: float = number(
         0, -45, 45, label="Angle", unit="°", step=0.1, slider=(-15, 15),
-        help="A small turn, to the left when it is above zero. The picture is cut to what it still covers.",
+        help="A small rotation, counter-clockwise when positive. The picture is cropped to what it still covers.",
     )  # fmt: skip
 
     def move(self, samples: np.ndarray, footprint: Footprint, edges: Edges) -> np.ndarray:

@@ -21,8 +21,8 @@ PATIENCE = 0.25
 """Seconds after which it is asked whether the work is still wanted."""
 
 KILLED = (
-    "It was stopped from outside, most likely as the machine ran out of memory. What you have is untouched. "
-    "Ask for fewer faces or a smaller size, or start it again."
+    "It was stopped, most likely because the machine ran out of memory. Your work is untouched. Ask for fewer "
+    "faces or a smaller size, or start it again."
 )
 
 

@@ -24,7 +24,7 @@ Carrier = Callable[[Any, Progress], dict[str, Any]]
 CARRIERS: dict[str, Carrier] = {}
 """Who carries a kind of work out, by the label of its model."""
 
-BROKE = "Something broke on the way. What you have is untouched."
+BROKE = "Something went wrong. Your work is untouched."
 
 
 def carries_out(kind: type[Work]) -> Callable[[Carrier], Carrier]:

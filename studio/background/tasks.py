@@ -67,7 +67,9 @@ def take_up_what_was_left() -> None:
             if work.attempts < MOST_ATTEMPTS:
                 begin(work)
             else:
-                work.advance(state=Work.State.FAILED, message="The worker was stopped half way. Start it again.")
+                work.advance(
+                    state=Work.State.FAILED, message="The worker was stopped before it finished. Start it again."
+                )
         idle = kind.heavy and not Work.heavy_is_carried_out()
         patience = IDLE_PATIENCE if idle else PATIENCE
         for work in kind.objects.filter(state=Work.State.WAITING, made__lt=timezone.now() - patience):

@@ -44,10 +44,10 @@ def run_within(seconds: float, memory: int, work: Callable[..., Any], *arguments
     sending.close()
     try:
         if not receiving.poll(seconds):
-            raise TookTooMuchError(f"It took longer than {seconds:.0f} s to read and was given up.")
+            raise TookTooMuchError(f"Reading it took longer than {seconds:.0f} s and was stopped.")
         done, told = receive_whole(receiving)
     except EOFError:
-        raise TookTooMuchError("It took too much memory to read and was given up.") from None
+        raise TookTooMuchError("Reading it took too much memory and was stopped.") from None
     finally:
         process.kill()
         process.join()

@@ -88,6 +88,6 @@ def start_anew(piece: Piece, base: int, changes: Mapping[str, Any]) -> Revision:
             content = content.model_copy(update={"channel": "", "unpacked": unpacked})
         footprint = recipe.shown.footprint
         fresh = first_recipe(recipe.sources, content, read_source, get_engine(), footprint=footprint).main
-        return recipe.with_relief(fresh.model_copy(update={"maps": recipe.shown.maps})), f"{label}, started anew"
+        return recipe.with_relief(fresh.model_copy(update={"maps": recipe.shown.maps})), f"{label}, started over"
 
     return Revision.objects.edit(piece, base, anew)

@@ -51,7 +51,7 @@ def _toggle_map(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     kept = (*left_out, name) if out else tuple(each for each in left_out if each != name)
     delivery = recipe.delivery.model_copy(update={"left_out": kept})
     changed = recipe.model_copy(update={"delivery": delivery})
-    return changed, f"{'Left out' if out else 'Took in'} {known[name].lower()}"
+    return changed, f"{'Left out' if out else 'Delivers'} {known[name].lower()}"
 
 
 def _take_profile(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
@@ -62,18 +62,18 @@ def _take_profile(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     if values is None:
         raise RecipeError("There is no such profile.")
     delivery, _ = read_profile(values)
-    return recipe.model_copy(update={"delivery": delivery}), f"Took the profile {name}"
+    return recipe.model_copy(update={"delivery": delivery}), f"Applied profile {name}"
 
 
 def _keep_profile(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     name = " ".join(request.POST.get("name", "").split())[:60]
     if not name or name in SHIPPED:
-        raise RecipeError("Give the profile a name of its own.")
+        raise RecipeError("Give the profile a name of your own.")
     if Profile.objects.filter(owner=request.artist).exclude(name=name).count() >= MOST_PROFILES:
         raise RecipeError(f"At most {MOST_PROFILES} profiles are kept. Remove one first.")
     values = recipe.delivery.model_dump(mode="json")
     Profile.objects.update_or_create(owner=request.artist, name=name, defaults={"values": values})
-    return recipe, f"Kept the profile {name}"
+    return recipe, f"Saved profile {name}"
 
 
 def _remove_profile(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:

@@ -125,7 +125,11 @@ def receive(request: HttpRequest, pk: int) -> HttpResponse:
         arrived = open_bundle(job.path)
         context = received(arrived, Asked.read(request.GET, arrived))
     except (ReliefError, OSError) as problem:
-        said = str(problem) if isinstance(problem, ReliefError) else "The delivery was cleared away."
+        said = (
+            str(problem)
+            if isinstance(problem, ReliefError)
+            else ("The files of this delivery were deleted to free space.")
+        )
         context = {"problem": said}
     return render(request, "deliveries/received.html", {"job": job, **context})
 
@@ -146,7 +150,7 @@ def _damaged(request: HttpRequest, job: Job) -> HttpResponse:
     """What is said instead of a bundle that is cut short or not what was written; one that was cleared away is gone."""
     if not job.path.exists():
         raise Http404
-    return refuse(request, 410, "Damaged", "The delivery was damaged on the disk. Build the bundle once more.")
+    return refuse(request, 410, "Damaged", "The delivery was damaged on the disk. Build the bundle again.")
 
 
 def _ready(request: HttpRequest, pk: int) -> Job:

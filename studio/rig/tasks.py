@@ -25,13 +25,13 @@ SIZE = 512
 def shoot(order: Shoot, progress: Progress) -> dict[str, Any]:
     """Takes the photos of one shoot. Its camera's grain is another each time."""
     files = []
-    progress.step(0, "The lamp goes to its first place")
+    progress.step(0, "Moving the lamp to its first position")
     shots = photograph_surface(order.key, order.photos, SIZE, order.pk, order.shaken)
     for number, file in enumerate(shots, 1):
         progress.step(number / (order.photos + 1), f"Photo {number} of {order.photos}")
         files.append(file)
         time.sleep(SETTLING)
-    progress.step(order.photos / (order.photos + 1), "Laying the photos on the shelf")
+    progress.step(order.photos / (order.photos + 1), "Putting the photos on the shelf")
     with transaction.atomic():
         made = put_together([keep_source(order.owner, name, data) for name, data in files])
         made.width = order.surface.width

@@ -249,7 +249,7 @@ def _read_facts(kind: type, measured: Any) -> Any:
             values["guess"] = Guess(**values["guess"])
         return kind(**values)
     except (AttributeError, KeyError, TypeError) as problem:
-        raise UnreadableFactsError("What is known of this file cannot be read. Bring the file in again.") from problem
+        raise UnreadableFactsError("What is known of this file cannot be read. Import the file again.") from problem
 
 
 def source_folder() -> SourceFolder:

@@ -65,7 +65,7 @@ def put_together(photos: Sequence[Source]) -> LitSeries:
     if not FEWEST <= len(photos) <= MOST:
         raise ReliefError(f"A lit series has {FEWEST} to {MOST} photos; these are {len(photos)}.")
     if len({(photo.facts.rows, photo.facts.columns) for photo in photos}) > 1:
-        raise ReliefError("The photos of a lit series have one size.")
+        raise ReliefError("The photos of a lit series must have the same size.")
     known = same_sources(LitSeries, "photos", photos)
     if known is not None:
         return known
@@ -114,9 +114,9 @@ def _number(said: str | float, least: float, most: float, what: str) -> float:
     try:
         value = float(said)
     except ValueError:
-        raise ReliefError(f"{what} is a number.") from None
+        raise ReliefError(f"{what} must be a number.") from None
     if not least <= value <= most:
-        raise ReliefError(f"{what} lies between {say_number(least, 6)} and {say_number(most, 6)}.")
+        raise ReliefError(f"{what} must be between {say_number(least, 6)} and {say_number(most, 6)}.")
     return value
 
 
@@ -136,7 +136,7 @@ def photo_files(series: LitSeries) -> PhotoFiles:
     """
     kept = series.present
     if len(kept) != len(series.lights):
-        raise ReliefError("Photos of this series were removed. Put them back, or put the rest together anew.")
+        raise ReliefError("Some photos of this series were removed. Put them back, or make a new series of the rest.")
     named = tuple((photo.source.digest, photo.source.filename) for photo in kept)
     return PhotoFiles(named, source_folder(), final_limit().memory)
 

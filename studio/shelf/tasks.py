@@ -39,7 +39,7 @@ def work_on_series(task: SeriesTask, progress: Progress) -> dict[str, Any]:
     distance = math.inf if task.distance == 0 else task.distance
     ball = Ball(*series.ball) if series.lights_at_ball and series.ball else None
     maps, amplitude, remark = run_apart(measure_files, (files, lights, series.width, distance, ball), progress)
-    progress.step(0.97, "Laying the maps on the shelf")
+    progress.step(0.97, "Putting the maps on the shelf")
     return {"measured": keep_measured(series, maps), "amplitude": float(f"{amplitude:.4g}"), "remark": remark}
 
 
@@ -56,10 +56,10 @@ def take_in(arrival: Arrival, progress: Progress) -> dict[str, Any]:
                     minutes = round(settings.LONGEST_INTAKE / 60)
                     refused.append(
                         (arrival.filename, f"Reading it took longer than {minutes} minutes, so {count - number} of its "
-                         f"{count} files were not taken. Bring those in with smaller archives.")
+                            f"{count} files were not imported. Import those in smaller archives.")
                     )  # fmt: skip
                     break
-                progress.step(number / count, f"Taking {name[:80]}, {number + 1} of {count}")
+                progress.step(number / count, f"Importing {name[:80]}, {number + 1} of {count}")
                 keep_one(arrival.owner, name, data, kept, refused)
     finally:
         arrival.path.unlink(missing_ok=True)

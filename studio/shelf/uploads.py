@@ -28,8 +28,8 @@ Refused = list[tuple[str, str]]
 PLACES = threading.BoundedSemaphore(2)
 """Requests that take files in at the same time; what waits longer than one may is taken in in the background."""
 
-NAMELESS = "Its name could not be read, so it was not taken. Give it a name in plain letters and bring it in again."
-BROKE = "It could not be taken in, as something broke on the way. The others were."
+NAMELESS = "Its name could not be read, so it was not imported. Give it a name in plain letters and try again."
+BROKE = "It could not be imported because something went wrong. The others were imported."
 
 
 @dataclass
@@ -46,7 +46,7 @@ def keep_uploads(request: HttpRequest) -> Taken:
     taken = Taken()
     files = request.FILES.getlist("pictures")
     if getattr(request, "upload_too_large", False):
-        taken.refused.append(("The upload", "It is too large. At most 600 MB can be taken at once."))
+        taken.refused.append(("The upload", "It is too large. At most 600 MB can be imported at once."))
         return taken
     taken.refused += [("A file", NAMELESS)] * _count_nameless(request)
     until = time.monotonic() + settings.INTAKE_AT_ONCE
@@ -85,7 +85,7 @@ def keep_one(owner: Any, name: str, data: bytes | PictureError, kept: list[Sourc
         elif isinstance(problem, OSError):
             refused.append((name, say_file_fault(problem)))
         else:
-            logger.exception("A file could not be taken in")
+            logger.exception("A file could not be imported")
             refused.append((name, BROKE))
         return
     with suppress(ReliefError, OSError):  # it is drawn when it is looked at otherwise

@@ -162,7 +162,7 @@ def put_together(request: HttpRequest) -> HttpResponse:
     try:
         made = series.put_together(list(photos))
     except ReliefError as problem:
-        return refuse(request, 422, "Not put together", str(problem))
+        return refuse(request, 422, "No series was made", str(problem))
     return redirect("shelf:series", made.pk)
 
 

@@ -74,7 +74,7 @@ class Supplier:
         with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
             for number, (role, data) in enumerate(self._files(texture, size, progress)):
                 if breaks_off and number == 2:
-                    raise SupplierError("The supplier hung up half way. Nothing was kept; try again.")
+                    raise SupplierError("The supplier broke off half way. Nothing was kept; try again.")
                 archive.writestr(zipfile.ZipInfo(f"{key}_{role}_{size}.png", LONG_AGO), data)
         return packed.getvalue()
 

@@ -131,7 +131,7 @@ class LockedTests(TestCase):
         locked = mock.patch("studio.shelf.views.search.sources", side_effect=OperationalError("database is locked"))
         with locked, self.assertLogs("studio.middleware"):
             answer = self.client.get("/")
-        self.assertContains(answer, "held by something else", status_code=503)
+        self.assertContains(answer, "database is busy", status_code=503)
 
 
 class DatabaseTests(TestCase):
@@ -183,7 +183,7 @@ class TurnsTests(TestCase):
         with override_settings(LONGEST_REQUEST=-1), answering(request), self.assertRaises(TooLongError) as raised:
             StudioEngine().run(Stage("any", lambda: 1))
         said = faults_in_words(None).process_exception(request, raised.exception)
-        self.assertContains(said, "given up", status_code=422)
+        self.assertContains(said, "was stopped", status_code=422)
 
     def request(self, path: str):
         return RequestFactory().get(path)

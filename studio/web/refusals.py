@@ -13,7 +13,7 @@ from relief.errors import NO_ROOM
 
 FULL_DISK = "The disk is full. Nothing was changed; free some space and try again."
 
-LOCKED = "The studio's database is held by something else at the moment. Nothing was changed; try again."
+LOCKED = "The studio's database is busy. Nothing was changed; try again."
 
 
 def refuse(request: HttpRequest, status: int, title: str, sentence: str) -> HttpResponse:

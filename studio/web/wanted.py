@@ -20,7 +20,7 @@ class TooLongError(ReliefError):
     """A request took longer to compute than one may."""
 
 
-WAITING, WORKING = "Waiting for other work of the studio", "Working on it"
+WAITING, WORKING = "Waiting for other work to finish", "Working on it"
 
 
 class OfRequest(Progress):
@@ -43,8 +43,8 @@ class OfRequest(Progress):
     def cancelled(self) -> bool:
         if time.monotonic() > self._until:
             raise TooLongError(
-                f"This took longer than {self.seconds:.0f} s and was given up. The piece is as it was. Ask for fewer "
-                "texels or faces, or for less of what was changed last."
+                f"This took longer than {self.seconds:.0f} s and was stopped. The piece is unchanged. Ask for "
+                "fewer texels or faces, or make a smaller change."
             )
         return self.hung_up()
 

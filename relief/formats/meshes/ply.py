@@ -16,6 +16,6 @@ def write(mesh: Mesh, around: AroundMesh = ALONE) -> bytes:
 FORMAT = MeshFormat(
     name="PLY",
     title="Stanford PLY, y up, facing z",
-    about="PLY is the smallest and quickest with normals and places.",
+    about="PLY is the smallest and quickest with normals and UVs.",
     write=write,
 )

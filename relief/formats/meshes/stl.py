@@ -16,6 +16,6 @@ def write(mesh: Mesh, around: AroundMesh = ALONE) -> bytes:
 FORMAT = MeshFormat(
     name="STL",
     title="STL, y up, facing z",
-    about="STL holds triangles alone, for machines.",
+    about="STL holds only triangles, for machines.",
     write=write,
 )

@@ -39,7 +39,7 @@ def as_floats(pixels: np.ndarray) -> np.ndarray:
 
 FORMAT = PictureFormat(
     name="OpenEXR",
-    about="OpenEXR holds floats alone.",
+    about="OpenEXR holds floats only.",
     holds=("uint8", "uint16", "float16", "float32"),
     write=write,
     for_colours=False,

@@ -38,7 +38,7 @@ def read(data: bytes, name: str) -> Polygons:
 def _chunks(data: bytes) -> tuple[dict[str, Any], bytes]:
     magic, version, length = struct.unpack_from("<4sII", data)
     if magic != b"glTF" or version != 2:
-        raise MeshError("is no binary glTF of version 2.")
+        raise MeshError("is not a binary glTF 2 file.")
     if length > len(data):
         raise MeshError("is cut off.")
     size, kind = struct.unpack_from("<I4s", data, 12)
@@ -93,7 +93,7 @@ class _Scene:
     def _walk(self, number: int, above: np.ndarray) -> None:
         self.visited += 1
         if self.visited > MOST_NODES:
-            raise MeshError(f"has more than {MOST_NODES} nodes, or nodes that hold each other.")
+            raise MeshError(f"has more than {MOST_NODES} nodes, or nodes that contain each other.")
         node = self.content["nodes"][number]
         here = above @ _matrix(node)
         if "mesh" in node:

@@ -25,7 +25,7 @@ def read(data: bytes, name: str) -> Polygons:
     lines = data.replace(b"\r", b"\n").replace(b"\\\n", b" ").split(b"\n")
     if max(map(len, lines)) > LONGEST_LINE:
         number, line = next((n, line) for n, line in enumerate(lines, start=1) if len(line) > LONGEST_LINE)
-        raise MeshError(f"Line {number} of {name} has {len(line)} characters; that is no line of an OBJ file.")
+        raise MeshError(f"Line {number} of {name} has {len(line)} characters, too many for an OBJ file.")
     vertices: list[bytes] = []
     places: list[bytes] = []
     faces: list[bytes] = []
@@ -43,7 +43,7 @@ def read(data: bytes, name: str) -> Polygons:
             called = rest.strip().decode("utf-8", "replace")[:60] or "all"
             marks["material" if word == b"usemtl" else "group"].append((len(faces), called))
     if not vertices or not faces:
-        raise MeshError(f"{name} holds no vertices and faces, so it is no OBJ file or an empty one.")
+        raise MeshError(f"{name} has no vertices and faces: it is empty or not an OBJ file.")
     positions = _numbers(vertices, 3, name)
     corners, uv_corners, offsets = _faces(faces, len(positions), len(places), name)
     uv_sets: tuple[tuple[np.ndarray, np.ndarray], ...] = ()
@@ -51,7 +51,7 @@ def read(data: bytes, name: str) -> Polygons:
     if uv_corners is not None and places:
         uv = _numbers(places, 2, name)
         if uv_corners.min() < 0 or uv_corners.max() >= len(uv):
-            remarks = ("Some places on its maps are missing, so all were left out.",)
+            remarks = ("Some UVs are missing, so all were left out.",)
         else:
             uv_sets = ((uv, uv_corners),)
     groups, group_names = _named(marks["group"], len(faces))

@@ -70,7 +70,7 @@ def check_polygons(mesh: Polygons, name: str) -> Polygons:
         raise too_many_faces(name, mesh.faces)
     sides = np.diff(mesh.offsets)
     if sides.min(initial=0) < 0:
-        raise MeshError(f"{name} has a face with fewer corners than none. It may be damaged.")
+        raise MeshError(f"{name} has a face with a negative number of corners. It may be damaged.")
     if len(mesh.corners) and (mesh.corners.min() < 0 or mesh.corners.max() >= len(mesh.positions)):
         raise MeshError(f"{name} has faces that name vertices which are not in it. It may be cut off.")
     used = mesh.positions[np.unique(mesh.corners)]
@@ -117,7 +117,7 @@ def _without_odd_places(mesh: Polygons) -> Polygons:
     sound = tuple((uv, numbers) for uv, numbers in mesh.uv_sets if np.isfinite(uv).all())
     if len(sound) == len(mesh.uv_sets):
         return mesh
-    remark = "Some places on its maps are not numbers, so that set was left out."
+    remark = "Some UVs are not numbers, so that set was left out."
     return replace(mesh, uv_sets=sound, remarks=(*mesh.remarks, remark))
 
 

@@ -24,7 +24,7 @@ class AzimuthalMapping(Mapping):
     kind: Literal["azimuthal"] = "azimuthal"
     pole_latitude: float = number(
         90, -90, 90, label="Pole, up", unit="°", step=1,
-        help="How far up the pole lies that it is laid over: 90 is the top, 0 the middle.",
+        help="Elevation of the pole on which it is centred: 90 is the top, 0 the middle.",
     )  # fmt: skip
     pole_longitude: float = number(
         0, -180, 180, label="Pole, around", unit="°", step=1, help="How far to the right of the front the pole lies.",

@@ -18,11 +18,11 @@ class BoxMapping(Mapping):
     """Three planes. Where a face looks between two of them, the heights of both are mixed."""
 
     title: ClassVar[str] = "Box"
-    about: ClassVar[str] = "From six sides, mixed where they meet"
+    about: ClassVar[str] = "From six sides, blended where they meet"
     kind: Literal["box"] = "box"
     passage: float = number(
         0.15, 0, 0.5, label="Passage", step=0.01,
-        help="How wide the heights of two sides are mixed where a round surface turns from one to the other.",
+        help="Width over which two sides are blended where a round surface turns from one to the other.",
     )  # fmt: skip
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:

@@ -88,10 +88,12 @@ class Mapping(Parameters):
     )  # fmt: skip
     repeats_across: float = number(
         1, 0.001, 10_000, label="Repeats across", step=0.5, slider=(1, 16),
-        help="How often it repeats across the whole under Fit; otherwise how many times as often as its size says.",
+        help="With Fit, the repeats across the whole surface; otherwise a factor on the repeats that its real size "
+            "gives.",
     )  # fmt: skip
     repeats_down: float = number(
-        1, 0.001, 10_000, label="Repeats down", step=0.5, slider=(1, 16), help="The same, downward.",
+        1, 0.001, 10_000, label="Repeats down", step=0.5, slider=(1, 16),
+        help="How often it repeats down one repeat of the relief.",
     )  # fmt: skip
     whole: bool = switch(
         False, label="Whole repeats",
@@ -105,15 +107,15 @@ class Mapping(Parameters):
         0, -100, 100, label="Shift down", step=0.01, slider=(-1, 1), help="Moves the relief down, in repeats.",
     )  # fmt: skip
     turn: float = number(
-        0, -360, 360, label="Turn", unit="°", step=1, slider=(-180, 180),
-        help="Turns the relief on the surface, counter-clockwise.",
+        0, -360, 360, label="Rotation", unit="°", step=1, slider=(-180, 180),
+        help="Rotates the relief on the surface, counter-clockwise.",
     )  # fmt: skip
-    mirror_across: bool = switch(False, label="Mirror across", help="Exchanges left and right.")
-    mirror_down: bool = switch(False, label="Mirror down", help="Exchanges up and down.")
+    mirror_across: bool = switch(False, label="Mirror across", help="Swaps left and right.")
+    mirror_down: bool = switch(False, label="Mirror down", help="Swaps up and down.")
     pole_fade: float = number(
         10, 0, 60, label="Fade at poles", unit="°", step=1, slider=(0, 45), zero="not at all",
-        help="At a pole the relief is squeezed without end. Within this angle it fades to its mean height, so that no "
-        "spikes stand there.",
+        help="At a pole the relief is squeezed to a point. Within this angle it fades to its mean height, so that no "
+            "spikes form.",
     )  # fmt: skip
     sampling: Sampling = choice(
         "bicubic", SAMPLING_NAMES, label="Filtering",

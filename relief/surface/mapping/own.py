@@ -14,7 +14,7 @@ class OwnMapping(Mapping):
     """The places that come with a mesh; of a shape, each part from 0 to 1."""
 
     title: ClassVar[str] = "Own UV"
-    about: ClassVar[str] = "As the shape or the mesh brings it"
+    about: ClassVar[str] = "The UVs of the shape or the mesh"
     has_poles: ClassVar[bool] = True
     kind: Literal["uv"] = "uv"
 

@@ -19,7 +19,7 @@ class PlanarMapping(Mapping):
     title: ClassVar[str] = "Planar"
     about: ClassVar[str] = "Straight along one direction"
     kind: Literal["planar"] = "planar"
-    axis: Literal["x", "y", "z"] = choice("z", AXES, label="Direction", help="From where it is laid on.")
+    axis: Literal["x", "y", "z"] = choice("z", AXES, label="Direction", help="The direction it is projected from.")
 
     def unroll(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, tuple[Unrolled, ...]]:
         axis = "xyz".index(self.axis)

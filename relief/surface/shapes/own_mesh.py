@@ -33,7 +33,7 @@ class OwnMesh(Shape):
     """The key of the source."""
     longest: float = number(
         0, 0, LONGEST, label="Longest side", unit="mm", step=1, slider=(0, 10_000), zero="as the file",
-        help="How long its longest side is; as the file and its unit say, unless another length is set.",
+        help="Length of its longest side; taken from the file and its unit unless set.",
     )  # fmt: skip
     unit: Literal["mm", "cm", "m", "in"] = choice(
         "mm", {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}, label="Unit of the file",
@@ -43,20 +43,21 @@ class OwnMesh(Shape):
         0, 0, 7, label="UV set", step=1, slider=(0, 7), help="Which UV set to use, where the mesh has several.",
     )  # fmt: skip
     merge: bool = switch(
-        False, label="Merge doubled vertices", help="Makes one vertex of those at one place, so that faces join.",
+        False, label="Merge doubled vertices", help="Merges vertices at the same position, so that faces join.",
     )  # fmt: skip
     outward: bool = switch(
-        False, label="Turn faces outward", help="Turns the faces that look inward. What they carry then comes out.",
+        False, label="Turn faces outward", help="Flips faces that point inward, so that their relief comes out.",
     )  # fmt: skip
     unwrapped: bool = switch(
-        False, label="Make a mapping", help="Lays its faces out on a map without overlaps, in place of its own UV.",
+        False, label="Make new UVs", help="Unwraps the mesh into UVs without overlaps, which replace its own.",
     )  # fmt: skip
     split: Literal["groups", "materials", "angle"] = choice(
-        "groups", {"groups": "Groups", "materials": "Materials", "angle": "Hard edges"}, label="Parts are its",
-        help="What its parts are, that regions are made of.",
+        "groups", {"groups": "Groups", "materials": "Materials", "angle": "Hard edges"}, label="Parts from",
+        help="What divides the mesh into parts, of which regions are made.",
     )  # fmt: skip
     split_angle: float = number(
-        40, 1, 180, label="Parted at", unit="°", step=1, help="Faces that turn by more belong to different parts.",
+        40, 1, 180, label="Split above", unit="°", step=1,
+        help="Faces that meet at a larger angle belong to different parts.",
     )  # fmt: skip
 
     @property

@@ -22,12 +22,12 @@ class Plane(Shape):
     kind: Literal["plane"] = "plane"
     width: float = number(
         0, 0, LONGEST, label="Width", unit="mm", step=1, slider=(0, 10_000), zero="as the relief",
-        help="As wide as the relief, unless another width is set. A wider one shows more of it, or a larger one, as "
-        "the sizing says.",
+        help="Width of the plane; the relief's own unless set. Depending on the sizing, a wider plane shows more "
+            "repeats or a larger relief.",
     )  # fmt: skip
     height: float = number(
         0, 0, LONGEST, label="Height", unit="mm", step=1, slider=(0, 10_000), zero="as the relief",
-        help="As high as the relief, unless another height is set.",
+        help="Height of the plane; the relief's own unless set.",
     )  # fmt: skip
     segments: int = number(
         16, 1, 2000, label="Base segments", step=1, slider=(1, 100),

@@ -14,7 +14,7 @@ KEPT_BELOW = 0.9
 
 
 class Deviation(Tessellation):
-    """Nowhere is the true displaced surface farther away than so many mm."""
+    """Keeps the error against the true displaced surface below a length."""
 
     title: ClassVar[str] = "Error"
     about: ClassVar[str] = "Nowhere farther off than asked"

@@ -12,7 +12,7 @@ from relief.surface.tessellation.tessellation import Measured, Tessellation
 
 
 class EdgeLength(Tessellation):
-    """No edge of the displaced surface is longer than so many mm."""
+    """Keeps every edge of the displaced surface below a length."""
 
     title: ClassVar[str] = "Edge length"
     about: ClassVar[str] = "No edge longer than asked"
@@ -21,7 +21,7 @@ class EdgeLength(Tessellation):
     kind: Literal["edge"] = "edge"
     edge: float = number(
         5, 0.001, 100_000_000, label="Edges up to", unit="mm", step=0.1, slider=(0.1, 1000), logarithmic=True,
-        help="The longest that an edge of the displaced surface may be.",
+        help="The longest edge allowed on the displaced surface.",
     )  # fmt: skip
 
     def pieces(self, measured: Measured) -> np.ndarray:

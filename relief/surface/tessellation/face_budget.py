@@ -19,15 +19,15 @@ FEW = 0.15
 
 
 class FaceBudget(Tessellation):
-    """So many triangles, as small as each place needs it for the same share of the error."""
+    """A fixed number of triangles, each as small as its share of the error asks for."""
 
     title: ClassVar[str] = "Face budget"
-    about: ClassVar[str] = "So many faces, spent well"
+    about: ClassVar[str] = "A fixed number of faces, spent where they matter"
     measure: ClassVar[str] = "faces"
     kind: Literal["faces"] = "faces"
     faces: int = number(
         200_000, 12, 50_000_000, label="Faces", step=1000, slider=(1000, 2_000_000), logarithmic=True,
-        help="How many triangles there are in the end. They go where the relief needs them.",
+        help="How many triangles the mesh has. They go where the relief needs them.",
     )  # fmt: skip
 
     @property

@@ -19,13 +19,13 @@ def camera(default: float, label: str) -> float:
     """A coordinate of the camera."""
     made: float = number(
         default, -1e9, 1e9, label=label, unit="mm", step=10, slider=(-5000, 5000),
-        help="Where the camera stands, from the surface's middle.",
+        help="Position of the camera from the middle of the surface.",
     )  # fmt: skip
     return made
 
 
 class ScreenSize(Tessellation):
-    """No edge is longer on the picture of a camera than so many pixels."""
+    """Keeps every edge below a number of pixels on the picture of a camera."""
 
     title: ClassVar[str] = "Size on screen"
     about: ClassVar[str] = "Fine near the camera"
@@ -34,10 +34,10 @@ class ScreenSize(Tessellation):
     kind: Literal["screen"] = "screen"
     pixels: float = number(
         4, 0.1, 1000, label="Edges up to", unit="px", step=0.5, slider=(0.5, 50), logarithmic=True,
-        help="The longest that an edge may be on the picture, seen from the side.",
+        help="The longest edge allowed on the picture, in pixels, seen from the side.",
     )  # fmt: skip
     wide: int = number(
-        1280, 16, 65_536, label="Picture's width", unit="px", step=1, slider=(320, 8192),
+        1280, 16, 65_536, label="Picture width", unit="px", step=1, slider=(320, 8192),
         help=f"How wide the camera's picture is. It sees {say_number(FIELD, 6)} degrees from side to side.",
     )  # fmt: skip
     camera_x: float = camera(0, "Camera, right")

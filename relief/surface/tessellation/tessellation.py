@@ -84,7 +84,7 @@ class Tessellation(Parameters):
     kind: str
     most_level: int = number(
         10, 0, MOST_CUTS, label="Levels at most", step=1,
-        help="No base face is cut more often than a subdivision of so many levels would.",
+        help="No base face is divided more finely than by this many subdivision levels.",
     )  # fmt: skip
 
     @property

@@ -85,7 +85,7 @@ class WorkTests(StudioTestCase):
     def test_every_end_is_said(self):
         for problem, words in (
             (WorkError("The supplier hung up."), "hung up"), (PictureError("It is missing."), "missing"),
-            (OSError(28, "No space"), "disk is full"), (ZeroDivisionError(), "Something broke"),
+            (OSError(28, "No space"), "disk is full"), (ZeroDivisionError(), "Something went wrong"),
         ):  # fmt: skip
             Job.objects.update(state=Job.State.WAITING)
             self.carry(mock.Mock(side_effect=problem))

@@ -42,7 +42,7 @@ def draw_advice(advice: Advice) -> dict[str, Any]:
                 "y": f"{down(point.off.detail_kept):.1f}",
                 "kind": point.kind,
                 "advised": point in advised,
-                "told": _tell(point),
+                "said": _say_point(point),
             }
             for point in everything
         ],
@@ -59,14 +59,14 @@ def draw_advice(advice: Advice) -> dict[str, Any]:
     }
 
 
-def _tell(point: Point) -> str:
+def _say_point(point: Point) -> str:
     name = f"{NAMES[point.kind]} {point.level}" if point.kind == "levels" else NAMES[point.kind]
     size = f"{_short(point.triangles)} triangles in {say_bytes(point.memory)}"
     return f"{name}: {size} keep {100 * point.off.detail_kept:.1f} %"
 
 
 def _offer(point: Point) -> str:
-    return f"Take level {point.level}" if point.kind == "levels" else f"Take a budget of {_short(point.triangles)}"
+    return f"Use level {point.level}" if point.kind == "levels" else (f"Use a budget of {_short(point.triangles)}")
 
 
 def _advise(advice: Advice) -> str:
@@ -75,7 +75,7 @@ def _advise(advice: Advice) -> str:
         return "The base mesh alone has too many faces for this."
     words = f"Beyond level {level.level} four times as many faces bring less than 2 % more detail."
     if level is advice.levels[-1]:
-        words = f"Up to level {level.level}, the finest that was measured, more faces still pay."
+        words = f"Up to level {level.level}, the finest measured, more faces still help."
     beside = next((point for point in advice.budgets if point.level == level.level), None)
     if beside and level.off.error > 0:
         times = level.off.error / max(beside.off.error, 1e-12)

@@ -292,7 +292,7 @@ def of_layer(revision: Revision, number: int) -> list[Group]:
 
     shown = []
     if number > 0:
-        shown.append(Group("How it lies", fields("", ("blend", "amount", "offset", "passage")), owner=owner))
+        shown.append(Group("Blending", fields("", ("blend", "amount", "offset", "passage")), owner=owner))
     picture = isinstance(content, Picture)
     if number > 0 or not picture:  # a picture that is the ground is set at the first step
         made = fields(".content", OF_PICTURE if picture else _names(content))

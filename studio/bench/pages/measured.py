@@ -183,10 +183,10 @@ def _read_through(known: Facts, content: Picture) -> str:
     """In words, which transfer function the samples are read through, and why."""
     said = known.transfer or "none tagged"
     if not content.is_photo:
-        return f"{said}; sRGB taken off, as you asked" if content.transfer == "srgb" else f"{said}; read as data"
+        return f"{said}; sRGB removed, as you chose" if content.transfer == "srgb" else f"{said}; read as data"
     if content.transfer == "none" or (known.linear and content.transfer == "auto"):
         return f"{said}; read as linear"
-    return f"{said}; sRGB taken off"
+    return f"{said}; sRGB removed"
 
 
 def _outline(counts: np.ndarray) -> str:

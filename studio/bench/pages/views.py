@@ -40,7 +40,7 @@ from studio.web.wanted import without_turn
 logger = logging.getLogger(__name__)
 
 
-BEHIND = "It is large, so it is taken in in the background; its pictures appear on the shelf."
+BEHIND = "It is large, so it is imported in the background; its pictures will appear on the shelf."
 
 AT_ONCE = 500
 """Rows that are asked for in one query."""
@@ -82,8 +82,8 @@ def begin(request: HttpRequest) -> HttpResponse:
             if is_full_disk(problem):
                 refused.append((name, FULL_DISK))
                 break
-            logger.exception("A picture became no piece")
-            refused.append((name, "No piece could be made of it. It is kept on the shelf."))
+            logger.exception("No piece was made")
+            refused.append((name, "No piece could be made from it. It is kept on the shelf."))
     alone = begun[0] if len(begun) == 1 else None
     address = reverse("bench:step", args=[alone.pk, "source"]) if alone else reverse("shelf:shelf")
     if len(series) == 1 and not begun:
@@ -181,7 +181,7 @@ def go_to_fitting(request: HttpRequest, pk: int) -> HttpResponse:
     shown = piece_of(request, pk)
     fitting = Revision.objects.now(shown).last_fitting()
     if fitting is None:
-        return refuse(request, 422, "Not done", "No state of this piece fits. Start a new piece from its pictures.")
+        return refuse(request, 422, "Not done", "No state of this piece can be opened. Begin one from its pictures.")
     Revision.objects.go_to(shown, shown.position, fitting.number)
     return redirect("bench:step", shown.pk, "relief")
 

@@ -254,7 +254,7 @@ def _mend(kind: str | None, base: Revision) -> Revision:
     mends = {item.kind: item.mend for item in find_in_piece(recipe, read_source, get_engine())[1]}
     mend_ = mends.get(kind)
     if mend_ is None:
-        raise RecipeError("This is no longer found, so there is nothing to mend.")
+        raise RecipeError("This finding no longer applies, so there is nothing to mend.")
     if SOURCE_PATHS & mend_.changes.keys():
         return start_anew(base.piece, base.number, mend_.changes)
     return _edit_recipe(base, lambda recipe: (mend_.apply(recipe), mend_.label))

@@ -119,7 +119,7 @@ def _take_faces(request: HttpRequest, recipe: Recipe) -> edits.Done:
     if request.POST.get("kind") == "budget":
         return edits.choose_tessellation(recipe, "faces", faces=count)
     changed, _ = edits.choose_tessellation(recipe, "levels")
-    return changed.with_changes({"surface.level": count}), f"Took level {count}"
+    return changed.with_changes({"surface.level": count}), f"Set level {count}"
 
 
 @_action
@@ -128,7 +128,7 @@ def _pick_edge(request: HttpRequest, recipe: Recipe) -> edits.Done:
     try:
         x, y, z = (float(request.POST.get(axis, "")) for axis in "xyz")
     except ValueError:
-        raise RecipeError("That is no place on the surface.") from None
+        raise RecipeError("That is not a point on the surface.") from None
     base = get_engine().run(SurfacePipeline.of(recipe, read_source).base())
     return edits.pick_edge(recipe, nearest_edge(base, (x, y, z)))
 
@@ -208,10 +208,10 @@ def _renew_relief(request: HttpRequest, recipe: Recipe) -> edits.Done:
     key = request.POST.get("key", "")
     origin = recipe.reliefs[key].origin if key in recipe.reliefs else None
     if origin is None:
-        raise RecipeError("This relief was not copied in.")
+        raise RecipeError("This relief is not a copy.")
     other = Piece.objects.filter(owner=request.artist, pk=origin.piece).first()
     if other is None:
-        raise RecipeError(f"“{origin.title}” is no longer there. The copy stays as it is.")
+        raise RecipeError(f"“{origin.title}” no longer exists. The copy stays as it is.")
     there, origin = _as_it_is(other)
     return edits.renew_relief(recipe, key, there.main, there.sources, origin)
 

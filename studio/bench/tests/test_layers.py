@@ -44,7 +44,7 @@ class LayerTests(StudioTestCase):
         piece = self.piece()
         for values, words in (
             ({"action": "add", "kind": "magic"}, "no such kind of layer"),
-            ({"action": "remove", "number": "0"}, "has to stay"),
+            ({"action": "remove", "number": "0"}, "needs at least one layer"),
             ({"action": "move", "number": "7", "to": "0"}, "no such layer"),
         ):
             self.assertContains(self.post("bench:layers", piece, 1, **values), words, status_code=422)
@@ -201,7 +201,7 @@ class LookTests(StudioTestCase):
             }
             self.post("bench:change", piece, base + 2, **changes)
             page = self.get("bench:measured", piece, base=base + 3)
-            (self.assertContains if inked else self.assertNotContains)(page, "Ink touches the edge")
+            (self.assertContains if inked else self.assertNotContains)(page, "Stamp touches its border")
 
     def piece_at(self, piece) -> int:
         piece.refresh_from_db()

@@ -177,7 +177,7 @@ class MapTests(StudioTestCase):
         files = {"hull_height.png": heights, "hull_normal.png": normal}
         sets, _ = gather_sets([keep_source(the_artist(), name, data) for name, data in files.items()])
         piece = begin_piece_of_set(sets[0])
-        self.assertContains(self.client.get(f"/piece/{piece.pk}/maps/"), "The one that came along")
+        self.assertContains(self.client.get(f"/piece/{piece.pk}/maps/"), "The set&#x27;s normal map")
         own, both = (
             unpacked(self.get("bench:preview", piece, base=1, view="normal", longest=64, **draft))[1]["pixels"]
             for draft in ({}, {"d.maps.normal.of": "both"})

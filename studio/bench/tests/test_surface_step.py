@@ -130,7 +130,7 @@ class SurfaceStepTests(StudioTestCase):
         self.assertTrue(recipe.reliefs[key].source_keys() <= recipe.sources.keys())
         self.post("bench:change", there, there.position, amplitude="33")
         page = self.client.get(f"/piece/{here.pk}/surface/", {"relief": key})
-        self.assertContains(page, "has moved on since it was copied")
+        self.assertContains(page, "has changed since it was copied")
         self.act(here, "renew-relief", key=key)
         self.assertEqual(self.now(here).reliefs[key].amplitude, 33)
         self.assertNotContains(self.client.get(f"/piece/{here.pk}/surface/", {"relief": key}), "has moved on")
@@ -214,7 +214,7 @@ class SurfaceStepTests(StudioTestCase):
         self.assertNotContains(self.get("bench:measured", piece, base=3, step="maps"), "Detail kept")
         with mock.patch("relief.inspect.adviser.MOST", 80_000):
             answer = self.get("bench:adviser", piece, base=3)
-        self.assertContains(answer, "Take level")
+        self.assertContains(answer, "Use level")
         self.assertContains(answer, "Take a budget of")
         self.act(piece, "take-faces", kind="levels", count=2)
         surface = self.now(piece).surface

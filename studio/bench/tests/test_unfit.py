@@ -37,7 +37,7 @@ class UnfitTests(StudioTestCase):
         revision = Revision.objects.now(piece)
         recipe = revision.read().with_changes({"delivery.pack": "gltf"})
         Revision.objects.create(
-            piece=piece, number=10, parent=revision.number, recipe=recipe.as_data(), label="Packed too"
+            piece=piece, number=10, parent=revision.number, recipe=recipe.as_data(), label="Extra packing"
         )
         type(piece).objects.filter(pk=piece.pk).update(position=10)
         for page in self.pages(piece):

@@ -79,7 +79,7 @@ class BuildTests(StudioTestCase):
                 self.change(piece, **{f"surface__tessellation__{path}": str(value)})
                 with mock.patch.dict("os.environ", GRAVEL_MEMORY_SHARE="0.02"):
                     told = forecast_build(Revision.objects.now(piece))
-                    self.assertIn("at most", told.problem)
+                    self.assertIn("the limit is", told.problem)
                     label, changes = told.offer
                     self.assertIn("Take", label)
                     self.change(piece, **{name.replace(".", "__"): str(value) for name, value in changes.items()})
@@ -119,7 +119,7 @@ class BuildTests(StudioTestCase):
         kept = [bool(build.files) for build in Build.objects.order_by("pk")]
         self.assertEqual(kept, [False, True, True, True])
         self.assertEqual(len(list(builds_folder().glob("*.npz"))), 3)
-        self.assertContains(self.get("deliveries:list-builds", piece), "cleared away")
+        self.assertContains(self.get("deliveries:list-builds", piece), "were deleted to make room")
 
     def test_builds_that_share_a_mesh_keep_it_as_long_as_one_needs_it(self):
         """The same surface in two formats, and again under another revision, is kept once."""

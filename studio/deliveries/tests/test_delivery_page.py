@@ -63,7 +63,7 @@ class DeliveryPageTests(StudioTestCase):
         self.assertEqual(self.act(piece, "toggle-map", map="glitter").status_code, 422)
         self.assertEqual(self.act(piece, "dance").status_code, 404)
         answer = self.post("bench:change", piece, piece.position, step="deliver", **{"delivery.pattern": "{glitter}"})
-        self.assertContains(answer, "File names know no", status_code=422)
+        self.assertContains(answer, "File names cannot use", status_code=422)
 
     @long
     def test_what_is_told_beforehand_is_about_what_comes(self):
@@ -150,7 +150,7 @@ class DeliveryPageTests(StudioTestCase):
         clear_away(900, 10)
         self.assertEqual([job.path.exists() for job in jobs], [True, False, False])
         self.assertContains(self.get("deliveries:deliveries", piece), "Cleared away")
-        self.assertContains(self.fetch("receive", jobs[2].pk), "was cleared away")
+        self.assertContains(self.fetch("receive", jobs[2].pk), "were deleted to free space")
 
     def test_a_bundle_that_was_damaged_on_the_disk_is_said_and_built_anew(self):
         piece = self.piece()
@@ -163,7 +163,7 @@ class DeliveryPageTests(StudioTestCase):
             for name, *args in (("download",), ("file", "recipe.json")):
                 answer = self.fetch(name, job.pk, *args)
                 self.assertEqual(answer.status_code, 410, name)
-                self.assertContains(answer, "Build the bundle once more", status_code=410)
+                self.assertContains(answer, "Build the bundle again", status_code=410)
             for name, *args in (("files",), ("receive",), ("arrives", "meant")):
                 self.assertLess(self.fetch(name, job.pk, *args).status_code, 500, name)
         again = self.delivered(piece)
@@ -174,13 +174,13 @@ class DeliveryPageTests(StudioTestCase):
         piece = self.piece()
         self.post("bench:change", piece, 1, midlevel="0.3", **{"surface.level": "1"})
         job = self.delivered(piece)
-        self.assertContains(self.fetch("receive", job.pk), "All arrives as it was meant.")
+        self.assertContains(self.fetch("receive", job.pk), "Everything arrives as intended.")
         seen = {}
         for fault in ("", *FAULTS):
             page = self.client.get(reverse("deliveries:receive", args=[job.pk]), {"fault": fault})
             self.assertContains(page, "Heights off")
             if fault:
-                self.assertNotContains(page, "All arrives as it was meant.")
+                self.assertNotContains(page, "Everything arrives as intended.")
             picture = self.client.get(reverse("deliveries:arrives", args=[job.pk, "arrived"]), {"fault": fault})
             seen[fault] = Image.open(io.BytesIO(picture.content)).tobytes()
         for fault in ("green", "eight-bits", "level", "metres"):

@@ -13,7 +13,7 @@ SAND_COURT_GUIDE = (
     "Choose the layer “Rings” and drag its ring length. Then choose “Stones” and click “Click places” to set another."
 )
 NET_GUIDE = (
-    "Choose the layer “Net” and drag its handle in the section up and down: the sand buries the net or lets it go."
+    "Choose the layer “Net” and drag its handle in the section up and down: the sand buries the net or uncovers it."
 )
 
 

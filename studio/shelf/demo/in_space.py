@@ -21,8 +21,8 @@ COLUMN_GUIDE = (
     "on the surface” and drag; then switch the sizing and see the repeats change."
 )
 BOLLARD_GUIDE = (
-    "Its head came in with the faces turned around, so the rust goes in there. Go to Surface, look at “Reversed”, then "
-    "press “Turn faces outward”."
+    "Its head was imported with reversed faces, so the rust goes in there. Go to Surface, look at “Reversed”, "
+    "then press “Turn faces outward”."
 )
 DUNES_GUIDE = "Ten kilometres of sand. At Surface switch “Figure” on: a pole marks where a person stands."
 

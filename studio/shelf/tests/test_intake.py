@@ -69,7 +69,7 @@ class IntakeTests(ShelfTestCase):
         done = take_in(arrival, mock.Mock())
         ((name, reason),) = done["refused"]
         self.assertEqual(name, "many.zip")
-        self.assertIn("3 of its 3 files were not taken", reason)
+        self.assertIn("3 of its 3 files were not imported", reason)
 
     def test_intake_takes_no_turn_of_those_that_compute(self):
         """Two uploads that take long, and a picture is looked at meanwhile."""
@@ -124,7 +124,7 @@ class MeshFileTests(ShelfTestCase):
         return f"{head}element face {count}\n{rest}".encode()
 
     def test_numbers_that_cannot_be_get_a_sentence(self):
-        self.refuse(self.ply("-3 0 1 2", 1), "a.ply", "cannot be read|fewer corners")
+        self.refuse(self.ply("-3 0 1 2", 1), "a.ply", "cannot be read|negative number")
         self.refuse(self.ply("3 0 1 4294967298", 1), "a.ply", "not in it")
         self.refuse(b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4294967299\n", "a.obj", "not in it")
         self.refuse(b"v -1e308 0 0\nv 1e308 0 0\nv 0 1e308 0\nf 1 2 3\n", "a.obj", "reaches farther")

@@ -69,7 +69,7 @@ class LitSeriesTests(ShelfTestCase):
         self.assertEqual((LitSeries.objects.count(), Piece.objects.count()), (0, 3))
         self.assertContains(self.client.get(reverse("shelf:shelf")), "Put photos together as a lit series")
         chosen = [str(pk) for pk in Source.objects.values_list("pk", flat=True)]
-        for photos_chosen, words in ((chosen, "one size"), (chosen[:2], "3 to 24 photos")):
+        for photos_chosen, words in ((chosen, "the same size"), (chosen[:2], "3 to 24 photos")):
             answer = self.client.post(reverse("shelf:put-together"), {"photo": photos_chosen})
             self.assertContains(answer, words, status_code=422)
         self.drop(["b.jpg"], [jpeg(photos[3])])
@@ -98,14 +98,14 @@ class LitSeriesTests(ShelfTestCase):
         _, made = self.series()
         lights, measured = (reverse(name, args=[made.pk]) for name in ("shelf:light-series", "bench:measure-series"))
         for address, values, words in (
-            (lights, {"azimuth-0": "x"}, "is a number"), (lights, {"elevation-1": "120"}, "between 1 and 90"),
+            (lights, {"azimuth-0": "x"}, "must be a number"), (lights, {"elevation-1": "120"}, "between 1 and 90"),
             (lights, {"read": "1"}, "Mark the ball"),
-            (lights, {"estimate": "1"}, "from 6 photos on"), (measured, {"width": "-3"}, "The width in mm"),
+            (lights, {"estimate": "1"}, "needs 6 or more photos"), (measured, {"width": "-3"}, "The width in mm"),
             (lights, {"ball-x": "9000", "ball-y": "9", "ball-radius": "9", "read": "1"}, "between 0 and 160"),
             (lights, {"ball-x": "90", "ball-y": "9", "ball-radius": "100000", "read": "1"}, "between 2 and 80"),
-            (lights, {"ball-y": "9", "read": "1"}, "x is a number"),
+            (lights, {"ball-y": "9", "read": "1"}, "x must be a number"),
             (lights, {"ball-x": "nan", "ball-y": "9", "ball-radius": "9"}, "between 0 and 160"),
-            (measured, {"lamps": "near"}, "is a number"),
+            (measured, {"lamps": "near"}, "must be a number"),
             (measured, {"lamps": "near", "distance": "nan"}, "between 1 and"),
             (measured, {"lamps": "near", "distance": "-4"}, "between 1 and"),
             (measured, {"lamps": "near", "distance": "20", "width": "160"}, "or more from the middle"),

@@ -75,7 +75,7 @@ class LookTests(SetTestCase):
         self.assertFalse(one.by_role()["height"].inverted)
         piece = begin_piece_of_set(one)
         self.assertContains(
-            self.client.get(reverse("bench:measured", args=[piece.pk]), {"base": 1}), "Take the display"
+            self.client.get(reverse("bench:measured", args=[piece.pk]), {"base": 1}), "Remove the display"
         )
         values = {"base": 1, "step": "source", "finding": "gamma"}
         self.client.post(reverse("bench:mend", args=[piece.pk]), values)

@@ -37,7 +37,7 @@ class ShelfPageTests(ShelfTestCase):
         self.assertNotIn("dune_height.png", self.find(role="normal"))
         self.assertIn("dune_colour.png", self.find(colour="orange"))
         self.assertNotIn("harbour wall.png", self.find(colour="orange"))
-        self.assertIn("Nothing on the shelf fits", self.find(size="4096"))
+        self.assertIn("Nothing on the shelf matches", self.find(size="4096"))
         self.client.post(reverse("shelf:tag", args=["source", self.source.pk]), {"tags": "wet, north wet"})
         self.source.refresh_from_db()
         self.assertEqual(self.source.tags, "wet north")

@@ -14,8 +14,8 @@ document.addEventListener("htmx:responseError", ({ detail }) => {
   if (detail.xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")) say(responseText);
   else if (status >= 500) say("Something broke. Your last change was not kept; everything before it is.");
   else if (status === 400 || status === 413)
-    say("That was too much at once for the studio to take. Your last change was not kept.");
-  else if (![409, 422].includes(status)) say("The studio did not take that. Reload the page and try again."); // those bring their own words
+    say("That was too much at once for the studio. Your last change was not kept.");
+  else if (![409, 422].includes(status)) say("The studio did not accept that. Reload the page and try again."); // those bring their own words
 });
 
 document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers["X-Page"] = PAGE));

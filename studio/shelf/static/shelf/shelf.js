@@ -21,7 +21,7 @@ async function take(files) {
   const whole = wanted.reduce((sum, file) => sum + file.size, 0) || 1;
   let done = 0;
   for (const [number, file] of wanted.entries()) {
-    say(`Taking ${file.name}, ${number + 1} of ${wanted.length}`);
+    say(`Importing ${file.name}, ${number + 1} of ${wanted.length}`);
     try {
       const answer = await send(
         form.dataset.keep,
@@ -56,7 +56,7 @@ async function take(files) {
 async function follow(address, name, kept, refused) {
   for (;;) {
     const answer = await fetch(address, { headers: { Accept: "application/json" } });
-    if (!answer.ok) throw new Error("The studio does not answer. What was taken in is on the shelf.");
+    if (!answer.ok) throw new Error("The studio does not answer. What was imported is on the shelf.");
     const told = await answer.json();
     if (!told.active) {
       kept.push(...told.sources);
@@ -64,7 +64,7 @@ async function follow(address, name, kept, refused) {
       return;
     }
     bar.value = 100 * told.fraction;
-    say(told.message || `${name} waits to be taken in`);
+    say(told.message || `${name} is waiting to be imported`);
     await new Promise((resolve) => setTimeout(resolve, 500));
   }
 }
@@ -84,7 +84,9 @@ function send(address, fields, onSent = () => {}) {
     request.onload = () =>
       request.status === 200 && request.response
         ? resolve(request.response)
-        : reject(new Error(request.response?.message ?? "The studio did not take it. Reload the page and try again."));
+        : reject(
+            new Error(request.response?.message ?? "The studio did not accept it. Reload the page and try again."),
+          );
     request.onerror = () => reject(new Error("The studio does not answer, or it is larger than 600 MB."));
     request.send(body);
   });
@@ -110,7 +112,7 @@ function complain(refused, go) {
   if (!go) return;
   const item = document.createElement("li");
   const link = document.createElement("a");
-  [link.href, link.className, link.textContent] = [go, "button", "Go on with what was taken"];
+  [link.href, link.className, link.textContent] = [go, "button", "Continue with what was imported"];
   item.append(link);
   refusals.append(item);
 }

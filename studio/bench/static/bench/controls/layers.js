@@ -38,7 +38,7 @@ export function showLayers() {
   focused = null;
   for (const button of document.querySelectorAll("[data-alone]")) {
     const on = look.alone === Number(button.dataset.alone);
-    button.textContent = on ? "See all layers" : "See it alone";
+    button.textContent = on ? "Show all layers" : "Show it alone";
     button.closest(".layer").toggleAttribute("data-alone-now", on);
   }
 }

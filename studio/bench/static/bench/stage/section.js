@@ -155,7 +155,7 @@ export function render() {
   }
   parts.built.setAttribute("d", path);
   const times = Number(scale.exaggeration.toPrecision(2));
-  note.textContent = `dashed: ${shown.label}   ·   ${times === 1 ? "heights to the same scale" : `heights drawn ${times} times`}${built ? "   ·   grey: the mesh" : ""}`;
+  note.textContent = `dashed: ${shown.label}   ·   ${times === 1 ? "heights to the same scale" : `heights exaggerated ${times} times`}${built ? "   ·   grey: the mesh" : ""}`;
   drawContest(line, base);
 }
 

@@ -6,7 +6,7 @@ import { clamp, svg } from "../../studio/svg.js";
 import { append, at, controls, FINE, grown, overlay, place, STEP } from "./hand.js";
 
 export const kind = "brush";
-export const hint = "paint over the places that are meant · Esc puts the brush down";
+export const hint = "paint over the places you want · Esc leaves the brush";
 export const after = 1; // the stage shows the relief after its own treatment, too
 
 export function show() {

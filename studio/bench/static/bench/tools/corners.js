@@ -4,7 +4,7 @@ import { svg } from "../../studio/svg.js";
 import { CORNERS, drawn, handle, overlay, place, put, refocus } from "./hand.js";
 
 export const kind = "corners";
-export const hint = "drag the corners to something that is a rectangle in reality · Esc puts them down";
+export const hint = "drag the corners to something that is a rectangle in reality · Esc leaves the tool";
 export const beyond = 0.2; // parts of the relief that a corner may lie outside of it
 
 export function show() {

@@ -12,7 +12,7 @@ const SMALLEST = 1; // percent of a side that a crop keeps at least
 let motif = [null, null]; // the motif's size in percent of the relief, where it has one
 
 export const kind = "crop";
-export const hint = "drag the rectangle or a corner of it · Esc puts it down";
+export const hint = "drag the rectangle or a corner of it · Esc leaves the tool";
 
 export function show() {
   const part = (name) => input(name).valueAsNumber / 100;

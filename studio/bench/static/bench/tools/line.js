@@ -3,7 +3,7 @@
 import { drawn, drawnLine, place, put } from "./hand.js";
 
 export const kind = "line";
-export const hint = "draw the line they are set along · Esc puts it down";
+export const hint = "draw the line they are set along · Esc leaves the tool";
 
 export function show() {
   const line = drawnLine(

@@ -4,7 +4,7 @@ import { clamp, svg } from "../../studio/svg.js";
 import { append, at, drawn, handle, overlay, put, refocus } from "./hand.js";
 
 export const kind = "places";
-export const hint = "click to press one in, drag to move it, Delete takes it away · Esc puts it down";
+export const hint = "click to place one, drag to move it, Delete removes it · Esc leaves the tool";
 
 export function show() {
   const places = drawn("places");

@@ -8,10 +8,10 @@ const FALLOFF = 0.22; // of the surface's size, around a place that is raised
 const canvas = document.getElementById("solid");
 const hint = document.getElementById("solid-hint");
 const HINTS = {
-  pick: "click a part to make a region of it, or to take it into the region that is open",
-  crease: "click near an edge of the base: it stays sharp, or is let go again",
+  pick: "click a part to make a region of it, or to add it to the open region",
+  crease: "click near an edge of the base to keep it sharp, again to release it",
   shift: "drag the relief over the surface",
-  raise: "drag up or down: the surface follows softly around",
+  raise: "drag up or down; the surroundings follow softly",
 };
 
 let tool = ""; // what is in the hand

@@ -4,7 +4,7 @@ import { bench } from "../look.js";
 import { append, appended, controls, drawnLine } from "./hand.js";
 
 export const kind = "strokes";
-export const hint = "draw on the relief · Esc puts it down";
+export const hint = "draw on the relief · Esc leaves the tool";
 
 export function show() {
   const tools = controls();

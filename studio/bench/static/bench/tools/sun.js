@@ -10,7 +10,7 @@ import { hand, input, overlay, path, post } from "./hand.js";
 const RAYS = 8;
 
 export const kind = "sun";
-export const hint = "drag the sun to where the light came from · Esc puts it down";
+export const hint = "drag the sun to where the light came from · Esc leaves the tool";
 
 export function show() {
   const rim = RIM * Math.min(frame.width, frame.height);
