@@ -1,9 +1,8 @@
-"""A second, smaller network, which tells which of two opposite sides the light of a photo came from, how high it stood,
-and whether it was even.
+"""A second, smaller network, which tells where the light of a photo stood: azimuth, elevation, and whether it was even.
 
-A photo tells the line that its light lies on by its contrasts alone; the end of it only to what knows surfaces. So the
-network is shown a photo turned so that its light comes from the right or from the left. It goes down four levels, at
-first with the windows that the network of the relief has learned, and what it finds at each place is added up.
+It looks at the whole picture, at first with the windows that the network of the relief has learned: down four levels,
+then the mean over all places. How likely each azimuth is comes out for sectors of a circle, as a photo often tells the
+line that the light lies on better than the end of it.
 """
 
 from __future__ import annotations
@@ -21,6 +20,7 @@ import optax
 
 from relief.depth.learned import LAMP_MIDDLE as MIDDLE
 from relief.depth.learned import LAMP_WIDTH as WIDTH
+from relief.depth.learned import SECTORS
 from tools.learn import network
 from tools.learn.network import Numbers, convolve, draw_layer, features, linear
 from tools.learn.teach import HELD, Course, load, restore
@@ -28,17 +28,17 @@ from tools.learn.teach import HELD, Course, load, restore
 LEVELS = 4
 """Levels of the network of the relief whose windows it begins with."""
 
-BETWEEN, TOLD = 64, 4
-"""Channels before the mean, and what is told: the logarithm of how likely the light came from the right over that it
-came from the left; elevation and the logarithm of its variance; that of how likely the light was even, over that it was
-not.
+BETWEEN, TOLD = 64, SECTORS + 3
+"""Channels after the mean, and what is told: the logarithm of how likely each sector is, but for one addend; elevation
+and the logarithm of its variance; that of how likely the light was even, over that it was not.
 """
 
-ASIDE = 12.0
-"""Degrees that the line on which the light lies is off, as one is that is estimated."""
+SOFT = 20.0
+"""How sharp the distribution is about the true azimuth that is to be told (the concentration of a von Mises
+distribution: Mardia & Jupp 2000, Directional Statistics)."""
 
-CROP = 112
-"""Texels on the side of what is shown: a square of that size hardly leaves an example that is turned a little."""
+CROP = 80
+"""Texels on the side of what is shown: a square of that size lies within an example however it is turned."""
 
 BATCH = 32
 """Photos that are shown at once."""
@@ -75,55 +75,47 @@ def run(numbers: Numbers, given: Any, each: Callable[..., Any] = convolve) -> An
     field = given
     for level in range(LEVELS):
         field = network.go_down(numbers, field, level, each)
-    field = jax.nn.relu(each(field, numbers["mean"])).mean((1, 2), keepdims=True)
+    field = field.mean((1, 2), keepdims=True)
+    field = jax.nn.relu(each(field, numbers["mean"]))
     return convolve(field, numbers["out"])[:, 0, 0]
 
 
-def _tell(numbers: Numbers, photos: Any) -> Any:
+def loss(numbers: Numbers, photos, azimuths, elevations, even):
+    """How unlikely the network holds the light that was there. Of even light there is no azimuth to be told."""
     level = jnp.full(len(photos), MIDDLE)  # it is what is looked for
-    return run(numbers, features(linear(photos), level))
-
-
-def loss(numbers: Numbers, photos, right, elevations, even):
-    """How unlikely the network holds the light that was there. Even light comes from no side."""
-    told = _tell(numbers, photos)
-    side = optax.sigmoid_binary_cross_entropy(told[:, 0], right)
-    off = (elevations - MIDDLE) / WIDTH - told[:, 1]
-    variance = jnp.clip(told[:, 2], -4, 2)
+    told = run(numbers, features(linear(photos), level))
+    middles = 2 * jnp.pi * jnp.arange(SECTORS) / SECTORS
+    likely = jax.nn.softmax(SOFT * jnp.cos(middles - azimuths[:, None]))
+    direction = optax.softmax_cross_entropy(told[:, :SECTORS], likely)
+    off = (elevations - MIDDLE) / WIDTH - told[:, SECTORS]
+    variance = jnp.clip(told[:, SECTORS + 1], -4, 2)
     height = 0.5 * (jnp.exp(-variance) * off**2 + variance)
-    evenness = optax.sigmoid_binary_cross_entropy(told[:, 3], even)
-    return ((1 - even) * (side + 0.3 * height)).mean() + evenness.mean()
-
-
-def score(numbers: Numbers, photos, right, elevations, even):
-    """Of lit photos the share whose side is told rightly, by a photo and its mirror image, and the mean elevation off;
-    of even ones the share that is told to be even; of lit ones that is told to be even.
-    """
-    told, other = (_tell(numbers, each) for each in (photos, photos[:, :, ::-1]))
     lit = 1 - even
-    found = (told[:, 0] > other[:, 0]) == (right > 0.5)
-    height = jnp.abs((told[:, 1] + other[:, 1]) / 2 * WIDTH + MIDDLE - elevations)
-    called = (told[:, 3] + other[:, 3]) > 0
-    return (
-        (lit * found).sum() / lit.sum(),
-        (lit * height).sum() / lit.sum(),
-        (even * called).sum() / even.sum(),
-        (lit * called).sum() / lit.sum(),
-    )
+    evenness = optax.sigmoid_binary_cross_entropy(told[:, SECTORS + 2], even)
+    return (lit * (direction + 0.3 * height)).mean() + evenness.mean()
 
 
-def turned(photo: np.ndarray, turn: float, from_left: bool, mirrored: bool) -> np.ndarray:
-    """The middle of an example, turned by an angle in radians, mirrored about the light or not, and so that its light
-    comes from the right or from the left.
+def score(numbers: Numbers, photos, azimuths, elevations, even):
+    """Of lit photos the share whose azimuth is within 20 degrees, and the mean elevation off; of all how many are told
+    rightly to be even or not.
     """
+    told = run(numbers, features(linear(photos), jnp.full(len(photos), MIDDLE)))
+    found = 2 * jnp.pi * told[:, :SECTORS].argmax(-1) / SECTORS
+    off = jnp.degrees(jnp.abs(jnp.angle(jnp.exp(1j * (found - azimuths)))))
+    lit = 1 - even
+    height = jnp.abs(told[:, SECTORS] * WIDTH + MIDDLE - elevations)
+    right = ((told[:, SECTORS + 2] > 0) == (even > 0.5)).mean()
+    return (lit * (off < 20)).sum() / lit.sum(), (lit * height).sum() / lit.sum(), right
+
+
+def turned(photo: np.ndarray, azimuth: float, mirrored: bool) -> np.ndarray:
+    """The middle of an example, turned so that its light comes from an azimuth in radians."""
     photo = photo[::-1] if mirrored else photo
-    middle, cos, sin = (len(photo) - 1) / 2, np.cos(turn), np.sin(turn)
+    middle, cos, sin = (len(photo) - 1) / 2, np.cos(azimuth), np.sin(azimuth)
     # of each place of what is shown, the place of the example it is taken from; y points down
     here = np.array([[cos, -sin, 0], [sin, cos, 0]])
     here[:, 2] = middle - here[:, :2] @ np.full(2, (CROP - 1) / 2)
-    way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    photo = cv2.warpAffine(photo, here, (CROP, CROP), flags=way, borderMode=cv2.BORDER_REFLECT)
-    return photo[:, ::-1] if from_left else photo
+    return cv2.warpAffine(photo, here, (CROP, CROP), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
 
 
 def batches(
@@ -132,17 +124,17 @@ def batches(
     """Some examples after the other, turned and mirrored, and their channels mixed; those chosen, or any."""
     while True:
         here = rng.integers(HELD, len(examples["photo"]), BATCH) if chosen is None else chosen
-        right = rng.random(len(here)) < 0.5
+        azimuths = rng.uniform(-np.pi, np.pi, len(here)).astype(np.float32)
         photos = np.stack(
             [
-                turned(examples["photo"][number], np.radians(rng.normal(0, ASIDE)), not side, rng.random() < 0.5)
-                for number, side in zip(here, right, strict=True)
+                turned(examples["photo"][number], azimuth, rng.random() < 0.5)
+                for number, azimuth in zip(here, azimuths, strict=True)
             ]
         )
         if chosen is None and rng.random() < 0.3:
             photos = photos[..., rng.permutation(3)]
         even = (examples["sun"][here] <= 0).astype(np.float32)
-        yield photos, right.astype(np.float32), examples["elevation"][here], even
+        yield photos, azimuths, examples["elevation"][here], even
 
 
 def light_course(folder: Path, relief: Path | None = None) -> Course:
@@ -157,9 +149,9 @@ def light_course(folder: Path, relief: Path | None = None) -> Course:
     scored = jax.jit(score)
 
     def report(numbers: Numbers) -> tuple[str, tuple[float, ...]]:
-        right, off, even, wrong = (float(each) for each in scored(numbers, *held))
-        said = f"side right {right:.1%}, elevation {off:.1f} degrees off, even told {even:.1%}, wrongly {wrong:.1%}"
-        return said, (right, off, even, wrong)
+        near, off, right = (float(each) for each in scored(numbers, *held))
+        said = f"azimuth within 20 degrees {near:.1%}, elevation {off:.1f} degrees off, even light told {right:.1%}"
+        return said, (near, off, right)
 
     shown = held[0][:64]
     few = features(linear(shown), jnp.full(len(shown), MIDDLE))
