@@ -21,7 +21,6 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 from relief.warm_up import warm_up
-from studio.bench.pixels import solid, stage
 
 WAIT = 150
 QUIET = (
@@ -49,6 +48,9 @@ WITH_WEBGL = (
     "--disable-accelerated-2d-canvas",
 )  # fmt: skip
 """WebGL by a software renderer, which draws nothing else of the page: that took a third of the tests' time."""
+STILL = "--force-prefers-reduced-motion"
+"""Nothing moves by itself, and no view at rest is drawn ever finer: that takes the processors of the tests."""
+
 WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
 
 
@@ -88,9 +90,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
         cls.downloads = Path(cls._folder, "downloads")
         cls.downloads.mkdir()
         cls.enterClassContext(override_settings(MEDIA_ROOT=Path(cls._folder, "media")))
-        for drawing in (stage, solid):
-            cls.enterClassContext(patch.object(drawing, "SHARPEST", cls.sharpest))
-        cls.driver = chromium(cls.downloads, *cls.flags)
+        for drawing in ("stage", "solid"):
+            cls.enterClassContext(patch(f"studio.bench.pixels.{drawing}.SHARPEST", cls.sharpest))
+        cls.driver = chromium(cls.downloads, *cls.flags, STILL)
         cls.addClassCleanup(cls.driver.quit)
 
     def setUp(self):
@@ -111,6 +113,11 @@ class BrowserTestCase(StaticLiveServerTestCase):
     def open(self, path: str):
         self.driver.get(self.live_server_url + path)
 
+    def allow_motion(self):
+        """As for those who have not asked for less of it."""
+        feature = {"name": "prefers-reduced-motion", "value": "no-preference"}
+        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
+
     def find(self, selector: str):
         return self.driver.find_element(By.CSS_SELECTOR, selector)
 
@@ -127,6 +134,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
         return act(self.find(selector))
 
     def click(self, selector: str):
+        """Clicks on an element, once the fold that it lies in is open."""
+        self.run_script("const fold = document.querySelector(arguments[0])?.closest('.stage-more');"
+                        "if (fold) fold.open = true", selector)  # fmt: skip
         self.with_element(selector, lambda element: element.click())
 
     def click_unseen(self, selector: str):

@@ -306,6 +306,7 @@ class CatalogueTests(BrowserTestCase):
         HUEY.immediate = True
         self.addCleanup(setattr, tasks, "SUPPLIER", tasks.SUPPLIER)
         tasks.SUPPLIER = Supplier(moods=False)
+        self.allow_motion()
         self.open("/catalogue/")
         self.assertEqual(len(self.all("#list li a")), len(TEXTURES))
         self.type("#find-word", "willow")

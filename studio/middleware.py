@@ -50,7 +50,7 @@ def this_machine_only(get_response):
     return answer
 
 
-def kept_to_itself(get_response):
+def forbid_embedding(get_response):
     """Keeps other sites from loading what is answered here, or holding on to a window of it."""
 
     def answer(request):

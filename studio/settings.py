@@ -53,7 +53,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "studio.middleware.head_without_body",
-    "studio.middleware.kept_to_itself",
+    "studio.middleware.forbid_embedding",
     "studio.middleware.this_machine_only",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",

@@ -11,6 +11,9 @@ from browser.driver import WITH_WEBGL, chromium
 
 PLACE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PATIENCE = 6.0  # seconds for a view to settle
+REFINING = """const solid = document.getElementById("solid");
+return Boolean(solid && !solid.hidden && solid.dataset.drawn && solid.dataset.refined !== solid.dataset.drawn)"""
+"""Whether a surface is still drawn finer."""
 VIEWS = {
     "shelf": "/",
     "set": "set:Oyster plaster",
@@ -109,6 +112,8 @@ def _shoot(driver, name: str) -> None:
     for step in CLICKS.get(name, []):
         driver.execute_script(_script(step))
         time.sleep(PATIENCE)
+    while driver.execute_script(REFINING):
+        time.sleep(1)
     driver.save_screenshot(str(PLACE / f"{name}.png"))
     print(PLACE / f"{name}.png")
 

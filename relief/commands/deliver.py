@@ -41,7 +41,7 @@ def run(chosen: argparse.Namespace) -> None:
         recipe, read_source, engine = begun(chosen)
     found: list[Finding] = []
     if chosen.profile:
-        delivery, found = named_profile(chosen.profile)
+        delivery, found = find_profile(chosen.profile)
         recipe = recipe.model_copy(update={"delivery": delivery})
     found += find_in_delivery(recipe, read_source, engine)
     title = chosen.picture.stem
@@ -59,7 +59,7 @@ def run(chosen: argparse.Namespace) -> None:
     print(json.dumps(told, indent=2, ensure_ascii=False))
 
 
-def named_profile(name: str) -> tuple[Delivery, list[Finding]]:
+def find_profile(name: str) -> tuple[Delivery, list[Finding]]:
     """A shipped profile by its name, in whatever case, or one of a file.
 
     Raises:

@@ -9,7 +9,7 @@ from relief.commands._arguments import path, seed
 from relief.deliver.files import write_all
 from relief.sources.decode import decode
 from relief.synthetic.rig import ball_beside, lights_around, photograph_surface
-from relief.synthetic.surfaces import surface_called
+from relief.synthetic.surfaces import find_surface
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -23,7 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Writes the photos and prints where ball and lights are."""
-    known = surface_called(chosen.surface)
+    known = find_surface(chosen.surface)
     shaken = chosen.shaken is not None
     photos = list(photograph_surface(chosen.surface, chosen.photos, chosen.size, chosen.shaken or 0, shaken))
     places = write_all(chosen.out, photos)

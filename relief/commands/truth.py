@@ -11,7 +11,7 @@ from relief.commands._arguments import path
 from relief.deliver.files import Made, write_all
 from relief.errors import ReliefError
 from relief.formats.writing import picture_file
-from relief.synthetic.surfaces import SURFACES, surface_called
+from relief.synthetic.surfaces import SURFACES, find_surface
 from relief.synthetic.truth import WAYS, Row, measure, tenths
 
 SHORT = ("flat", "brightn.", "started", "linear", "estim.", "network", "estim.", "4", "8", "16")
@@ -34,7 +34,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> None:
     """Prints angles and correlations, surface by surface, and their means."""
     for key in chosen.surfaces:
-        surface_called(key)
+        find_surface(key)
     if not 64 <= chosen.size <= 2048:
         raise ReliefError("A surface is 64 to 2048 texels long.")
     keys = chosen.surfaces or list(SURFACES)

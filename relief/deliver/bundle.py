@@ -11,7 +11,7 @@ from typing import Any
 from relief.deliver.build import say_deviation, say_residual
 from relief.deliver.maps import Maps
 from relief.deliver.note import Entry
-from relief.deliver.plan import Planned, as_delivered, plan
+from relief.deliver.plan import Planned, apply_delivery, plan
 from relief.figures import UNITS
 from relief.formats.meshes import MESHES, MeshFormat
 from relief.recipe.recipe import MAIN, Recipe
@@ -47,7 +47,7 @@ class Bundle:
         cls, recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, builds: Path | None = None
     ) -> Bundle:
         """That of a recipe. Raises as `SurfacePipeline.refuse_if_too_large` does."""
-        recipe = as_delivered(recipe)
+        recipe = apply_delivery(recipe)
         surface = SurfacePipeline.of(recipe, read_source).final(builds=builds)
         if recipe.delivery.mesh == "displaced":
             surface.refuse_if_too_large(engine)

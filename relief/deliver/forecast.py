@@ -6,7 +6,7 @@ import time
 from dataclasses import dataclass, replace
 
 from relief.deliver.maps import Maps
-from relief.deliver.plan import Planned, as_delivered, plan
+from relief.deliver.plan import Planned, apply_delivery, plan
 from relief.deliver.rates import measure_rates
 from relief.errors import ReliefError
 from relief.formats.writing import picture_file
@@ -47,7 +47,7 @@ def forecast_bundle(recipe: Recipe, read_source: ReadSource, engine: Engine, tit
     Raises:
         PictureError: a source cannot be read.
     """
-    recipe = as_delivered(recipe)
+    recipe = apply_delivery(recipe)
     files: dict[str, int] = {}
     seconds = 0.0
     planned = plan(recipe, title)

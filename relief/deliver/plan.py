@@ -72,10 +72,10 @@ class Planned:
 
 def refuse_undeliverable(recipe: Recipe, title: str = "") -> None:
     """Raises RecipeError where a recipe cannot be read back as it is written, or its delivery cannot be planned."""
-    plan(as_delivered(Recipe.from_data(recipe.as_data())), title)
+    plan(apply_delivery(Recipe.from_data(recipe.as_data())), title)
 
 
-def as_delivered(recipe: Recipe) -> Recipe:
+def apply_delivery(recipe: Recipe) -> Recipe:
     """The recipe with what its delivery asks of the maps: their size, the way normals point, one more packing.
 
     Raises:
@@ -106,7 +106,7 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
     """The files of a delivery in their order, the notes first.
 
     Args:
-        recipe: as `as_delivered` gives it.
+        recipe: as `apply_delivery` gives it.
         title: the piece's name.
         alpha: whether a mask of what the relief covers is among them; that shows when the pictures are read.
     """

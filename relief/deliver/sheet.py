@@ -14,7 +14,7 @@ from relief.deliver.bundle import Bundle
 from relief.deliver.dates import LONG_AGO
 from relief.deliver.maps import Maps
 from relief.figures import say_length, say_number
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.inspect.readings import readings
 from relief.inspect.section import length, section
 from relief.inspect.swatch import in_white
@@ -153,7 +153,7 @@ def _fit(pixels: np.ndarray, wide: int, high: int) -> Image.Image:
     """A picture as large as fits into a box."""
     rows, columns = pixels.shape[:2]
     scale = min(wide / columns, high / rows)
-    few = shrunk(pixels, max(1, round(max(rows, columns) * scale))) if scale < 1 else pixels
+    few = shrink(pixels, max(1, round(max(rows, columns) * scale))) if scale < 1 else pixels
     size = (max(1, round(columns * scale)), max(1, round(rows * scale)))
     return Image.fromarray(np.asarray(few, np.uint8)).convert("RGB").resize(size, Image.Resampling.LANCZOS)
 

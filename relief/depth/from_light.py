@@ -12,7 +12,7 @@ from relief.depth import networks
 from relief.depth.learned import Told, read_lamp, read_photo
 from relief.depth.light import Light
 from relief.depth.shading import Parted, Waves, estimate_light, height_of_waves, make_waves, part_paint
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.height import Footprint
 from relief.maps.height_from_normals import height_from_slopes
 from relief.parameters import Parameters, Surroundings, choice, number
@@ -122,7 +122,7 @@ def part_picture(paint: float, longest: int | None, picture: Picture) -> Parted:
 
 def _light_in(picture: Picture, longest: int | None) -> np.ndarray:
     """The linear light of a photo at the size that it is read at: float32 (rows, columns, 3)."""
-    light = shrunk(linear_light(picture), min(longest or FINEST, FINEST))
+    light = shrink(linear_light(picture), min(longest or FINEST, FINEST))
     return light if light.ndim == 3 else np.dstack([light] * 3)
 
 
@@ -211,7 +211,7 @@ def _join(network: np.ndarray, linear: np.ndarray) -> np.ndarray:
     share = np.float32(NETWORK_SHARE)
     joined = share * network + (1 - share) * linear
     rows, columns = linear.shape[:2]
-    apart = shrunk(linear - joined, COARSE_AT)
+    apart = shrink(linear - joined, COARSE_AT)
     apart = cv2.GaussianBlur(apart, (0, 0), COARSE_WIDTH, borderType=cv2.BORDER_REFLECT)
     return joined + cv2.resize(apart, (columns, rows), interpolation=cv2.INTER_LINEAR)
 

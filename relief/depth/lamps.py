@@ -64,7 +64,7 @@ class Lamps:
         """The same lamps over the same picture, which is taken to be level, with texels so many times larger."""
         return replace(self, spacing=(self.spacing[0] * times, self.spacing[1] * times), heights=None)
 
-    def thinned(self, step: int) -> Lamps:
+    def thin_out(self, step: int) -> Lamps:
         """The same lamps over a picture of which every texel so many apart is left."""
         heights = None if self.heights is None else np.ascontiguousarray(self.heights[::step, ::step])
         return replace(self.scaled(step), heights=heights)

@@ -20,7 +20,7 @@ import scipy
 from relief.depth import networks
 from relief.depth.light import Light
 from relief.depth.networks import Levels, features
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.progress import Part, Progress
 
 UNIT = 32
@@ -177,7 +177,7 @@ def read_lamp(photo: np.ndarray) -> Lamp:
 
 def _lamp_at(photo: np.ndarray, longest: int) -> Iterator[np.ndarray]:
     """What the network tells of the light at one size, of each turn, as if it had not been turned."""
-    small = shrunk(photo, longest)
+    small = shrink(photo, longest)
     rows, columns = (max(LAMP_UNIT, side // LAMP_UNIT * LAMP_UNIT) for side in small.shape[:2])
     wide = [(0, max(0, size - side)) for size, side in zip((rows, columns), small.shape[:2], strict=True)]
     small = np.pad(small, (*wide, (0, 0)), "symmetric")[:rows, :columns]

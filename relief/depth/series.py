@@ -20,7 +20,7 @@ from relief.depth.stereo import (
     MOST,
     Solution,
     colours_of_series,
-    left_unexplained,
+    measure_residual,
     solve_series,
     thin_out,
     thinning,
@@ -201,7 +201,7 @@ def measure_shifts(greys: Sequence[np.ndarray], lamps: Lamps) -> list[tuple[floa
 def _left(greys: Sequence[np.ndarray], lamps: Lamps, shifts: Sequence[tuple[float, float]]) -> float:
     """What is left unexplained of photos when they are moved back by some shifts."""
     moved = [move_back(grey, shift) for grey, shift in zip(greys, shifts, strict=True)]
-    return left_unexplained(thin_out(moved), lamps.thinned(thinning(moved)))
+    return measure_residual(thin_out(moved), lamps.thin_out(thinning(moved)))
 
 
 def _shift_left(known: Solution, lamps: Lamps, photos: Sequence[np.ndarray], number: int) -> tuple[float, float]:

@@ -115,7 +115,7 @@ def solve_series(
     if singular[2] < PLANAR * singular[0]:
         raise ReliefError("The lights are coplanar with the surface centre. Move one of them aside.")
     progress = progress or Progress()
-    few, few_lamps = thin_out(photos), lamps.thinned(thinning(photos))
+    few, few_lamps = thin_out(photos), lamps.thin_out(thinning(photos))
     around = 0.0
     for number in range(ROUNDS):
         progress.step(0.3 + 0.1 * number, "Finding the shadows")
@@ -145,13 +145,13 @@ def thinning(photos: Sequence[np.ndarray] | np.ndarray) -> int:
     return max(1, max(photos[0].shape) // LOOKED_AT)
 
 
-def reached_by_all(photos: np.ndarray) -> np.ndarray:
+def find_lit_by_all(photos: np.ndarray) -> np.ndarray:
     """Which texels of photos (photos, rows, columns) lie in the shadow of no light: bool (rows, columns)."""
     mean = photos.mean(axis=0)
     return np.asarray((photos.min(axis=0) > LIT * mean) & (mean > 0))
 
 
-def left_unexplained(photos: np.ndarray, lamps: Lamps) -> float:
+def measure_residual(photos: np.ndarray, lamps: Lamps) -> float:
     """What the surface that is measured does not explain of the photos: the median, as a part of its brightness.
 
     Arguments and errors are those of `solve_series`.
@@ -168,7 +168,7 @@ def _shine_without_shadow(photos: np.ndarray, lamps: Lamps) -> float:
     lights does not: there 0 is taken.
     """
     singular = np.linalg.svd(np.column_stack([lamps.directions, np.ones(len(photos))]), compute_uv=False)
-    lit = reached_by_all(photos)
+    lit = find_lit_by_all(photos)
     if len(photos) < 4 or singular[3] < ONE_RING * singular[0] or lit.sum() < FEWEST_LIT:
         return 0.0
     over = [lamps.over(number, *lit.shape) for number in range(len(photos))]

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from relief.depth.lamps import Lamps
-from relief.depth.stereo import FEWEST_LIT, left_unexplained, reached_by_all, thin_out, thinning
+from relief.depth.stereo import FEWEST_LIT, find_lit_by_all, measure_residual, thin_out, thinning
 
 FEWEST = 6
 """Photos from which on strengths are told."""
@@ -40,17 +40,17 @@ def find_strengths(greys: Sequence[np.ndarray], lamps: Lamps) -> np.ndarray:
     alike = np.ones(len(greys))
     if len(greys) < FEWEST:
         return alike
-    few, lamps = thin_out(greys), lamps.thinned(thinning(greys))
+    few, lamps = thin_out(greys), lamps.thin_out(thinning(greys))
     told = _strengths_beside(few, lamps) if lamps.nearness else _strengths_told(few, lamps.directions)
     if told is None or not LEAST < told.max() / told.min() < MOST:
         return alike
     evened = (few / told[:, None, None]).astype(np.float32)
-    before, after = (left_unexplained(photos, lamps) for photos in (few, evened))
+    before, after = (measure_residual(photos, lamps) for photos in (few, evened))
     return told if after < FAR_BETTER * before else alike
 
 
 def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | None:
-    lit = reached_by_all(photos)
+    lit = find_lit_by_all(photos)
     if lit.sum() < FEWEST_LIT:
         return None
     left, values, _ = np.linalg.svd(photos[:, lit] / photos[:, lit].mean(axis=0), full_matrices=False)
@@ -62,7 +62,7 @@ def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | 
 
 def _strengths_beside(photos: np.ndarray, lamps: Lamps) -> np.ndarray | None:
     """As `_strengths_told`, each texel with directions of its own."""
-    lit = reached_by_all(photos)
+    lit = find_lit_by_all(photos)
     if lit.sum() < FEWEST_LIT:
         return None
     over = [lamps.over(number, *lit.shape) for number in range(len(photos))]

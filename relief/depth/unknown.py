@@ -89,7 +89,7 @@ class Estimate:
         return " ".join(said)
 
 
-def turned_around(lights: Sequence[Light]) -> tuple[Light, ...]:
+def reverse_lights(lights: Sequence[Light]) -> tuple[Light, ...]:
     """The lights by which hollows are hills."""
     return tuple(Light((light.azimuth + 180) % 360, light.elevation) for light in lights)
 
@@ -126,7 +126,7 @@ def estimate_lights(greys: Sequence[np.ndarray]) -> Estimate:
     }
     agree = len(stood) == 2 and _apart(*stood.values()) < AGREE
     found = tuple(Light.towards(light) for light in stood[_choose(told, *fixed)])
-    return Estimate(*tell_hills(small, found, turned_around(found)), agree)
+    return Estimate(*tell_hills(small, found, reverse_lights(found)), agree)
 
 
 def _stand_up(lights: np.ndarray, seen: np.ndarray, lit: np.ndarray, shape: tuple[int, int]) -> np.ndarray:

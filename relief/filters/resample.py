@@ -237,7 +237,7 @@ def _mix(begin, end, samples, from_rows, row_shares, from_columns, column_shares
             out[row, place] = total[place]
 
 
-def shrunk(samples: np.ndarray, longest: int | None) -> np.ndarray:
+def shrink(samples: np.ndarray, longest: int | None) -> np.ndarray:
     """Samples averaged by area so that the longer side has at most `longest` texels.
 
     Args:

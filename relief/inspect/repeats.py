@@ -8,7 +8,7 @@ import numpy as np
 import scipy
 
 from relief.filters.gaussian import gaussian
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.height import HeightField
 
 LOOKED_AT = 512
@@ -36,7 +36,7 @@ def motif(field: HeightField) -> tuple[float | None, float | None]:
 
     It is the first clear peak of the autocorrelation of the rows (columns), the slow changes taken out.
     """
-    small = shrunk(field.samples, LOOKED_AT)
+    small = shrink(field.samples, LOOKED_AT)
     small = small - gaussian(small, (small.shape[1] / 6, small.shape[0] / 6), (False, False))
     across, down = _period(small), _period(small.T)
     return across and across * field.footprint.width, down and down * field.footprint.height
@@ -124,7 +124,7 @@ def _salience(field: HeightField) -> tuple[list[tuple[float, np.ndarray]], tuple
 
     A place is out of the ordinary when it lies higher or lower than its wide surroundings, or is busier or calmer.
     """
-    small = shrunk(field.samples, LOOKED_AT)
+    small = shrink(field.samples, LOOKED_AT)
     rows, columns = small.shape
     wraps = field.edges.wraps
     busy = np.abs(small - gaussian(small, (2, 2), wraps))
@@ -165,7 +165,7 @@ class SuggestedCrop:
 
 def suggest_crops(field: HeightField, count: int = 3) -> list[SuggestedCrop]:
     """The squares (in mm) with the lowest seam and the fewest telltales, the best first, hardly overlapping."""
-    small = shrunk(field.samples, LOOKED_AT)
+    small = shrink(field.samples, LOOKED_AT)
     rows, columns = small.shape
     spacing = field.footprint.width / columns, field.footprint.height / rows
     shorter = min(field.footprint.width, field.footprint.height)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from relief.filters.resample import resample_by_area, shrunk
+from relief.filters.resample import resample_by_area, shrink
 from relief.inspect.finding import SetFinding, SetMend
 from relief.inspect.thresholds import AGREE, BENT_BY, STRETCHED
 from relief.maps.height_from_normals import slopes_of_normals
@@ -107,7 +107,7 @@ def _green_finding(right: Green, why: str) -> SetFinding:
 
 def _small(normal: Picture) -> np.ndarray:
     """The pixels of a normal map as few as are compared, at full scale."""
-    return shrunk(full_scale(normal.pixels), LOOKED_AT)
+    return shrink(full_scale(normal.pixels), LOOKED_AT)
 
 
 def agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[float, float]:
@@ -118,7 +118,7 @@ def agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[f
         normals: pixels of the normal map at full scale, float32 (rows, columns, 3).
         green: which way its green points.
     """
-    samples = shrunk(samples, LOOKED_AT)
+    samples = shrink(samples, LOOKED_AT)
     rows, columns = min(samples.shape[0], normals.shape[0]), min(samples.shape[1], normals.shape[1])
     if min(rows, columns) < 3:
         return 0.0, 0.0

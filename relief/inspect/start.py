@@ -11,7 +11,7 @@ import numpy as np
 from relief.depth.from_light import GUESSED, FromLight, Way, reach_for, true_amplitude, waves_of
 from relief.depth.shading import estimate_light, height_of_waves
 from relief.errors import RecipeError
-from relief.filters.resample import resample_field, shrunk
+from relief.filters.resample import resample_field, shrink
 from relief.filters.statistics import deviations, percentiles
 from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField, fit_size
@@ -126,7 +126,7 @@ def first_recipe(
     relief = _with_fresh(relief, [levels, Soften(on=photo, radius=radius), Invert(on=False)])
     height = engine.run(replace(pipeline, relief=relief).height())
     if content.reading == "normal" and picture.is_colour:
-        _, amplitude = height_from_normals(shrunk(picture.pixels, LOOKED_AT), content.green, field.spacing, edges.wraps)
+        _, amplitude = height_from_normals(shrink(picture.pixels, LOOKED_AT), content.green, field.spacing, edges.wraps)
     else:
         amplitude = _suggest_amplitude(height, _parts(relief, picture) if large else [height])
         if photo:

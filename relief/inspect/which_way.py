@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 
 LOOKED_AT = 512
 """Texels on the long side that lines are looked for at."""
@@ -41,7 +41,7 @@ def which_way(samples: np.ndarray) -> Way:
     Args:
         samples: the brightness of a photo, float32 (rows, columns).
     """
-    small = cv2.GaussianBlur(shrunk(samples, LOOKED_AT), (0, 0), 1.5)
+    small = cv2.GaussianBlur(shrink(samples, LOOKED_AT), (0, 0), 1.5)
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (NARROW, NARROW))
     bright, dark = (
         float(cv2.morphologyEx(small, kind, disc).mean()) for kind in (cv2.MORPH_TOPHAT, cv2.MORPH_BLACKHAT)

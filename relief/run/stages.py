@@ -19,7 +19,7 @@ from relief.depth.from_light import read_relief, samples_of, samples_of_told, wa
 from relief.depth.learned import Told
 from relief.depth.light import Light
 from relief.depth.shading import Parted, Waves
-from relief.filters.resample import Method, as_type, resample, resample_field, shrunk
+from relief.filters.resample import Method, as_type, resample, resample_field, shrink
 from relief.generate.generator import Generator, Grid
 from relief.height import WRAPPED, Edges, Footprint, HeightField, fit_size
 from relief.maps.height_from_normals import height_from_normals
@@ -34,7 +34,7 @@ from relief.sources.colour import (
     grey_of_data,
     grey_of_photo,
     heights_of_levels,
-    shrunk_to_scale,
+    shrink_to_scale,
 )
 from relief.sources.decode import decode
 from relief.sources.facts import few_levels
@@ -91,7 +91,7 @@ def read_companion(role: str, channel: str, longest: int | None, picture: pictur
     if role == "colour":
         return display(picture, longest)
     samples = np.ascontiguousarray(picture.channel(channel or ("green" if picture.is_colour else "")))
-    return shrunk(full_scale(samples), longest)
+    return shrink(full_scale(samples), longest)
 
 
 def read_vectors(green: Green, rebuild_blue: bool, longest: int | None, picture: pictures.Picture) -> np.ndarray:
@@ -99,7 +99,7 @@ def read_vectors(green: Green, rebuild_blue: bool, longest: int | None, picture:
     if not picture.is_colour:
         rows, columns = fit_size(picture.rows, picture.columns, longest)
         return np.broadcast_to(FLAT, (rows, columns, 3)).copy()
-    return unit(shrunk(vectors_of(picture.pixels, green, rebuild_blue), longest))
+    return unit(shrink(vectors_of(picture.pixels, green, rebuild_blue), longest))
 
 
 def resample_vectors(vectors: np.ndarray, field: HeightField) -> np.ndarray:
@@ -284,10 +284,10 @@ def read_grey(content: Picture, longest: int | None, picture: pictures.Picture) 
     if content.reading == "photo":
         samples = grey_of_photo(picture, content.grey, content.hue, content.transfer)
     elif content.transfer != "srgb":
-        return shrunk_to_scale(picture.channel(content.channel), longest)
+        return shrink_to_scale(picture.channel(content.channel), longest)
     else:
         samples = grey_of_data(picture, content.channel, content.transfer)
-    return np.ascontiguousarray(shrunk(samples, longest), np.float32)
+    return np.ascontiguousarray(shrink(samples, longest), np.float32)
 
 
 def height_of_grey(
@@ -339,7 +339,7 @@ def read_alpha(picture: pictures.Picture, longest: int | None) -> np.ndarray | N
     """The source's alpha, unless it covers everything."""
     if picture.alpha is None:
         return None
-    alpha = np.clip(shrunk(full_scale(picture.alpha), longest), 0, 1)
+    alpha = np.clip(shrink(full_scale(picture.alpha), longest), 0, 1)
     return None if alpha.min() > 0.999 else alpha
 
 
@@ -351,7 +351,7 @@ def integrate_normals(
     footprint = cell.footprint if cell else footprint
     if not picture.is_colour:
         return HeightField(read_grey(content, longest, picture), footprint, edges, grain=picture.grain)
-    pixels = shrunk(full_scale(picture.pixels), longest)
+    pixels = shrink(full_scale(picture.pixels), longest)
     if content.rebuild_blue:
         pixels = vectors_of(pixels, rebuild_blue=True) * np.float32(0.5) + np.float32(0.5)
     spacing = footprint.width / pixels.shape[1], footprint.height / pixels.shape[0]

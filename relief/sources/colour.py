@@ -10,7 +10,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from relief.filters.resample import resample_by_area, shrunk
+from relief.filters.resample import resample_by_area, shrink
 from relief.height import fit_size
 from relief.kernels import kernel
 from relief.sources.picture import COLOURS, Picture
@@ -55,8 +55,8 @@ def full_scale(samples: np.ndarray) -> np.ndarray:
     return samples.astype(np.float32) / np.float32(np.iinfo(samples.dtype).max)
 
 
-def shrunk_to_scale(samples: np.ndarray, longest: int | None) -> np.ndarray:
-    """As `full_scale` of `shrunk`, but not rounded between the two: float32, at most `longest` texels on a side."""
+def shrink_to_scale(samples: np.ndarray, longest: int | None) -> np.ndarray:
+    """As `full_scale` of `shrink`, but not rounded between the two: float32, at most `longest` texels on a side."""
     rows, columns = fit_size(samples.shape[0], samples.shape[1], longest)
     if (rows, columns) == samples.shape[:2]:
         return full_scale(np.ascontiguousarray(samples))
@@ -157,7 +157,7 @@ def heights_of_levels(levels: np.ndarray, picture: Picture, grey: Grey | None, t
 def display(picture: Picture, longest: int | None = None) -> np.ndarray:
     """The picture as a screen shows it: float32 (rows, columns[, 3]), 0 to 1, shrunk to at most `longest` texels."""
     pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)
-    small = full_scale(shrunk(pixels, longest))
+    small = full_scale(shrink(pixels, longest))
     return np.clip(srgb_from_linear(small) if picture.linear else small, 0, 1)
 
 

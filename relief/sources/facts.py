@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.filters.statistics import draw_some, level_counts
 from relief.kernels import kernel, thread_count
 from relief.sources.colour import display, full_scale
@@ -257,7 +257,7 @@ def _seam_ratio(at_edge: np.ndarray, inside: np.ndarray | None) -> float:
 
 def histogram(grey: np.ndarray, bins: int = 128) -> tuple[np.ndarray, float, float]:
     """Counts of a grey field in equal bins, with the values at both ends; at least 0 to 1 is covered."""
-    small = shrunk(grey, 1024)
+    small = shrink(grey, 1024)
     low, high = min(0.0, float(small.min())), max(1.0, float(small.max()))
     counts, _ = np.histogram(small, bins=bins, range=(low, high))
     return counts, low, high

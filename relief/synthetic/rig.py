@@ -13,7 +13,7 @@ from relief.errors import ReliefError
 from relief.formats.writing import picture_file
 from relief.sources.colour import eight_bits, srgb_from_linear
 from relief.synthetic.rendering import how_open, light_vector, photograph, photograph_ball
-from relief.synthetic.surfaces import GRAIN, Known, surface_called
+from relief.synthetic.surfaces import GRAIN, Known, find_surface
 
 SKY = 0.25
 """Share of the light that comes from everywhere in the room."""
@@ -55,7 +55,7 @@ def photograph_surface(key: str, photos: int, size: int, seed: int, shaken: bool
     Raises:
         ReliefError: there is no such surface, or the rig takes no such number, or no such size.
     """
-    known = surface_called(key)
+    known = find_surface(key)
     if not FEWEST <= photos <= MOST or not SMALLEST <= size <= LARGEST:
         raise ReliefError(f"A rig takes {FEWEST} to {MOST} photos of {SMALLEST} to {LARGEST} pixels.")
     return _files(key, known, photos, size, seed, shaken)

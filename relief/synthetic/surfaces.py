@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from relief.errors import ReliefError
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.synthetic import pieces
 from relief.synthetic.drawing import smoothstep, soft_noise
 from relief.synthetic.motifs import Sheet
@@ -90,7 +90,7 @@ def _oyster(size: int) -> MadeSurface:
 
 def _at(field: np.ndarray, size: int) -> np.ndarray:
     """A field at most so many texels long."""
-    return shrunk(np.ascontiguousarray(field, np.float32), size).astype(float)
+    return shrink(np.ascontiguousarray(field, np.float32), size).astype(float)
 
 
 def _paint(first: Colour, second: Colour, mix: np.ndarray) -> np.ndarray:
@@ -124,7 +124,7 @@ SURFACES = {key: Known(one.name, one.width, partial(_of_supplier, one)) for key,
 """Every made-up surface by its key: the supplier's thirty, and those of the demo's pieces."""
 
 
-def surface_called(key: str) -> Known:
+def find_surface(key: str) -> Known:
     """A surface by its key.
 
     Raises:

@@ -13,7 +13,7 @@ from relief.sources.colour import (
     grey_of_photo,
     linear_from_srgb,
     luminance,
-    shrunk_to_scale,
+    shrink_to_scale,
     srgb_from_linear,
 )
 from relief.sources.picture import Picture
@@ -112,5 +112,5 @@ class LuminanceTests(TestCase):
     def test_data_is_not_rounded_when_it_is_shrunk(self):
         levels = np.random.default_rng(2).integers(0, 255, (30, 40), np.uint8)
         expected = levels.reshape(15, 2, 20, 2).mean(axis=(1, 3)) / 255
-        np.testing.assert_allclose(shrunk_to_scale(levels, 20), expected, atol=1e-6)
-        np.testing.assert_array_equal(shrunk_to_scale(levels, None), levels.astype(np.float32) / np.float32(255))
+        np.testing.assert_allclose(shrink_to_scale(levels, 20), expected, atol=1e-6)
+        np.testing.assert_array_equal(shrink_to_scale(levels, None), levels.astype(np.float32) / np.float32(255))

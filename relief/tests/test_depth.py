@@ -14,13 +14,13 @@ from relief.depth.lamps import Lamps
 from relief.depth.light import Ball, Light, find_highlight, light_of_ball
 from relief.depth.series import lights_of, measure_series, measure_shifts
 from relief.depth.stereo import solve_series
-from relief.depth.unknown import estimate_lights, turned_around
+from relief.depth.unknown import estimate_lights, reverse_lights
 from relief.errors import ReliefError
 from relief.maps.height_from_normals import height_from_slopes
 from relief.sources.colour import luminance
 from relief.synthetic.rendering import light_vector, photograph, photograph_ball, true_normals
 from relief.synthetic.rig import take_series
-from relief.synthetic.surfaces import surface_called
+from relief.synthetic.surfaces import find_surface
 from relief.tests.command import CommandTestCase
 from relief.tests.tags import long
 
@@ -236,7 +236,7 @@ class UnknownLightsTests(TestCase):
     def farthest_off(self, found: Sequence[Light]) -> float:
         """How far the light that is farthest off is from the true one, degrees, hills taken for hills."""
         off = []
-        for lights in (found, turned_around(found)):
+        for lights in (found, reverse_lights(found)):
             pairs = zip(lights, AROUND, strict=True)
             off.append([np.degrees(np.arccos(min(1, one.direction @ light_vector(*two)))) for one, two in pairs])
         return min(max(each) for each in off)
@@ -263,7 +263,7 @@ class HillsTests(TestCase):
             self.assertEqual(found.ground, "shadows")
             off = [one.direction @ light_vector(*two) for one, two in zip(found.lights, lights, strict=True)]
             self.assertGreater(min(off), np.cos(np.radians(30)), "hills are taken for hollows")
-            self.assertEqual(found.other, turned_around(found.lights))
+            self.assertEqual(found.other, reverse_lights(found.lights))
 
     def test_what_cannot_be_told_is_said(self):
         """A gentle surface throws no shadow; planks that all rise one way do not fix the lights."""
@@ -284,7 +284,7 @@ class HeightOfNormalsTests(TestCase):
         """Shingles and a basket with sheer steps, photographed from four sides."""
         lights = [Light(11 + 90 * number, (38, 52)[number % 2]) for number in range(4)]
         for key, most in (("pavilion-shingle", 0.45), ("fish-basket", 0.2)):
-            made = surface_called(key).make(192)
+            made = find_surface(key).make(192)
             photos = [
                 photograph(made.height, made.texel, one.azimuth, one.elevation, made.paint, 0.2, openness=made.openness)
                 for one in lights

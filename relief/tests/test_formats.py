@@ -20,7 +20,7 @@ from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdValidation
 
 from relief.deliver.delivery import delivery_files
 from relief.deliver.files import safe_name
-from relief.deliver.plan import as_delivered, plan
+from relief.deliver.plan import apply_delivery, plan
 from relief.errors import ReliefError
 from relief.formats.pictures import PICTURES
 from relief.formats.writing import picture_file
@@ -135,7 +135,7 @@ class NameTests(TestCase):
             self.assertFalse(made.endswith((".", " ")))
         recipe = start_from_nothing("dots", NOTHING, Engine())
         recipe = recipe.with_changes({"delivery.pattern": "NORMAL {map}", "delivery.normal_bits": 16})
-        files = plan(as_delivered(recipe), "CON")
+        files = plan(apply_delivery(recipe), "CON")
         lowered = [file.filename.lower() for file in files]
         self.assertEqual(len(lowered), len(set(lowered)))
 

@@ -26,7 +26,7 @@ from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
 from relief.sources.picture import Picture
 from relief.synthetic.rendering import true_normals
-from relief.synthetic.surfaces import ELEVATION, surface_called
+from relief.synthetic.surfaces import ELEVATION, find_surface
 from relief.tests.tags import long
 
 
@@ -43,7 +43,7 @@ def noise_photo(rows: int = 150, columns: int = 97) -> np.ndarray:
 
 def lit_photo(key: str, size: int, azimuth: float) -> np.ndarray:
     """A surface photographed by the renderer of the truth, in linear light."""
-    return photos_of([decode(surface_called(key).make(size).photo(azimuth, 1), "photo.jpg")])[0]
+    return photos_of([decode(find_surface(key).make(size).photo(azimuth, 1), "photo.jpg")])[0]
 
 
 class LearnedTests(TestCase):
@@ -51,7 +51,7 @@ class LearnedTests(TestCase):
     def test_surfaces_that_it_was_not_taught_are_read_better_than_flat(self):
         off, flat = [], []
         for number, key in enumerate(("fender-rope-mat", "slipway-cobble", "tide-flat", "oyster-plaster")):
-            made = surface_called(key).make(256)
+            made = find_surface(key).make(256)
             azimuth = (20, 135, 250, 70)[number]
             photo = photos_of([decode(made.photo(azimuth, number), "photo.jpg")])[0]
             truth = true_normals(made.height, made.texel)
@@ -169,7 +169,7 @@ class LearnedTests(TestCase):
     @long
     def test_colours_without_light_are_nearer_to_the_true_ones_than_the_photo(self):
         for key in ("coal-shed-roof", "fender-rope-mat", "scallop-tile"):
-            made = surface_called(key).make(384)
+            made = find_surface(key).make(384)
             picture = decode(made.photo(135, 3), "photo.jpg")
             told = read_photo(photos_of([picture])[0], Light(135, ELEVATION))
             unlit = colours_without_light(None, picture, told)
@@ -211,7 +211,7 @@ class MissingTests(TestCase):
                 (self.folder / networks.SUMS).unlink()
 
     def test_it_is_said_and_the_linear_method_goes_on(self):
-        data = surface_called("beach-pebble").make(96).photo(135, 1)
+        data = find_surface("beach-pebble").make(96).photo(135, 1)
         for how in ("missing", "cut", "empty", "altered", "no sums"):
             with self.subTest(how):
                 shutil.rmtree(self.folder)
@@ -249,7 +249,7 @@ class RecipeTests(TestCase):
         self.assertNotIn("light", contents[2])
 
     def test_a_new_piece_is_read_by_the_network_and_paint_and_fill_are_not_asked_for(self):
-        data = surface_called("beach-pebble").make(128).photo(135, 1)
+        data = find_surface("beach-pebble").make(128).photo(135, 1)
         engine = Engine()
         recipe = suggest_start("0" * 64, "photo.jpg", "light", lambda _: data, engine)
         content = recipe.main.picture
@@ -260,7 +260,7 @@ class RecipeTests(TestCase):
         self.assertEqual(guess, look_for_light(decode(data, "photo.jpg")))
 
     def test_colours_are_without_light_unless_as_photographed_is_asked_for(self):
-        data = surface_called("beach-pebble").make(128).photo(135, 1)
+        data = find_surface("beach-pebble").make(128).photo(135, 1)
         engine, changes = Engine(), [{}, {"maps.colour.light": "kept"}, {"layers.0.content.light.way": "linear"}]
         recipe = suggest_start("0" * 64, "photo.jpg", "light", lambda _: data, engine)
         unlit, kept, linear = (

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from relief.compose.layout import Layout
-from relief.filters.resample import resample, resample_by_area, resample_field, shrunk
+from relief.filters.resample import resample, resample_by_area, resample_field, shrink
 from relief.generate.generator import Grid
 from relief.height import Footprint
 from relief.maps.slopes import slopes, steepness
@@ -71,7 +71,7 @@ class ShrinkingTests(TestCase):
         rng = np.random.default_rng(3)
         for dtype in (np.uint8, np.uint16, np.uint32):
             picture = rng.choice(np.array([0, np.iinfo(dtype).max], dtype), (41, 67, 3))
-            small = shrunk(picture, 50)
+            small = shrink(picture, 50)
             self.assertEqual((small.dtype, small.shape), (dtype, (31, 50, 3)))
             apart = np.abs(small.mean(axis=(0, 1)) - picture.mean(axis=(0, 1))) / np.iinfo(dtype).max
             self.assertLess(apart.max(), 0.01)

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from relief.deliver.forecast import forecast_bundle
 from relief.deliver.images import png
-from relief.deliver.plan import as_delivered, list_maps, plan
+from relief.deliver.plan import apply_delivery, list_maps, plan
 from relief.errors import ReliefError
 from relief.figures import show_lengths_in
 from relief.receive.files import open_bundle
@@ -85,7 +85,7 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
         "left_out": recipe.delivery.left_out,
     }
     try:
-        delivered = as_delivered(recipe)
+        delivered = apply_delivery(recipe)
         planned = plan(delivered, piece.title)
         context |= {"maps": list_maps(delivered), "files": [(file, None) for file in planned]}
         forecast = forecast_bundle(recipe, read_source, get_engine(), piece.title)

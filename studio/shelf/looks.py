@@ -12,7 +12,7 @@ from django.conf import settings
 
 from relief.deliver.files import write_whole
 from relief.deliver.images import png
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.readings import steepest
@@ -55,13 +55,13 @@ def decode_source(source: Source) -> Picture:
 def show_picture(source: Source, picture: Picture, longest: int) -> np.ndarray:
     """The picture as it is looked at: uint8 (rows, columns[, 3]). Data beyond 0 to 1 is spread over its own range."""
     if picture.is_float and not picture.is_colour:
-        return _spread(shrunk(picture.pixels, longest))
+        return _spread(shrink(picture.pixels, longest))
     return eight_bits(display(picture, longest))
 
 
 def channel(picture: Picture, name: str, longest: int) -> np.ndarray:
     """One channel alone: uint8 (rows, columns)."""
-    return _spread(full_scale(shrunk(np.ascontiguousarray(picture.channel(name)), longest)))
+    return _spread(full_scale(shrink(np.ascontiguousarray(picture.channel(name)), longest)))
 
 
 def _spread(samples: np.ndarray) -> np.ndarray:
@@ -72,7 +72,7 @@ def _spread(samples: np.ndarray) -> np.ndarray:
 def lit(source: Source, picture: Picture, longest: int) -> np.ndarray:
     """Normals to light the source by: uint16 (rows, columns, 3), green up."""
     if source.role == "normal" and picture.is_colour:
-        across, up = slopes_of_normals(full_scale(shrunk(picture.pixels, longest)), source.green)
+        across, up = slopes_of_normals(full_scale(shrink(picture.pixels, longest)), source.green)
         vectors = np.dstack([-across, -up, np.ones_like(across)])
         vectors /= np.linalg.norm(vectors, axis=2, keepdims=True)
         return np.rint((vectors * 0.5 + 0.5) * 65535).astype(np.uint16)
@@ -82,7 +82,7 @@ def lit(source: Source, picture: Picture, longest: int) -> np.ndarray:
 
 def relief_of(source: Source, picture: Picture, longest: int) -> tuple[HeightField, float]:
     """A height field of a source, and an amplitude that lets it be seen."""
-    picture = replace(picture, pixels=shrunk(picture.pixels, longest))
+    picture = replace(picture, pixels=shrink(picture.pixels, longest))
     if READING_OF[source.role] == "photo":
         samples = grey_of_photo(picture, "luminance")
     else:
@@ -129,7 +129,7 @@ def small(source: Source, longest: int) -> np.ndarray:
     picture = decode_source(source)
     if source.role in ("height", "normal"):
         if source.role == "normal" and picture.is_colour:
-            return in_white(vectors_of(full_scale(shrunk(picture.pixels, longest)), source.green))
+            return in_white(vectors_of(full_scale(shrink(picture.pixels, longest)), source.green))
         field, amplitude = relief_of(source, picture, longest)
         return swatch(field, amplitude)
     return show_picture(source, picture, longest)

@@ -13,7 +13,7 @@ from relief.deliver.files import safe_stem
 from relief.depth.light import Light
 from relief.depth.series_files import PhotoFiles
 from relief.depth.stereo import FEWEST, MOST
-from relief.depth.unknown import FEWEST_UNKNOWN, too_few_to_estimate, turned_around
+from relief.depth.unknown import FEWEST_UNKNOWN, reverse_lights, too_few_to_estimate
 from relief.displace.forecast import final_limit
 from relief.errors import ReliefError
 from relief.figures import say_number
@@ -122,7 +122,7 @@ def _number(said: str | float, least: float, most: float, what: str) -> float:
 
 def turn_lights(series: LitSeries) -> None:
     """Turns all lights around, so that hollows become hills."""
-    keep_lights(series, turned_around([Light(*angles) for angles in series.lights]), series.lights_at_ball)
+    keep_lights(series, reverse_lights([Light(*angles) for angles in series.lights]), series.lights_at_ball)
     for task in series.tasks.exclude(answers=[])[:1]:
         task.answers = task.answers[::-1]
         task.save(update_fields=["answers"])

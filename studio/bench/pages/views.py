@@ -14,7 +14,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from relief.deliver.plan import as_delivered, plan
+from relief.deliver.plan import apply_delivery, plan
 from relief.errors import RecipeError, ReliefError
 from relief.figures import UNITS, show_lengths_in
 from relief.inspect.start import start_from_nothing
@@ -245,7 +245,7 @@ def _of_step(revision: Revision, step: Step, *, fits: bool) -> dict[str, Any]:
             return {"offered_maps": offer_maps(), "offered_packs": offer_packs()}
         case "surface":
             return surface_context(revision)
-    planned = plan(as_delivered(recipe), revision.piece.title) if fits else []
+    planned = plan(apply_delivery(recipe), revision.piece.title) if fits else []
     return {"planned": planned, "cost": SurfacePipeline.of(recipe, read_source).final().forecast(get_engine())}
 
 

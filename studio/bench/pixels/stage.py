@@ -11,7 +11,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_http_methods, require_safe
 
 from relief.errors import ReliefError
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.inspect.probe import probe
 from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
@@ -143,7 +143,7 @@ def _part(look: Look, window: tuple[float, ...]) -> HttpResponse:
     first, last = (int(top * rows), int(left * columns)), (math.ceil(bottom * rows), math.ceil(right * columns))
     seen = pixels[first[0] : max(last[0], first[0] + 1), first[1] : max(last[1], first[1] + 1)]
     # what is too large to be seen texel by texel is shown as well as the screen can
-    shown = shrunk(np.ascontiguousarray(seen), SHARPEST)
+    shown = shrink(np.ascontiguousarray(seen), SHARPEST)
     bounds = [first[1] / columns, first[0] / rows, last[1] / columns, last[0] / rows]
     return packet({"pixels": shown}, window=bounds, full=[rows, columns])
 

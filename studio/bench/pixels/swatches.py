@@ -10,7 +10,7 @@ from django.views.decorators.http import require_safe
 
 from relief.deliver.images import png
 from relief.errors import ReliefError
-from relief.filters.resample import shrunk
+from relief.filters.resample import shrink
 from relief.generate import GENERATORS
 from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
@@ -91,7 +91,7 @@ def way_picture(request: HttpRequest, pk: int, number: int, way: str) -> HttpRes
         field = get_engine().run(pipeline.treated())
     except (ReliefError, OSError) as problem:
         raise Http404 from problem
-    return HttpResponse(png(shrunk(swatch(field, relief.amplitude), WAY)), content_type="image/png")
+    return HttpResponse(png(shrink(swatch(field, relief.amplitude), WAY)), content_type="image/png")
 
 
 @require_safe
@@ -102,7 +102,7 @@ def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = revision_of(piece_of(request, pk), number)
     try:
         pipeline = Pipeline.of(revision.read(), read_source, SWATCH)
-        pixels = shrunk(in_white(normal_vectors(pipeline, get_engine())), side)
+        pixels = shrink(in_white(normal_vectors(pipeline, get_engine())), side)
     except (ReliefError, OSError) as problem:
         raise Http404 from problem
     return HttpResponse(png(pixels), content_type="image/png")

@@ -2,7 +2,7 @@
 
 from django.urls import reverse
 
-from relief.deliver.plan import as_delivered, plan
+from relief.deliver.plan import apply_delivery, plan
 from relief.recipe.edits import add_map, add_pack
 from relief.recipe.relief import MOST_PACKS
 from studio.bench.models import Revision
@@ -74,5 +74,5 @@ class UnfitTests(StudioTestCase):
         self.post("deliveries:change", piece, 3, action="take-profile", profile="Game tile")
         recipe = self.recipe(piece)
         self.assertEqual(recipe.delivery.pack, "gltf")
-        packed = [file.filename for file in plan(as_delivered(recipe), "Dunes") if file.name.startswith("pack-")]
+        packed = [file.filename for file in plan(apply_delivery(recipe), "Dunes") if file.name.startswith("pack-")]
         self.assertEqual(packed, ["Dunes_occlusion_roughness_metalness_2048.png"])

@@ -36,10 +36,10 @@ def picture() -> bytes:
     """The panel photographed once: a colour JPEG."""
     height, texel = driftwood(), WIDTH / WOOD[1]
     light = photograph(height, texel, AZIMUTH, ELEVATION, driftwood_paint(), SKY, SHADOWS, _openness())
-    return developed(light, 31)
+    return develop(light, 31)
 
 
-def developed(light: np.ndarray, seed: int) -> bytes:
+def develop(light: np.ndarray, seed: int) -> bytes:
     """Linear light as a JPEG with a little grain."""
     grain = np.random.default_rng(seed).normal(0, 0.006, light.shape)
     pixels = np.rint(srgb_from_linear(np.clip(light * 1.5 + grain, 0, 1)) * 255).astype(np.uint8)
@@ -59,4 +59,4 @@ def series() -> dict[str, bytes]:
     height, texel = driftwood(), WIDTH / WOOD[1]
     lights = [(360 * number / PHOTOS + 17, 38 if number % 2 else 52) for number in range(PHOTOS)]
     shots = take_series(height, texel, driftwood_paint(), lights, BALL, farthest=SHADOWS, openness=_openness())
-    return {f"driftwood-series-{number}.jpg": developed(shot, number) for number, shot in enumerate(shots, 1)}
+    return {f"driftwood-series-{number}.jpg": develop(shot, number) for number, shot in enumerate(shots, 1)}

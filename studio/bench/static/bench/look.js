@@ -34,6 +34,7 @@ export const look = {
   detail: "geometry", // how much of the detail the surface shows: its geometry, with the residual, or all of it
   wireframe: false,
   overlay: "", // what is drawn over the surface: its grid, stretch, regions, or the faces seen from behind
+  refined: !matchMedia("(prefers-reduced-motion: reduce)").matches, // whether a surface at rest is drawn ever finer
   figure: false, // whether something known stands beside the surface
   camera: "three-quarter",
   tilt: null, // degrees from straight above, once it was set by hand

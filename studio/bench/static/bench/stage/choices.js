@@ -45,6 +45,9 @@ export function showChoices() {
   document.getElementById("card").value = look.card;
   document.getElementById("overlay").value = look.overlay;
   showIn(document.getElementById("tilt"), tilted);
+  const fold = document.getElementById("stage-more");
+  const changed = look.detail !== "geometry" || look.overlay !== "" || look.wireframe || look.figure || !look.refined;
+  fold.toggleAttribute("data-changed", changed);
 }
 
 const showView = (view) => setLook({ views: { ...look.views, [page().step]: view } });
@@ -66,6 +69,10 @@ document.getElementById("stage").addEventListener("input", ({ target }) => {
 document.getElementById("stage").addEventListener("change", ({ target }) => {
   if (target.id === "overlay") setLook({ overlay: target.value });
   takeTilt(target);
+});
+document.addEventListener("pointerdown", ({ target }) => {
+  const fold = document.getElementById("stage-more");
+  if (fold?.open && !fold.contains(target) && target.closest("#stage")) fold.open = false;
 });
 document.getElementById("stage").addEventListener("tilted", ({ detail }) => {
   tilted = detail;

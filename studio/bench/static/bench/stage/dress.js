@@ -9,7 +9,7 @@ const REGIONS = [0xcfd4d2, 0xc58a2b, 0x2a6a98, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2
 const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4, edges: 2, overlap: 5 };
 
 /** What all materials share, so that they are told at once. */
-export const shared = { overlay: { value: 0 } };
+export const shared = { overlay: { value: 0 }, refined: { value: 0 } };
 
 /**
  * Bump as Mikkelsen 2010 has it, true to the size of the surface. three.js takes the steps on the screen for unit length,
@@ -18,7 +18,7 @@ export const shared = { overlay: { value: 0 } };
 export const TRUE_BUMP = "trueBump";
 
 function extend(shader) {
-  shader.uniforms.overlay = shared.overlay;
+  Object.assign(shader.uniforms, shared);
   for (const [name, hex] of [
     ["ink", 0x15252c],
     ["ochre", 0xb9791a],
@@ -35,7 +35,7 @@ function extend(shader) {
   shader.fragmentShader = shader.fragmentShader
     .replace(
       "void main() {",
-      "uniform int overlay; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\n" +
+      "uniform int overlay; uniform float refined; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\n" +
         "float lineAt(vec2 place, float wide) {\n" +
         "  vec2 away = abs(fract(place - 0.5) - 0.5) / max(fwidth(place), vec2(1e-6));\n" +
         "  return 1.0 - smoothstep(wide - 0.7, wide + 0.7, min(away.x, away.y));\n}\nvoid main() {",
@@ -57,7 +57,9 @@ function extend(shader) {
     )
     .replace(
       "#include <aomap_fragment>",
-      "#include <aomap_fragment>\nreflectedLight.indirectDiffuse *= vSky; reflectedLight.indirectSpecular *= vSky;",
+      // a view at rest looks for what hides the sky itself
+      "#include <aomap_fragment>\nfloat seesSky = mix(vSky, 1.0, refined);\n" +
+        "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;",
     );
 }
 

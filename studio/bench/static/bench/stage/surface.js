@@ -4,17 +4,21 @@
 import * as THREE from "../../vendor/three/three.module.js";
 import { OrbitControls } from "../../vendor/three/OrbitControls.js";
 import { look } from "../look.js";
-import { TRUE_BUMP, cloth, dress } from "./dress.js";
+import { TRUE_BUMP, cloth, dress, shared } from "./dress.js";
 import { drawFigure, figureFor } from "./figures.js";
 import { lamp } from "./lamp.js";
+import { addUp, frameOf } from "./resting.js";
+import { layRibbon, ribbon } from "./ribbons.js";
 
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
 const LYING = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
 const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.6], along: [-1, -0.3, 0.1] };
-const FILLED = 0.94; // of what is free of the stage, by the surface
-const COVERED = 112; // px at the top of the stage, by its buttons
+const FILLED = 0.97; // of what is free of the stage, by the surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 const SHADOW = { card: 2048, processor: 1024 }; // texels to a side of what the sun sees, by what draws
+const REST = { card: 150, processor: 500 }; // ms without a change before a view is refined, by what draws
+const [SKY, GROUND, DATUM] = [0xdde8f4, 0x4d4a45, 0xb3105f]; // cool from above, warm from below
+const SUNNY = new THREE.Color(1, 0.95, 0.86); // of the lights, beside a cool sky
 
 /** Whether there is no graphics card, so that each pixel costs time of the processor. */
 function drawsInSoftware() {
@@ -37,26 +41,33 @@ export function surfaceOn(canvas) {
   camera.up.set(0, 0, 1); // the surface lies like a floor, or stands on it, whichever way it is walked round
   const controls = new OrbitControls(camera, canvas);
   const [sun, second] = [new THREE.DirectionalLight(), new THREE.DirectionalLight()];
-  const sky = new THREE.HemisphereLight(0xf1f5f4, 0x4a5154);
+  const sky = new THREE.HemisphereLight(SKY, GROUND);
+  const patch = new THREE.DirectionalLight(SKY); // of the sky, another one in each frame of a view at rest
   sky.position.set(0, 0, 1);
-  sun.castShadow = true;
-  sun.shadow.mapSize.set(shadow, shadow);
+  for (const source of [sun, patch]) {
+    source.castShadow = true;
+    source.shadow.mapSize.set(shadow, shadow);
+  }
+  patch.visible = false;
   const mesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshStandardMaterial());
   mesh.castShadow = mesh.receiveShadow = true;
   const stand = new THREE.Group(); // y is up on what stands
-  const [seams, line, picked] = [0, 1, 2].map(
-    () => new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xb3105f })),
-  );
+  const [seams, line, picked] = [1, 2, 2].map((wide) => ribbon(DATUM, wide));
   stand.add(mesh, seams, line, picked);
-  scene.add(sun, sun.target, second, sky, stand);
+  scene.add(sun, sun.target, second, sky, patch, patch.target, stand);
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
   let figure = null;
   let cast = ""; // what the shadows were drawn for
   let drawing = false;
-  const followers = []; // what is placed anew whenever it was drawn
+  const followers = []; // what is placed again whenever it was drawn
+  const resting = addUp(renderer, without);
+  let rest = 0; // the timer, or the frame, of the refinement
 
   function draw() {
+    clearTimeout(rest);
+    cancelAnimationFrame(rest);
+    canvas.dataset.refined = "";
     if (drawing) return;
     drawing = true;
     requestAnimationFrame(() => {
@@ -74,28 +85,72 @@ export function surfaceOn(canvas) {
       seams.visible = look.overlay === "grid" && shapes.length === 1;
       sayStretch();
       sayAngles();
-      const side = shapes.length > 1 ? 2 : 1;
-      renderer.setScissorTest(true);
-      shapes.forEach(({ geometry, materials }, number) => {
-        Object.assign(mesh, { geometry, material: materials });
-        dress(materials, look);
-        // a viewport begins in the lower left
-        const place = [
-          ((number % side) * width) / side,
-          (1 - Math.floor(number / side)) * (side - 1) * (height / side),
-          width / side,
-          height / side,
-        ];
+      shared.refined.value = 0;
+      patch.visible = false;
+      sky.color.set(SKY);
+      drawShapes(null, (geometry) => {
         const shaded = `${lit} ${geometry.uuid}`;
         renderer.shadowMap.needsUpdate = shaded !== cast;
         cast = shaded;
-        renderer.setViewport(...place);
-        renderer.setScissor(...place);
-        renderer.render(scene, camera);
       });
       for (const follow of followers) follow();
       canvas.dataset.drawn = String(Number(canvas.dataset.drawn ?? 0) + 1);
+      if (look.refined) rest = setTimeout(() => refine(0), without ? REST.processor : REST.card);
     });
+  }
+
+  /** Draws each shape in its part of the canvas, or of a target as large. `before` is told of each. */
+  function drawShapes(target, before) {
+    const scale = target ? renderer.getPixelRatio() : 1; // a target is counted in pixels
+    const [width, height] = [canvas.clientWidth * scale, canvas.clientHeight * scale];
+    const side = shapes.length > 1 ? 2 : 1;
+    renderer.setRenderTarget(target);
+    if (target) target.scissorTest = true;
+    else renderer.setScissorTest(true);
+    shapes.forEach(({ geometry, materials }, number) => {
+      Object.assign(mesh, { geometry, material: materials });
+      dress(materials, look);
+      // a viewport begins in the lower left
+      const place = [
+        ((number % side) * width) / side,
+        (1 - Math.floor(number / side)) * (side - 1) * (height / side),
+        width / side,
+        height / side,
+      ];
+      before(geometry);
+      if (target) {
+        target.viewport.set(...place);
+        target.scissor.set(...place);
+        renderer.setRenderTarget(target);
+      } else {
+        renderer.setViewport(...place);
+        renderer.setScissor(...place);
+      }
+      renderer.render(scene, camera);
+    });
+  }
+
+  /** Adds one frame of a view at rest, and the next ones after it; any change ends that. */
+  function refine(number) {
+    const [width, height] = [canvas.clientWidth, canvas.clientHeight];
+    const towards = sun.userData.towards.clone();
+    const radius = size();
+    const { right, down, sun: onSun, sky: onSky } = frameOf(number, towards);
+    camera.setViewOffset(width, height, right, down - covered() / 2, width, height);
+    sun.position.copy(onSun.normalize().multiplyScalar(radius * 3));
+    patch.visible = sky.intensity > 0;
+    patch.position.copy(onSky.multiplyScalar(radius * 3));
+    patch.intensity = 2 * sky.intensity; // the mean cosine of all directions of a half sphere is one half
+    sky.color.set(0); // what is left of it shines up from the ground
+    shared.refined.value = 1;
+    resting.add(number, (target) =>
+      drawShapes(target, () => {
+        renderer.shadowMap.needsUpdate = true;
+      }),
+    );
+    cast = "";
+    if (number + 1 < resting.frames) rest = requestAnimationFrame(() => refine(number + 1));
+    else canvas.dataset.refined = canvas.dataset.drawn;
   }
 
   /**
@@ -108,16 +163,26 @@ export function surfaceOn(canvas) {
     [sun, second].forEach((source, number) => {
       const { towards, strength, tint } = lights[number] ?? { towards: [0, 0, 1], strength: 0, tint: [1, 1, 1] };
       const [x, y, z] = towards;
-      source.position.set(...(told?.upright ? [x, -z, y] : [x, y, z])).multiplyScalar(radius * 3);
-      source.color.setRGB(...tint, THREE.SRGBColorSpace);
+      source.userData.towards = new THREE.Vector3(...(told?.upright ? [x, -z, y] : [x, y, z]));
+      source.position.copy(source.userData.towards).multiplyScalar(radius * 3);
+      source.color.setRGB(...tint, THREE.SRGBColorSpace).multiply(SUNNY);
       source.intensity = 2.7 * strength;
     });
     sky.intensity = ambient * 4.4;
-    const seen = sun.shadow.camera;
-    Object.assign(seen, { left: -radius, right: radius, top: radius, bottom: -radius, near: radius, far: radius * 5 });
-    seen.updateProjectionMatrix();
-    sun.shadow.normalBias = (3 * radius) / shadow;
-    sun.shadow.bias = -0.0006;
+    for (const source of [sun, patch]) {
+      const seen = source.shadow.camera;
+      Object.assign(seen, {
+        left: -radius,
+        right: radius,
+        top: radius,
+        bottom: -radius,
+        near: radius,
+        far: radius * 5,
+      });
+      seen.updateProjectionMatrix();
+      source.shadow.normalBias = (3 * radius) / shadow;
+      source.shadow.bias = -0.0006;
+    }
     return JSON.stringify([lights[0].towards, radius]);
   }
 
@@ -176,7 +241,11 @@ export function surfaceOn(canvas) {
     draw();
   }
 
-  const covered = () => (shapes.length > 1 ? 0 : Math.min(COVERED, canvas.clientHeight / 3));
+  /** px at the top of the stage that its buttons cover. */
+  const covered = () => {
+    const tools = document.getElementById("stage-tools");
+    return shapes.length > 1 ? 0 : Math.min(tools.offsetTop + tools.offsetHeight, canvas.clientHeight / 3);
+  };
 
   /** How far away in a direction the camera sees all corners of the surface. */
   function farEnough(towards) {
@@ -257,12 +326,6 @@ export function surfaceOn(canvas) {
     return geometry;
   }
 
-  function setLines(lines, places) {
-    lines.geometry.dispose();
-    lines.geometry = new THREE.BufferGeometry();
-    lines.geometry.setAttribute("position", new THREE.BufferAttribute(places, 3));
-  }
-
   function take(next, packet) {
     for (const { geometry, materials } of shapes) {
       geometry.dispose();
@@ -276,8 +339,8 @@ export function surfaceOn(canvas) {
     const first = !shapes.length;
     shapes = next;
     told = packet;
-    setLines(seams, packet.arrays.seams);
-    setLines(picked, packet.arrays.picked);
+    layRibbon(seams, packet.arrays.seams);
+    layRibbon(picked, packet.arrays.picked);
     stand.rotation.x = packet.upright ? Math.PI / 2 : 0;
     stand.updateMatrixWorld();
     canvas.dataset.faces = packet.faces;
@@ -332,7 +395,7 @@ export function surfaceOn(canvas) {
     },
     /** Draws the section line over it: the ends of segments, in mm. */
     layLine(places) {
-      setLines(line, places);
+      layRibbon(line, places);
       draw();
     },
     /** Names what is called whenever it was drawn. */

@@ -1,0 +1,90 @@
+// A view at rest: frames are added up, each with another place within the pixel, another point of the sun's disc and
+// another direction of the sky, until edges are smooth, shadows have their penumbras and hollows see less of the sky.
+
+import * as THREE from "../../vendor/three/three.module.js";
+
+const FRAMES = { card: 96, processor: 16 }; // added up, by what draws
+const SUN = 0.53 / 2; // degrees from the middle of the sun's disc to its rim, as seen from the earth
+const PLASTIC = 1.32471795724; // its powers spread points evenly (Roberts 2018, R2 sequence)
+
+/** A point of the unit square, evenly spread whatever the number of points. */
+const point = (number) => [(0.5 + number / PLASTIC) % 1, (0.5 + number / PLASTIC ** 2) % 1];
+
+/** A direction of the sky, each part of it as likely: up is z. */
+function skyward([u, v]) {
+  const out = Math.sqrt(1 - u * u);
+  return new THREE.Vector3(out * Math.cos(2 * Math.PI * v), out * Math.sin(2 * Math.PI * v), Math.max(u, 0.02));
+}
+
+/** A direction that is off by as much as a point of the sun's disc. */
+function onDisc(towards, [u, v]) {
+  const far = Math.tan((SUN * Math.PI) / 180) * Math.sqrt(u);
+  const aside = new THREE.Vector3().crossVectors(towards, Math.abs(towards.z) < 0.9 ? UP : ASIDE).normalize();
+  const other = new THREE.Vector3().crossVectors(towards, aside);
+  return towards
+    .clone()
+    .addScaledVector(aside, far * Math.cos(2 * Math.PI * v))
+    .addScaledVector(other, far * Math.sin(2 * Math.PI * v));
+}
+
+const [UP, ASIDE] = [new THREE.Vector3(0, 0, 1), new THREE.Vector3(1, 0, 0)];
+
+/** How far each frame is off within its pixel, and where its light comes from; `towards` is that of the sun, unit length. */
+export function frameOf(number, towards) {
+  const [right, down] = point(number);
+  return { right: right - 0.5, down: down - 0.5, sun: onDisc(towards, point(number + 7)), sky: skyward(point(number)) };
+}
+
+/** Adds frames up and shows their mean. `render(target)` draws one to a target; `software` tells what draws. */
+export function addUp(renderer, software) {
+  const quad = new THREE.Mesh(
+    new THREE.PlaneGeometry(2, 2),
+    new THREE.ShaderMaterial({
+      uniforms: { frame: { value: null }, mean: { value: null }, share: { value: 1 } },
+      vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
+      fragmentShader:
+        "uniform sampler2D frame, mean; uniform float share; varying vec2 at;\n" +
+        "void main() {\n" +
+        "  gl_FragColor = mix(texture2D(mean, at), texture2D(frame, at), share);\n" +
+        "  #include <colorspace_fragment>\n}",
+      depthTest: false,
+      depthWrite: false,
+    }),
+  );
+  quad.frustumCulled = false;
+  const [alone, still] = [new THREE.Scene().add(quad), new THREE.Camera()];
+  const floats = {
+    type: THREE.FloatType,
+    depthBuffer: false,
+    minFilter: THREE.NearestFilter,
+    magFilter: THREE.NearestFilter,
+  };
+  const frame = new THREE.WebGLRenderTarget(1, 1, { ...floats, depthBuffer: true });
+  let [mean, next] = [new THREE.WebGLRenderTarget(1, 1, floats), new THREE.WebGLRenderTarget(1, 1, floats)];
+  const uniforms = quad.material.uniforms;
+
+  function lay(target, from, share) {
+    uniforms.frame.value = from.texture;
+    uniforms.mean.value = mean.texture;
+    uniforms.share.value = share;
+    renderer.setRenderTarget(target);
+    renderer.setScissorTest(false);
+    if (target) renderer.setViewport(0, 0, target.width, target.height);
+    else renderer.setViewport(0, 0, renderer.domElement.clientWidth, renderer.domElement.clientHeight);
+    renderer.render(alone, still);
+  }
+
+  return {
+    frames: software ? FRAMES.processor : FRAMES.card,
+    /** Adds the frame of a number, drawn by `render`, and shows the mean of all so far. */
+    add(number, render) {
+      const { width, height } = renderer.domElement;
+      for (const target of [frame, mean, next]) target.setSize(width, height);
+      renderer.setRenderTarget(frame);
+      render(frame);
+      lay(next, frame, 1 / (number + 1));
+      [mean, next] = [next, mean];
+      lay(null, mean, 1);
+    },
+  };
+}
