@@ -124,6 +124,27 @@ class LookingTests(BrowserTestCase):
         """The part of a pane that shows the surface rather than the stage behind it."""
         return float((np.abs(pane - pane[0, 0]) > 0.02).mean())
 
+    def test_shadows_are_cast_and_the_light_is_moved_without_asking_again(self):
+        """By raking light waves shadow each other; by light from straight above none is cast."""
+        self.begin("relief", **{"footprint.width": 100, "footprint.height": 60, "amplitude": 30})
+        self.press("l")
+        slopes_only = self.middle()
+        self.click("[data-toggle=shadowed]")
+        self.until(lambda: self.attribute("#flat", "data-shaded"), "no shadows came")
+        self.settled()
+        shadowed = self.middle()
+        self.assertLess(shadowed.mean(), 0.9 * slopes_only.mean())
+        # what faces the light before nothing else is as bright as it was
+        self.assertAlmostEqual(np.percentile(shadowed, 99.5), np.percentile(slopes_only, 99.5), delta=0.1)
+        asked = "return performance.getEntriesByType('resource').length"
+        before = self.run_script(asked)
+        self.press("l")
+        sky_above = self.middle()
+        self.assertGreater(np.abs(sky_above - shadowed).mean(), 0.02, "the light was moved")
+        self.assertEqual(self.run_script(asked), before, "nothing was asked for")
+        self.click("[data-toggle=shadowed]")
+        self.assertGreater(self.middle().mean(), sky_above.mean(), "slopes only are brighter")
+
     def test_light_and_material_are_for_looking_only(self):
         piece = self.begin("relief")
         self.run_script("document.querySelector('#lamp').open = true")

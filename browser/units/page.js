@@ -28,3 +28,4 @@ globalThis.document = page;
 globalThis.window = new EventTarget();
 globalThis.localStorage = { getItem: () => null, setItem: () => {} };
 globalThis.sessionStorage = globalThis.localStorage;
+globalThis.matchMedia = () => ({ matches: false });

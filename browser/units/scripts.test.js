@@ -118,3 +118,28 @@ test("going nearer keeps the place under the pointer where it is, and never goes
   assert.deepEqual({ ...sight }, { zoom: 1, x: 0.5, y: 0.5 });
   showAll();
 });
+
+test("a wall to the right shadows what lies before it while the sun is lower than its top, and hides a part of the sky", async () => {
+  const { shadowsFrom } = await import("../../studio/bench/static/bench/stage/shadows.js");
+  // four directions; those to the right see the wall at 30 degrees in the left column, and nothing in the right one
+  const [ways, high, wide] = [4, 2, 2];
+  const horizons = Object.assign(new Uint8Array(ways * high * wide), { shape: [ways, high, wide] });
+  for (const way of [0, 3]) for (const row of [0, 1]) horizons[way * 4 + row * 2] = 128;
+  const { sky, sun } = shadowsFrom(horizons, 2, 2);
+  const at = (degrees, side = 1) => [
+    side * Math.cos((degrees * Math.PI) / 180),
+    0,
+    Math.sin((degrees * Math.PI) / 180),
+  ];
+  assert.deepEqual([...sun(at(25))], [0, 255, 0, 255]);
+  assert.deepEqual([...sun(at(35))], [255, 255, 255, 255]);
+  assert.deepEqual([...sun(at(25, -1))], [255, 255, 255, 255]);
+  // half of all directions lose sin^2 30 degrees = 1/4 of their sky
+  assert.deepEqual(
+    [...sky].map((part) => Math.round((100 * part) / 255)),
+    [87, 100, 87, 100],
+  );
+  // on a picture twice as large the edge runs through its middle
+  const large = shadowsFrom(horizons, 4, 4).sun(at(25));
+  assert.deepEqual([...large.subarray(0, 4)], [0, 64, 191, 255]);
+});

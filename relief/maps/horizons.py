@@ -186,6 +186,25 @@ def find_open_sky(
         directions: how many, evenly round.
         progress: told how far it is; may cancel meanwhile.
     """
+    return _look_round(field, amplitude, reach, directions, progress, None)
+
+
+def find_horizons(field: HeightField, amplitude: float, directions: int, progress: Progress) -> np.ndarray:
+    """How high the horizon stands around each texel: uint8 (directions, rows, columns), 255 times the sine of its
+    elevation, 0 where nothing stands above the level (Max 1988, Horizon mapping, The Visual Computer 4; Sloan & Cohen
+    2000, Interactive horizon mapping).
+
+    The first direction is half a step counter-clockwise from the right edge. Arguments are as for `find_open_sky`.
+    """
+    kept = np.empty((directions, *field.samples.shape), np.uint8)
+    _look_round(field, amplitude, max(field.footprint.sides), directions, progress, kept)
+    return kept
+
+
+def _look_round(
+    field: HeightField, amplitude: float, reach: float, directions: int, progress: Progress, kept: np.ndarray | None
+) -> np.ndarray:
+    """What `find_open_sky` gives; horizons are kept where there is room for them, as `find_horizons` has them."""
     wraps = field.edges.wraps
     own, *wider = levels(field, reach, directions)
     around = wider[0] if wider else NO_LEVEL
@@ -206,10 +225,13 @@ def find_open_sky(
             progress.step((first + TOGETHER * top / len(out)) / (directions + TOGETHER), "Finding the horizons")
             _add_open_sky(
                 own.toward(ways), around.toward(ways), _between(own, around), before, _between(around, far), wraps,
-                np.float32(amplitude), np.float32(1 / directions), BAND, top, bottom, out, -(-(bottom - top) // BAND),
+                np.float32(amplitude), np.float32(1 / directions), BAND, top, bottom, out,
+                NONE_KEPT if kept is None else kept[ways], -(-(bottom - top) // BAND),
             )  # fmt: skip
     return out
 
+
+NONE_KEPT = np.zeros((0, 0, 0), np.uint8)
 
 NOTHING_FAR = np.zeros((0, 2, 0, 0), np.float32)
 
@@ -336,9 +358,9 @@ def _far_horizons(begin, end, level, far, between, wraps, out, rows):
 
 @kernel(rows_of="bands")
 def _add_open_sky(
-    begin, end, own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out, bands
+    begin, end, own, wider, between, far, far_between, wraps, amplitude, part, band, top, bottom, out, kept, bands
 ):
-    """Adds what is seen of the sky in some directions.
+    """Adds what is seen of the sky in some directions; keeps their horizons where there is room.
 
     The rows of the next level are found as they are needed, and spread to the columns between which they lie.
     """
@@ -367,6 +389,16 @@ def _add_open_sky(
                 for column in range(columns):
                     up = horizon[column] * amplitude
                     total[column] += part / (np.float32(1) + up * up)
+                if kept.shape[0]:
+                    _keep(horizon, amplitude, kept[way, row])
+
+
+@helper
+def _keep(horizon, amplitude, kept):
+    """Sines of the elevation of horizons, times 255."""
+    for column in range(horizon.size):
+        up = horizon[column] * amplitude
+        kept[column] = np.uint8(np.float32(255) * up / np.sqrt(np.float32(1) + up * up) + np.float32(0.5))
 
 
 @helper

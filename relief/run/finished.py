@@ -15,8 +15,10 @@ from relief.filters.resample import as_type, resample
 from relief.height import HeightField
 from relief.maps.colour_map import Colour, colour
 from relief.maps.companion import CompanionMap
+from relief.maps.horizons import find_horizons
 from relief.maps.normal import Normal, normal_map, vectors
 from relief.maps.packing import Pack, pack_channels
+from relief.progress import Progress
 from relief.recipe.delivery import TYPES, Depth
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine, Stage
@@ -106,6 +108,17 @@ def _of_list(listed: tuple, number: str, name: str):
 def turned_up(normal: Normal) -> Normal:
     """The same map with green up and red to the right, as glTF and USD want it; it is the map `normal-up`."""
     return normal.model_copy(update={"green": "up", "red": "right"})
+
+
+def horizons(pipeline: Pipeline, directions: int) -> Stage:
+    """How high the horizon stands around each texel of a relief, as `find_horizons` has it."""
+    amplitude = pipeline.relief.amplitude
+    compute = partial(_find_horizons, amplitude, directions)
+    return Stage("Finding the horizons", compute, [amplitude, directions], (pipeline.height(),), reports=True)
+
+
+def _find_horizons(amplitude: float, directions: int, height: HeightField, progress: Progress) -> np.ndarray:
+    return find_horizons(height, amplitude, directions, progress)
 
 
 def normals(pipeline: Pipeline, normal: Normal, bits: Depth) -> Stage:

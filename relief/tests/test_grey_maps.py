@@ -21,12 +21,13 @@ from relief.inspect.readings import readings
 from relief.maps import COMPANION_MAPS
 from relief.maps.curvature import Curvature, mean_curvature
 from relief.maps.grey_height import GreyHeight
-from relief.maps.horizons import steps
+from relief.maps.horizons import find_horizons, steps
 from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import Occlusion, occlusion
 from relief.maps.position import Position
 from relief.maps.roughness import Roughness
 from relief.maps.slope_map import SlopeMap
+from relief.progress import Progress
 from relief.recipe import edits
 from relief.recipe.layer import Layer
 from relief.recipe.recipe import Recipe
@@ -48,6 +49,42 @@ def bowl(size: int, radius: float, side: float) -> np.ndarray:
 def made_of_noise() -> Relief:
     """A relief that needs no source."""
     return Relief(layers=(Layer(name="Noise", content=GradientNoise()),))
+
+
+class HorizonTests(TestCase):
+    def test_before_a_wall_the_horizon_stands_at_its_angle(self):
+        """A wall of 6 mm along the right side, on texels of 1.5 x 0.75 mm: seen from d mm away in a direction that is a
+        degrees off, its top stands at atan(6 / (d / cos a)).
+        """
+        height = np.zeros((90, 61), np.float32)
+        height[:, 50:] = 1
+        wall = field(height, 61 * 1.5, 90 * 0.75)
+        found = find_horizons(wall, 6.0, 24, Progress())
+        for way, turn in ((0, 7.5), (1, 22.5), (23, -7.5)):
+            for column in (10, 30, 46):
+                far = (50 - column) * 1.5 / math.cos(math.radians(turn))
+                expected = 255 * math.sin(math.atan2(6, far))
+                # the edge lies somewhere between the last low and the first high texel
+                self.assertAlmostEqual(found[way, 45, column], expected, delta=2 + 0.75 * expected / (50 - column))
+        np.testing.assert_array_equal(found[11:13, 45, :50], 0, "nothing stands to the left")
+
+    def test_rough_ground_against_rays_of_small_steps(self):
+        for edges in (CLAMP, WRAP):
+            ground = field(rough(64, 48, 3), 48 * 2.0, 64 * 0.5, edges)
+            found = find_horizons(ground, 5.0, 8, Progress()) / 255
+            off = []
+            mode = "grid-wrap" if edges is WRAP else "nearest"
+            rows, columns = np.mgrid[:64, :48].astype(float)
+            for way in range(8):
+                turn = 2 * math.pi * (way + 0.5) / 8
+                highest = np.zeros(ground.samples.shape)
+                for far in np.arange(0.4, 40, 0.2):
+                    place = [rows - far * math.sin(turn) / 0.5, columns + far * math.cos(turn) / 2.0]
+                    there = scipy.ndimage.map_coordinates(ground.samples, place, order=1, mode=mode)
+                    highest = np.maximum(highest, 5.0 * (there - ground.samples) / far)
+                off.append(np.abs(found[way] - highest / np.hypot(1, highest)))
+            self.assertLess(np.percentile(off, 95), 0.12, edges)
+            self.assertLess(np.mean(off), 0.03, edges)
 
 
 class OcclusionTests(TestCase):

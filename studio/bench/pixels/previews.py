@@ -18,7 +18,7 @@ from relief.maps.packing import at_depth
 from relief.maps.slopes import steepness
 from relief.recipe.layer import Picture
 from relief.recipe.relief import Relief
-from relief.run.finished import finish_map, normals, titles, vectors_along
+from relief.run.finished import finish_map, horizons, normals, titles, vectors_along
 from relief.run.pipeline import Pipeline
 from studio.bench.requests import whole_number
 from studio.shelf.engine import get_engine
@@ -27,6 +27,9 @@ GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
 ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)
 BELOW = np.array([0x2A, 0x6A, 0x98], np.float32)
 SHADES = 256
+HORIZONS = 24
+"""Directions in which the browser knows the horizon."""
+
 APART = ("apart-heights", "apart-angles")
 """Views of the difference between a state and a proof."""
 
@@ -49,6 +52,11 @@ def _height(pipeline: Pipeline) -> HeightField:
 def _lit(pipeline: Pipeline) -> np.ndarray:
     """Normals true to amplitude and footprint, 16 bit, green up."""
     return get_engine().run(normals(pipeline, Normal(), 16))
+
+
+def _horizons(pipeline: Pipeline) -> np.ndarray:
+    """How high the horizon stands around each texel, as `find_horizons` has it: what the browser casts shadows from."""
+    return get_engine().run(horizons(pipeline, HORIZONS))
 
 
 def _shade(pipeline: Pipeline) -> np.ndarray:
@@ -213,6 +221,7 @@ VIEWS: dict[str, Callable[[Pipeline], np.ndarray]] = {
     "whole": _whole,
     "grey": _grey,
     "lit": _lit,
+    "horizons": _horizons,
     "height": _colour_height,
     "slope": _slope,
     "light": _light,

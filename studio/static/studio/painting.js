@@ -14,9 +14,13 @@ export const lightFrom = (towards) => ({
 
 /**
  * Paints pixels on a canvas, which takes their size. Normals (uint16) are lit; `colours` (uint8, of the same size) are
- * what they are made of, where they are not plain.
+ * what they are made of, where they are not plain; `shadows` what of the sky and of each light they see, 0 to 255.
  */
-export function paintPixels(canvas, pixels, { channel, towards, lit = towards && lightFrom(towards), colours } = {}) {
+export function paintPixels(
+  canvas,
+  pixels,
+  { channel, towards, lit = towards && lightFrom(towards), colours, shadows } = {},
+) {
   const [rows, columns] = pixels.shape;
   if (canvas.width !== columns || canvas.height !== rows) [canvas.width, canvas.height] = [columns, rows];
   const image =
@@ -27,8 +31,9 @@ export function paintPixels(canvas, pixels, { channel, towards, lit = towards &&
   const out = new Uint32Array(image.data.buffer);
   if (pixels instanceof Uint16Array) {
     const fits = colours?.length === pixels.length;
-    if (lit.lights.length === 1 && !fits) lightOnce(pixels, out, lit);
-    else lightAll(pixels, out, lit, fits ? colours : null);
+    const shaded = shadows?.sky.length === out.length;
+    if (lit.lights.length === 1 && !fits && !shaded) lightOnce(pixels, out, lit);
+    else lightAll(pixels, out, lit, fits ? colours : null, shaded ? shadows : null);
   } else if (pixels.shape.length === 3) colour(pixels, out, CHANNELS[channel], pixels.shape[2]);
   else for (let i = 0; i < out.length; i++) out[i] = 0xff000000 | (pixels[i] * 0x010101);
   canvas.getContext("2d").putImageData(image, 0, 0);
@@ -82,7 +87,7 @@ function scaled([x, y, z]) {
 }
 
 /** Two lights, or one on colours: sums what each does, light after light, so that each pass is a plain loop. */
-function lightAll(normals, out, { lights, ambient, material }, colours) {
+function lightAll(normals, out, { lights, ambient, material }, colours, shadows) {
   const count = out.length;
   const matts = lights.map(() => new Float32Array(count));
   const shines = lights.map(() => new Float32Array(count));
@@ -91,31 +96,28 @@ function lightAll(normals, out, { lights, ambient, material }, colours) {
     const [lx, ly, lz, lo] = scaled(towards);
     const [hx, hy, hz, ho] = scaled(halfWay(towards));
     const [dull, shine] = [matts[number], shines[number]];
+    const open = shadows?.suns[number];
     for (let i = 0, n = 0; i < count; i++, n += 3) {
       const facing = normals[n] * lx + normals[n + 1] * ly + normals[n + 2] * lz + lo;
       if (facing <= 0) continue;
       const shining = normals[n] * hx + normals[n + 1] * hy + normals[n + 2] * hz + ho;
-      dull[i] = matt[facing > LAST ? LAST : facing | 0];
-      shine[i] = bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0];
+      const seen = open ? open[i] / 255 : 1;
+      dull[i] = seen * matt[facing > LAST ? LAST : facing | 0];
+      shine[i] = seen * bright[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0];
     }
   });
-  const base = ambient * material.albedo;
+  const whole = ambient * material.albedo * 255;
   const [first, second] = [lights[0].tint, lights[1]?.tint ?? [0, 0, 0]].map((tint) => tint.map((part) => part * 255));
   const [matt, shine] = [matts[0], shines[0]];
   const [otherMatt, otherShine] = [matts[1] ?? matt, shines[1] ?? shine];
   for (let i = 0, n = 0; i < count; i++, n += 3) {
     // a colour of 200 is as light as the plain grey
+    const base = shadows ? (whole * shadows.sky[i]) / 255 : whole;
     const [red, green, blue] = colours ? [colours[n] / 200, colours[n + 1] / 200, colours[n + 2] / 200] : WHITE;
     out[i] = packed(
-      (base * 255 + matt[i] * first[0] + otherMatt[i] * second[0]) * red +
-        shine[i] * first[0] +
-        otherShine[i] * second[0],
-      (base * 255 + matt[i] * first[1] + otherMatt[i] * second[1]) * green +
-        shine[i] * first[1] +
-        otherShine[i] * second[1],
-      (base * 255 + matt[i] * first[2] + otherMatt[i] * second[2]) * blue +
-        shine[i] * first[2] +
-        otherShine[i] * second[2],
+      (base + matt[i] * first[0] + otherMatt[i] * second[0]) * red + shine[i] * first[0] + otherShine[i] * second[0],
+      (base + matt[i] * first[1] + otherMatt[i] * second[1]) * green + shine[i] * first[1] + otherShine[i] * second[1],
+      (base + matt[i] * first[2] + otherMatt[i] * second[2]) * blue + shine[i] * first[2] + otherShine[i] * second[2],
     );
   }
 }

@@ -40,6 +40,7 @@ import { belongsTo } from "./keys.js";
 import { showSolidTool } from "./tools/solid.js";
 
 const SHARP = 2048; // texels on the long side when the hand rests
+const SHADOWED = 512; // texels on the long side whose horizons are asked for
 const REST = 250; // ms
 const ANY_HAS = "shaded"; // a view that every state has
 
@@ -178,12 +179,28 @@ async function show(longest, signal) {
     const largest = Math.max(...packet.arrays.pixels.shape.slice(0, 2));
     if (solidView || Object.keys(draft).length) return;
     if (longest === FINEST && largest >= FINEST) runAtRest((later) => show(SHARP, later));
+    else if (wantsShadows()) runAtRest(showShadows);
     else goNear();
   } catch (problem) {
     if (problem.name === "AbortError") return;
     say(problem.message);
   } finally {
     clearTimeout(busy);
+  }
+}
+
+/** Whether the lit relief is to have its shadows, and has them not yet. */
+const wantsShadows = () => look.shadowed && currentView() === "lit" && !apart() && !before && !stage.isShaded();
+
+async function showShadows(signal) {
+  try {
+    const parameters = { ...asked(SHADOWED), view: "horizons" };
+    delete parameters.against;
+    stage.drawShadows((await fetchPacket(bench.dataset.preview, parameters, signal)).arrays.pixels);
+    flat.dataset.shaded = flat.dataset.drawn;
+    goNear();
+  } catch (problem) {
+    if (problem.name !== "AbortError") say(problem.message);
   }
 }
 
@@ -253,9 +270,10 @@ bench.addEventListener("look", ({ detail }) => {
   [shownKind, shownHow] = [kind, look.how];
   if ("tilt" in detail && look.tilt !== null) space.surface?.tilt(look.tilt);
   else if ("camera" in detail) space.surface?.aim();
-  else if (["light", "lamp", "wireframe", "figure"].some((name) => name in detail)) space.surface?.draw();
+  else if (["light", "lamp", "wireframe", "figure", "refined"].some((name) => name in detail)) space.surface?.draw();
   else if ("overlay" in detail && !FIGURED.includes(detail.overlay)) space.surface?.draw();
   else if (detail.material && !recoloured) space.surface?.draw();
+  else if ("shadowed" in detail) wantsShadows() && runAtRest(showShadows);
   else if (Object.keys(detail).every((name) => DRAWN_ALONE.includes(name) || (name === "how" && !difference))) return;
   else refresh();
 });

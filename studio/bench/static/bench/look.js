@@ -15,6 +15,7 @@ export const look = {
   views: {},
   channel: "all",
   repeats: false,
+  shadowed: false, // whether the lit relief has the shadows that geometry casts
   shifted: false,
   telltales: false,
   alone: null,

@@ -19,6 +19,7 @@ export function showChoices() {
     colour: map && channels > 1,
     map,
     flat: !solidView,
+    shaded: view === "lit" && !apart(),
     surface: view === "surface",
     solid: solidView,
     compared: look.against !== null && !solidView,

@@ -8,6 +8,7 @@ import { lamp } from "./lamp.js";
 import { onSight, pan, sight, zoom } from "./sight.js";
 import { clamp, svg } from "../../studio/svg.js";
 import { paintPixels } from "../../studio/painting.js";
+import { shadowsFrom } from "./shadows.js";
 
 const stage = document.getElementById("stage");
 const canvas = document.getElementById("flat");
@@ -60,14 +61,29 @@ export function drawNear(part) {
   paint();
 }
 
+/** Puts shadows on the first pane, from the horizons of its relief. */
+export function drawShadows(horizons) {
+  if (!panes.length) return;
+  const [rows, columns] = panes[0].packet.arrays.pixels.shape;
+  panes[0].shadows = shadowsFrom(horizons, rows, columns);
+  paint();
+}
+
+/** Whether the first pane has its shadows. */
+export const isShaded = () => Boolean(panes[0]?.shadows);
+
 /** Draws what is on the stage again: with another light, another channel, another size. */
 export function paint() {
   if (!panes.length) return;
   const lit = lamp();
-  const put = (picture, pixels, colours) =>
-    pixels && paintPixels(picture, pixels, { channel: channelOf(pixels.shape[2]), lit, colours });
-  for (const { packet, tile, proof, near } of panes) {
-    put(tile, packet.arrays.pixels, packet.arrays.colours);
+  const put = (picture, pixels, colours, shadows) =>
+    pixels && paintPixels(picture, pixels, { channel: channelOf(pixels.shape[2]), lit, colours, shadows });
+  for (const { packet, tile, proof, near, shadows } of panes) {
+    const cast =
+      look.shadowed && shadows
+        ? { sky: shadows.sky, suns: lit.lights.map((one) => shadows.sun(one.towards)) }
+        : undefined;
+    put(tile, packet.arrays.pixels, packet.arrays.colours, cast);
     put(proof, packet.arrays.pixels_against, packet.arrays.colours_against);
     if (near) put(near.picture, near.part.arrays.pixels, near.part.arrays.colours);
   }
@@ -316,7 +332,7 @@ onSight(compose);
 
 bench.addEventListener("look", ({ detail }) => {
   if (!panes.length) return;
-  if (["light", "lamp", "material", "channel"].some((name) => name in detail)) paint();
+  if (["light", "lamp", "material", "channel", "shadowed"].some((name) => name in detail)) paint();
   else if (["repeats", "shifted", "wipe", "how", "rectangle"].some((name) => name in detail)) compose();
   else if ("line" in detail) placeLine();
 });
