@@ -35,8 +35,10 @@ MEASURES = {kind: way.measure for kind, way in TESSELLATIONS.items() if way.meas
 """Ways of tessellating, and the parameter that each is asked for by."""
 
 
-def add_surface_options(parser: argparse.ArgumentParser) -> None:
-    """Adds the picture or recipe, and the options of its surface."""
+def add_surface_options(parser: argparse.ArgumentParser, *, with_camera: bool = True) -> None:
+    """Adds the picture or recipe, and the options of its surface; those of the camera that it is tessellated for, and
+    of the map that completes it, only where a command has no camera of its own.
+    """
     add_picture(parser)
     add_sources(parser)
     kinds = [kind for kind in SHAPES if kind != OF_A_FILE]
@@ -65,13 +67,16 @@ def add_surface_options(parser: argparse.ArgumentParser) -> None:
         "--tessellate", metavar="WAY:NUMBER",
         help="; ".join(f"{kind}:{_say_number_of(kind)}, {TESSELLATIONS[kind].about.lower()}" for kind in MEASURES),
     )  # fmt: skip
+    parser.add_argument("--most-level", type=int, metavar="N", help=_help(Tessellation, "most_level"))
+    if not with_camera:
+        parser.set_defaults(camera=None, width=None, split=None)
+        return
     parser.add_argument("--camera", nargs=3, type=number, metavar=("X", "Y", "Z"), help="where it stands, mm")
     parser.add_argument("--width", type=int, metavar="PX", help="how wide the camera's picture is")
     parser.add_argument(
         "--split", nargs="?", type=int, const=2048, metavar="PX",
         help="also write STEM_residual.png, the 16-bit normal map that completes the mesh; PX pixels on a side (2048)",
     )  # fmt: skip
-    parser.add_argument("--most-level", type=int, metavar="N", help=_help(Tessellation, "most_level"))
 
 
 def begun_surface(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
