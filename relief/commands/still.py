@@ -6,24 +6,21 @@ import argparse
 import json
 import sys
 import time
-from dataclasses import asdict, replace
+from dataclasses import replace
 
 import numpy as np
 
 from relief.commands._arguments import number, path
 from relief.commands._surface import add_surface_options, begun_surface
 from relief.deliver.files import write_whole
-from relief.deliver.stills import ENDINGS, make_scene, still_file
+from relief.deliver.stills import ENDINGS, SUNS, VIEWS, make_scene, say_wanted, stand_camera, still_file
 from relief.errors import ReliefError
 from relief.progress import Progress
 from relief.sources.colour import decode_srgb
-from relief.still.camera import Camera, frame_all
+from relief.still.camera import Camera
 from relief.still.light import Light
 from relief.still.scene import Scene
 from relief.still.still import BACKDROP, Wanted, draw_still, forecast_still
-
-VIEWS = {"front": (0.0, 0.15, 1.0), "three-quarter": (0.5, 0.55, 1.0), "along": (0.25, 0.16, 1.0)}
-"""Where the camera stands, from the middle: to the right, up, and before what stands."""
 
 WIDTHS = (640, 1280, 2560)
 """Widths that a forecast tells beside the one that is asked for."""
@@ -64,10 +61,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-SUNS = {2: (135.0, 40.0), 1: (225.0, 40.0)}
-"""Where the sun stands by default, by the axis that points up: to the left, behind what lies, before what stands."""
-
-
 def run(chosen: argparse.Namespace) -> None:
     """The still as a file, and what it took; or how long it would take."""
     begun = time.perf_counter()
@@ -97,8 +90,7 @@ def run(chosen: argparse.Namespace) -> None:
         print(json.dumps(about | {"samples": wanted.samples, "forecast": rows}, indent=2))
         return
     still = draw_still(scene, wanted, _Bar())
-    told = {name: value for name, value in asdict(wanted).items() if name not in ("camera", "light")}
-    told |= {"camera": wanted.camera._asdict(), "light": light._asdict()}
+    told = say_wanted(wanted)
     write_whole(chosen.out, still_file(still, chosen.out.suffix.lower().lstrip("."), told))
     results = {"file": str(chosen.out), "seconds": round(still.seconds, 2), "noise": round(still.noise, 4)}
     print(json.dumps(about | results | told, indent=2))
@@ -110,10 +102,7 @@ def _sized(wanted: Wanted, width: int, height: int) -> Wanted:
 
 def _camera(scene: Scene, chosen: argparse.Namespace, ratio: float) -> Camera:
     """The camera that options ask for; from a view of its own it fills the picture."""
-    x, y, z = VIEWS[chosen.seen]
-    towards = (x, y, z) if scene.up == 1 else (x - 0.9, -z, y + 0.25)
-    Camera((0, 0, 0), (0, 0, 1), chosen.lens).axes()  # a lens of no length cannot be framed by
-    camera = frame_all(scene.mesh.positions, towards, chosen.lens, ratio, scene.up)
+    camera = stand_camera(scene, chosen.seen, chosen.lens, ratio)
     if chosen.stands_at:
         camera = camera._replace(position=_point(chosen.stands_at), look_at=_point(scene.middle.tolist()))
     return camera._replace(look_at=_point(chosen.look_at)) if chosen.look_at else camera

@@ -4,33 +4,163 @@ from __future__ import annotations
 
 import io
 import json
+import math
+import time
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
+from relief.deliver.files import write_whole
 from relief.formats.writing import picture_file
+from relief.progress import Part, Progress
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.finished import finish_map, titles
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import decode_srgb, eight_bits, srgb_from_linear
+from relief.still.camera import FRAME, Camera, frame_all
+from relief.still.light import Light
 from relief.still.scene import Maps, Scene
-from relief.still.still import Still
+from relief.still.still import Still, Wanted, draw_still
 
 FINEST = 4096
 """Texels on the long side of what lies on the surface at most."""
 
 ENDINGS = ("png", "exr")
 
+VIEWS = {"front": (0.0, 0.15, 1.0), "three-quarter": (0.5, 0.55, 1.0), "along": (0.25, 0.16, 1.0)}
+"""Where the camera stands, from the middle: to the right, up, and before what stands."""
+
+SUNS = {2: (135.0, 40.0), 1: (225.0, 40.0)}
+"""Where the sun stands by default, by the axis that points up: to the left, behind what lies, before what stands."""
+
+DRAFT_EVERY = 1.0
+"""Seconds between two pictures of a still that is being drawn."""
+
+ON_STAGE = "stage"
+"""The view of a still that is seen as the stage stands."""
+
+STAGE_FIELD = 32.0
+"""Degrees that the camera of the stage sees from top to bottom."""
+
+MADE, DRAWN = 0.3, 0.98
+"""How far a still is when its mesh is there and when its picture is."""
+
+
+@dataclass(frozen=True)
+class Order:
+    """A still as it is ordered for a piece.
+
+    Attributes:
+        width, height, samples: as `Wanted` has them.
+        seen: one of `VIEWS`, or `ON_STAGE`.
+        camera: where the camera of the stage stands, mm from the surface's middle.
+        towards: the direction of the light of the stage, unit length, as the surface has it: right, up, out of it.
+        plain, flat: as `make_scene` takes them.
+        ground: whether there is ground below what stands.
+    """
+
+    width: int = 1280
+    height: int = 800
+    samples: int = 16
+    seen: str = "three-quarter"
+    camera: tuple[float, float, float] | None = None
+    towards: tuple[float, float, float] | None = None
+    plain: bool = False
+    flat: bool = False
+    ground: bool = True
+
+    def want(self, scene: Scene) -> Wanted:
+        """The still of a scene that is ordered.
+
+        Raises:
+            ReliefError: it cannot be drawn.
+        """
+        ratio = self.width / self.height
+        if self.seen == ON_STAGE and self.camera:
+            lens = FRAME / ratio / 2 / math.tan(math.radians(STAGE_FIELD / 2))
+            camera = Camera(self.camera, (0.0, 0.0, 0.0), lens, scene.up)
+        else:
+            camera = stand_camera(scene, self.seen if self.seen in VIEWS else "three-quarter", 50.0, ratio)
+        sun = SUNS[scene.up]
+        if self.towards:
+            x, y, z = self.towards
+            high, out = (z, y) if scene.up == 2 else (y, -z)
+            sun = math.degrees(math.atan2(out, x)) % 360, math.degrees(math.asin(min(max(high, -1.0), 1.0)))
+        wanted = Wanted(camera, Light(*sun), self.width, self.height, self.samples)
+        wanted.check()
+        return wanted
+
+
+def stand_camera(scene: Scene, seen: str, lens: float, ratio: float) -> Camera:
+    """A camera that sees all of a scene from one of `VIEWS`, for a picture of a ratio of width to height.
+
+    Raises:
+        ReliefError: its lens has no length.
+    """
+    x, y, z = VIEWS[seen]
+    towards = (x, y, z) if scene.up == 1 else (x - 0.9, -z, y + 0.25)
+    Camera((0, 0, 0), (0, 0, 1), lens).axes()  # a lens of no length cannot be framed by
+    return frame_all(scene.mesh.positions, towards, lens, ratio, scene.up)
+
+
+def say_wanted(wanted: Wanted) -> dict[str, Any]:
+    """How a still was made, as JSON data."""
+    told = {name: value for name, value in asdict(wanted).items() if name not in ("camera", "light")}
+    return told | {"camera": wanted.camera._asdict(), "light": wanted.light._asdict()}
+
+
+def draw_order(
+    place: Path, order: Order, recipe: Recipe, read_source: ReadSource, builds: Path, progress: Progress
+) -> dict[str, Any]:
+    """Draws a still that was ordered, and writes it as a PNG; while it is drawn a draft lies beside it.
+
+    Args:
+        place: where it is written.
+        order, recipe, read_source: what is drawn.
+        builds: a folder of finished builds; a mesh that is among them is not built again.
+        progress: told how far it is; may cancel between two samples.
+
+    Returns:
+        What came of it, as JSON data: `faces`, `seconds` and `noise`.
+
+    Raises:
+        Cancelled, ReliefError, OSError.
+    """
+    begun, written = time.perf_counter(), 0.0
+    scene = make_scene(
+        recipe, read_source, Engine(), flat=order.flat, plain=order.plain, ground=None if order.ground else False,
+        builds=builds, progress=Part(progress, 0, MADE),
+    )  # fmt: skip
+    wanted = order.want(scene)
+
+    def keep_draft(mean: np.ndarray) -> None:
+        nonlocal written
+        if time.perf_counter() - written > DRAFT_EVERY:
+            write_whole(draft_of(place), still_file(Still(mean, 0, 0), "png", {}))
+            written = time.perf_counter()
+
+    still = draw_still(scene, wanted, Part(progress, MADE, DRAWN), keep_draft)
+    write_whole(place, still_file(still, "png", say_wanted(wanted)))
+    draft_of(place).unlink(missing_ok=True)
+    seconds = round(time.perf_counter() - begun, 2)
+    return {"faces": scene.mesh.faces, "noise": round(still.noise, 4), "seconds": seconds}
+
+
+def draft_of(place: Path) -> Path:
+    """Where the draft of a still lies while it is drawn."""
+    return place.with_suffix(".draft.png")
+
 
 def make_scene(
     recipe: Recipe, read_source: ReadSource, engine: Engine, *, flat: bool = False, plain: bool = False,
-    ground: bool | None = None,
+    ground: bool | None = None, builds: Path | None = None, progress: Progress | None = None,
 ) -> Scene:  # fmt: skip
     """The final surface of a piece, with the materials of its regions.
 
@@ -39,17 +169,19 @@ def make_scene(
         flat: undisplaced with its normal map, to compare with.
         plain: in matt clay, without its colours.
         ground: whether there is ground below it; below what stands upright, unless it is said.
+        builds: a folder of finished builds; a mesh that is among them is not built again.
+        progress: told how far it is.
 
     Raises:
         TooManyFacesError, PictureError, Cancelled.
     """
-    surface = SurfacePipeline.of(recipe, read_source).final()
+    surface = SurfacePipeline.of(recipe, read_source).final(builds=builds)
     residual = None
     if flat:
         mesh = engine.run(surface.undisplaced())
     else:
         surface.refuse_if_too_large(engine)
-        built = engine.run(surface.built())
+        built = engine.run(surface.built(), progress)
         mesh, residual = built.mesh, built.residual
     if residual is not None:  # its places are of this map alone
         maps = [Maps(normal=_vectors(residual))] * len(mesh.part_list)

@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 
@@ -16,8 +17,9 @@ from relief.progress import Progress
 from relief.still.camera import Camera
 from relief.still.denoising import denoise
 from relief.still.light import Light
-from relief.still.scene import Scene
+from relief.still.scene import Maps, Scene
 from relief.still.tracing import Draws, trace
+from relief.surface.mesh import Mesh, Part
 
 AT_ONCE = 1 << 16
 """Rays that one thread sends at once."""
@@ -177,6 +179,34 @@ def forecast_still(scene: Scene, wanted: Wanted, progress: Progress | None = Non
     each = tried.seconds / (small.width * small.height * small.samples)
     smoothing = SMOOTHING * width * height if wanted.smooth and wanted.samples > 1 else 0.0
     return each * width * height * wanted.samples + smoothing
+
+
+@cache
+def seconds_per_path() -> float:
+    """How long a path takes on this machine, measured once on rough ground that fills a small picture."""
+    side = 160
+    ground = np.random.default_rng(0).random((side, side)).astype(np.float32) * np.float32(0.3)
+    rows, columns = np.mgrid[:side, :side].astype(np.float32)
+    scene = Scene(_grid(np.stack([columns, rows, ground], axis=-1)), (Maps(),), up=2)
+    middle = (side - 1) / 2
+    camera = Camera((middle, middle - 40, 90.0), (middle, middle, 0.0), 50.0, up=2)
+    wanted = Wanted(camera, Light(), 128, 128, 2, smooth=False)
+    draw_still(scene, wanted)  # what is loaded once is not counted
+    return draw_still(scene, wanted).seconds / (128 * 128 * 2)
+
+
+def _grid(places: np.ndarray) -> Mesh:
+    """A mesh of quads over a grid of places (rows, columns, 3)."""
+    rows, columns = places.shape[:2]
+    first = (np.arange(rows - 1)[:, None] * columns + np.arange(columns - 1)).ravel()
+    corners = np.stack([first, first + 1, first + columns + 1, first + columns], axis=1).astype(np.int32).ravel()
+    faces = len(first)
+    normals = np.tile(np.array([0, 0, 1], np.float32), (rows * columns, 1))
+    return Mesh(
+        places.reshape(-1, 3).astype(np.float32), normals, np.zeros((rows * columns, 2), np.float32), corners, corners,
+        corners, np.arange(faces + 1, dtype=np.int32) * 4, np.zeros(faces, np.uint16), np.zeros(faces, np.int32),
+        (Part("ground", 1, 1),),
+    )  # fmt: skip
 
 
 SMOOTHING = 12e-6

@@ -1,5 +1,5 @@
 """What was built is cleared away: bundles by age and by total size, never one that is being downloaded; of final meshes
-the older ones of each piece.
+and stills the older ones of each piece.
 """
 
 from __future__ import annotations
@@ -11,10 +11,13 @@ from django.utils import timezone
 
 from relief.run.built import built_place
 from studio.bench.models import Revision
-from studio.deliveries.models import Build, Job, builds_folder
+from studio.deliveries.models import Build, Job, Still, builds_folder
 
 KEPT_BUILDS = 3
 """Final meshes of a piece whose files are kept, the newest."""
+
+KEPT_STILLS = 12
+"""Stills of a piece whose pictures are kept, the newest."""
 
 FETCHED_LATELY = timedelta(hours=1)
 """For so long after some of it was sent a download may still go on."""
@@ -48,3 +51,11 @@ def clear_builds(newest: Build, key: str) -> None:
     needed.add(built_place(builds_folder(), key))
     for place in set(builds_folder().glob("*.npz")) - needed:
         place.unlink(missing_ok=True)
+
+
+def clear_stills(newest: Still) -> None:
+    """Removes the pictures of a piece's older stills. `newest` is the one that is just being finished."""
+    of_piece = Revision.objects.filter(piece=newest.revision.piece)
+    older = Still.objects.filter(revision__in=of_piece, state=Still.State.DONE).exclude(pk=newest.pk)
+    for each in older[KEPT_STILLS - 1 :]:
+        each.path.unlink(missing_ok=True)

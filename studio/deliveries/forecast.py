@@ -97,10 +97,10 @@ class BuildForecast:
         way, most = self.pipeline.surface.tessellation, self.most_triangles
         if way.even:
             fitting = [cost.level for cost in self.pipeline.forecasts(get_engine()) if cost.fits(self.limit)]
-            return (f"Take level {fitting[-1]}", {"surface.final_level": fitting[-1]}) if fitting else None
+            return (f"Use level {fitting[-1]}", {"surface.final_level": fitting[-1]}) if fitting else None
         times = max(self.cost.faces / max(most, 1), 1.0) * (SURELY if self.about else 1)
         name, value = way.coarser(times)
-        return f"Take {way.say_coarser(times)}", {f"surface.tessellation.{name}": round_to_fit(value, name)}
+        return f"Use {way.say_coarser(times)}", {f"surface.tessellation.{name}": round_to_fit(value, name)}
 
     @property
     def offer_values(self) -> str:

@@ -1,8 +1,9 @@
-"""What is built of a piece in the background: final meshes, and deliveries."""
+"""What is made of a piece in the background: final meshes, deliveries, and stills."""
 
 from __future__ import annotations
 
 import hashlib
+from dataclasses import fields
 from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar
@@ -11,6 +12,7 @@ from django.conf import settings
 from django.db import models
 
 from relief.deliver.files import safe_stem
+from relief.deliver.stills import Order, draft_of
 from relief.run.built import built_place
 from relief.version import computation_version
 from studio.background.models import Work
@@ -117,6 +119,42 @@ class Build(Made):
         """Where its mesh is kept for deliveries, as long as its files are there and it is of this version."""
         key = self.facts.get("key")
         return built_place(builds_folder(), key) if key and self.files and self.is_current else None
+
+
+class Still(Made):
+    """The drawing of one still."""
+
+    asked = models.JSONField(default=dict)
+    """The fields of its order, as `relief.deliver.stills.Order` has them."""
+    facts = models.JSONField(default=dict)
+    """As `draw_order` gives them."""
+
+    @property
+    def path(self) -> Path:
+        """Where its picture lies."""
+        return Path(settings.MEDIA_ROOT) / "stills" / f"{self.pk}.png"
+
+    @property
+    def draft(self) -> Path:
+        """Where a draft lies while it is drawn."""
+        return draft_of(self.path)
+
+    @property
+    def is_there(self) -> bool:
+        """Whether its picture can be seen."""
+        return self.state == self.State.DONE and self.path.exists()
+
+    @property
+    def has_draft(self) -> bool:
+        """Whether a draft can be seen."""
+        return self.active and self.draft.exists()
+
+    @property
+    def order(self) -> Order:
+        """What was ordered; what cannot be read of it is as it is unless somebody asks otherwise."""
+        known = {item.name for item in fields(Order)} & set(self.asked)
+        values = {name: self.asked[name] for name in known}
+        return Order(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})
 
 
 @lru_cache(maxsize=256)

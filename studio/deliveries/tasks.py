@@ -1,4 +1,4 @@
-"""What the worker does for a piece: it builds final meshes and bundles, each in a process of its own."""
+"""What the worker does for a piece: final meshes, bundles and stills, each in a process of its own."""
 
 from __future__ import annotations
 
@@ -10,11 +10,12 @@ from django.conf import settings
 from relief.deliver.build import build_final
 from relief.deliver.delivery import write_bundle
 from relief.deliver.files import clear_halves
+from relief.deliver.stills import draw_order
 from relief.progress import Progress
 from studio.background.apart import run_apart
 from studio.background.carrying import carries_out
-from studio.deliveries.clearing import clear_away, clear_builds
-from studio.deliveries.models import Build, Job, builds_folder, find_digest
+from studio.deliveries.clearing import clear_away, clear_builds, clear_stills
+from studio.deliveries.models import Build, Job, Still, builds_folder, find_digest
 from studio.shelf.models import source_folder
 
 
@@ -45,3 +46,17 @@ def build_mesh(build: Build, progress: Progress) -> dict[str, Any]:
         raise
     clear_builds(build, facts["key"])
     return {"facts": facts, "size": sum(facts["files"].values())}
+
+
+@carries_out(Still)
+def draw_still(still: Still, progress: Progress) -> dict[str, Any]:
+    """Draws a still; of the piece's older ones some are kept."""
+    recipe, place = still.revision.read(), still.path
+    place.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        facts = run_apart(draw_order, (place, still.order, recipe, source_folder(), builds_folder()), progress)
+    finally:
+        still.draft.unlink(missing_ok=True)
+        clear_halves(place)
+    clear_stills(still)
+    return {"facts": facts, "size": place.stat().st_size}

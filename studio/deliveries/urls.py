@@ -1,6 +1,6 @@
 from django.urls import path
 
-from studio.deliveries import posts, views
+from studio.deliveries import posts, stills, views
 
 app_name = "deliveries"
 urlpatterns = [
@@ -19,4 +19,11 @@ urlpatterns = [
     path("piece/<int:pk>/builds/start", views.start_build, name="start-build"),
     path("build/<int:pk>/cancel", views.cancel_build, name="cancel-build"),
     path("build/<int:pk>/<str:filename>", views.download_build, name="download-build"),
+    path("piece/<int:pk>/stills", stills.stills, name="stills"),
+    path("piece/<int:pk>/stills/list", stills.list_stills, name="list-stills"),
+    path("piece/<int:pk>/stills/start", stills.start_still, name="start-still"),
+    path("still/<int:pk>/cancel", stills.cancel_still, name="cancel-still"),
+    path("still/<int:pk>/picture.png", stills.picture, name="still-picture"),
+    path("still/<int:pk>/draft.png", stills.draft, name="still-draft"),
+    path("still/<int:pk>/download", stills.download_still, name="download-still"),
 ]

@@ -32,6 +32,7 @@ import { COARSEST, FINEST, Pace } from "./stage/pace.js";
 import { besideNow, showLegend } from "./proofs/proofs.js";
 import "./stage/dome.js";
 import "./controls/folds.js";
+import "./stage/order_still.js";
 import "./stage/pointer.js";
 import "./stage/tones.js";
 import "./proofs/trial.js";

@@ -1,0 +1,124 @@
+"""Stills are ordered with their time told before, drawn by the worker, watched, cancelled, fetched and cleared away."""
+
+import io
+import json
+from unittest import mock
+
+from django.contrib.auth import get_user_model
+from django.urls import reverse
+from huey.contrib.djhuey import HUEY
+from PIL import Image
+
+from relief.deliver import stills as drawing
+from relief.progress import Progress
+from relief.tests.tags import long
+from studio.bench.tests.case import StudioTestCase
+from studio.deliveries import clearing, stills
+from studio.deliveries.models import Still
+from studio.shelf.models import source_folder
+
+DRAFT = {"width": "640", "ratio": "16:10", "quality": "draft", "seen": "front", "look": "colour"}
+
+
+class StillTests(StudioTestCase):
+    def setUp(self):
+        super().setUp()
+        self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)
+        HUEY.immediate = True
+        # the size proves nothing here
+        self.enterContext(mock.patch.object(stills, "WIDTHS", (64, 640)))
+        self.enterContext(mock.patch.object(stills, "SAMPLES", {"draft": 2, "final": 3}))
+
+    def order(self, piece, **values):
+        piece.refresh_from_db()
+        return self.client.post(
+            reverse("deliveries:start-still", args=[piece.pk]),
+            {"base": piece.position, **DRAFT, "width": "64", **values},
+        )
+
+    def test_its_time_is_told_before(self):
+        piece = self.piece()
+        page = self.get("deliveries:stills", piece, base=piece.position)
+        for words in ("Draw the still", "640 px", "2560 px", "As on the stage"):
+            self.assertContains(page, words)
+        self.assertNotContains(page, "still-ground", msg_prefix="a plane lies on nothing")
+
+    @long
+    def test_it_is_drawn_looked_at_and_downloaded_and_not_drawn_twice(self):
+        piece = self.piece()
+        self.assertContains(self.order(piece), "Download PNG")
+        still = Still.objects.get()
+        self.assertEqual((still.state, still.draft.exists()), ("done", False))
+        self.assertGreater(still.facts["faces"], 0)
+        answer = self.client.get(reverse("deliveries:download-still", args=[still.pk]))
+        picture = Image.open(io.BytesIO(b"".join(answer.streaming_content)))
+        self.assertEqual(picture.size, (64, 40))
+        self.assertEqual(json.loads(picture.text["Comment"])["samples"], 2)
+        self.order(piece)
+        self.assertEqual(Still.objects.count(), 1)
+        self.order(piece, look="flat")
+        self.assertEqual(Still.objects.count(), 2, "another look is another still")
+
+    @long
+    def test_it_is_seen_from_where_the_stage_stands_and_lit_from_there(self):
+        piece = self.piece()
+        self.order(piece, seen="stage", camera="10,-20,300", towards="0,0.6,0.8")
+        made = json.loads(Image.open(Still.objects.get().path).text["Comment"])
+        self.assertEqual(made["camera"]["position"], [10, -20, 300])
+        self.assertAlmostEqual(made["light"]["azimuth"], 90, delta=0.1)
+        self.assertAlmostEqual(made["light"]["elevation"], 53.13, delta=0.1)
+
+    def test_what_is_not_offered_is_refused(self):
+        piece = self.piece()
+        for values in (
+            {"width": "100000"}, {"width": "-1"}, {"width": ""}, {"ratio": "1:9"}, {"quality": "best"},
+            {"seen": "inside"}, {"look": "glass"},
+        ):  # fmt: skip
+            self.assertEqual(self.order(piece, **values).status_code, 422, values)
+        self.assertEqual(Still.objects.count(), 0)
+        for nonsense in ("", "1,2", "nan,0,1", "a,b,c", "1e99,0,0"):
+            self.assertIsNone(stills._point(nonsense))
+
+    def test_one_that_is_waited_for_is_cancelled_and_nobody_else_sees_it(self):
+        piece = self.piece()
+        HUEY.immediate = False
+        self.order(piece)
+        still = Still.objects.get()
+        self.assertTrue(still.active)
+        self.client.post(reverse("deliveries:cancel-still", args=[still.pk]))
+        still.refresh_from_db()
+        self.assertEqual(still.state, "cancelled")
+        for name in ("still-picture", "still-draft", "download-still"):
+            self.assertEqual(self.client.get(reverse(f"deliveries:{name}", args=[still.pk])).status_code, 404)
+        Still.objects.update(owner=get_user_model().objects.create(username="somebody else"))
+        self.assertEqual(self.client.post(reverse("deliveries:cancel-still", args=[still.pk])).status_code, 404)
+
+    def test_older_ones_are_cleared_away_and_said(self):
+        piece = self.piece()
+        made = [
+            Still.objects.create(owner=piece.owner, revision=piece.revisions.first(), state="done") for _ in range(3)
+        ]
+        for each in made:
+            each.path.parent.mkdir(parents=True, exist_ok=True)
+            each.path.write_bytes(b"png")
+        with mock.patch.object(clearing, "KEPT_STILLS", 2):
+            clearing.clear_stills(made[-1])
+        self.assertEqual([each.path.exists() for each in made], [False, True, True])
+        Still.objects.filter(pk=made[2].pk).update(asked={"width": 7, "of an odd row": 1})
+        self.assertContains(self.get("deliveries:list-stills", piece), "deleted to make room")
+
+    def test_a_draft_lies_beside_it_while_it_is_drawn(self):
+        seen = []
+        piece = self.piece()
+        place = drawing.draft_of
+        with (
+            mock.patch.object(drawing, "DRAFT_EVERY", 0),
+            mock.patch.object(drawing, "draft_of", lambda path: seen.append(path) or place(path)),
+        ):
+            recipe = piece.revisions.first().read()
+            still = Still.objects.create(owner=piece.owner, revision=piece.revisions.first())
+            still.path.parent.mkdir(parents=True, exist_ok=True)
+            order = drawing.Order(40, 30, 2, "front", plain=True)
+            drawing.draw_order(still.path, order, recipe, source_folder(), still.path.parent, Progress())
+        self.assertGreater(len(seen), 2)
+        self.assertTrue(still.path.exists() and not still.draft.exists())
