@@ -16,10 +16,6 @@ from scipy.interpolate import LinearNDInterpolator
 SIDE = 208
 """Texels on the side of a ground."""
 
-RAISED = 0.85
-"""How often what could be raised or dented is raised. Most grounds are: stones stand in their joints, threads on their
-cloth. That is what tells one of two opposite lights from the other where no shadow does."""
-
 LETTERS = "ABCDEFGHKMNPRSTUVXYZ0123456789&@%#"
 
 
@@ -141,7 +137,7 @@ def noise(rng: np.random.Generator) -> Ground:
 def ridges(rng: np.random.Generator) -> Ground:
     """Noise folded at its middle: crests, or cracks."""
     folded = np.abs(soft_noise(rng)) ** np.float32(rng.uniform(0.5, 1.5))
-    return Ground(-folded if rng.random() < RAISED else folded)
+    return Ground(folded if rng.random() < 0.4 else -folded)
 
 
 def bark(rng: np.random.Generator) -> Ground:
@@ -186,7 +182,7 @@ def cells(rng: np.random.Generator) -> Ground:
     height = height * (1 + rng.uniform(0, 0.6) * rng.random(count)[parts])
     if rng.random() < 0.35:
         height = height + rng.uniform(0.1, 0.8) * tilted * rim
-    return Ground(np.asarray(height if rng.random() < RAISED else -height, np.float32), parts, rim)
+    return Ground(np.asarray(height if rng.random() < 0.85 else -height, np.float32), parts, rim)
 
 
 def courses(rng: np.random.Generator) -> Ground:
@@ -321,7 +317,7 @@ def stamped(rng: np.random.Generator) -> Ground:
             case _:
                 one = np.clip((1 - np.maximum(np.abs(u), np.abs(v)) / here) * sharp, 0, 1)
         out[top:bottom, left:right] = np.maximum(out[top:bottom, left:right], one)
-    return Ground(out if rng.random() < RAISED else -out, (out > 0.1).astype(int), np.clip(3 * out, 0, 1))
+    return Ground(out if rng.random() < 0.6 else -out, (out > 0.1).astype(int), np.clip(3 * out, 0, 1))
 
 
 def scales(rng: np.random.Generator) -> Ground:
@@ -416,7 +412,7 @@ def pits(rng: np.random.Generator) -> Ground:
     grain = blur(white(rng), rng.uniform(0.7, 3))
     limit = np.percentile(grain, rng.uniform(40, 93))
     height = np.maximum(grain - limit, 0) ** np.float32(rng.uniform(0.4, 1))
-    return Ground(np.asarray(height if rng.random() < RAISED else -height, np.float32))
+    return Ground(np.asarray(height if rng.random() < 0.6 else -height, np.float32))
 
 
 def facets(rng: np.random.Generator) -> Ground:
