@@ -14,14 +14,18 @@ DATA.mkdir(parents=True, exist_ok=True)
 
 
 def _secret_key() -> str:
-    """The key kept in the data folder, made at the first start."""
+    """The key kept in the data folder, made at the first start; of several that start at once all take the same."""
     place = DATA / "secret-key"
-    try:
-        with place.open("x") as file:
-            place.chmod(0o600)
-            file.write(secrets.token_urlsafe(48))
-    except FileExistsError:
-        pass
+    if not place.exists():
+        made = DATA / f".secret-key.{secrets.token_hex(4)}"
+        made.touch(0o600)
+        made.write_text(secrets.token_urlsafe(48))
+        try:
+            os.link(made, place)  # it is seen whole or not at all
+        except FileExistsError:
+            pass
+        finally:
+            made.unlink()
     return place.read_text()
 
 
