@@ -21,7 +21,7 @@ from functools import partial
 from pathlib import Path
 from typing import TextIO
 
-from studio.environment import HOUSE, bind_address, data_folder, read_text
+from studio.environment import HOUSE, bind_address, data_folder, read_switch, read_text
 
 HOST = bind_address()
 """The address that the server listens on."""
@@ -253,10 +253,8 @@ def serve(port: int) -> int:
             print(f"The server does not answer. Is port {port} taken? Try --port.", file=sys.stderr)
             return 1
         print(f"\nZealous Gravel is ready at {address}\nCtrl-C ends it.\n", flush=True)
-        if read_text("GRAVEL_HOSTS"):
-            print(
-                "Other machines can reach it too. There are no accounts: anyone who can reach it can change everything."
-            )
+        if read_text("GRAVEL_HOSTS") and not read_switch("GRAVEL_SHARED"):
+            print("Other machines can reach it too. Nobody signs in: anyone who can reach it can change everything.")
         while running.mend():
             time.sleep(0.5)
         return 1

@@ -15,6 +15,8 @@ VARIABLES = {
     "GRAVEL_ORIGINS": "addresses of pages behind a proxy, such as https://relief.example, with commas (none)",
     "GRAVEL_PROXY": "address of the proxy whose X-Forwarded headers are believed (none)",
     "GRAVEL_SECRET_KEY": "Django's secret key (one is made and kept in the data folder)",
+    "GRAVEL_SHARED": "yes: artists sign in, each with a shelf of their own (no)",
+    "GRAVEL_HTTPS": "yes: it is reached by HTTPS alone, through the proxy (no)",
     "GRAVEL_MEMORY_SHARE": "share of the machine's memory that a final build may take (0.5)",
     "GRAVEL_CACHE_MB": "megabytes of finished computations that a process keeps (640)",
     "GRAVEL_TEXELS": "texels that one stage may touch for a page (1000000000)",
@@ -32,6 +34,18 @@ def read_text(name: str, default: str = "") -> str:
 def read_list(name: str) -> list[str]:
     """What a variable names, with commas between."""
     return [item.strip() for item in read_text(name).split(",") if item.strip()]
+
+
+def read_switch(name: str) -> bool:
+    """Whether a variable says yes.
+
+    Raises:
+        SystemExit: with one line, where it says neither yes nor no.
+    """
+    text = read_text(name, "no").lower()
+    if text not in ("yes", "no", "1", "0", "on", "off", "true", "false"):
+        raise SystemExit(f"{name} is {text[:40]!r}; it takes yes or no.")
+    return text in ("yes", "1", "on", "true")
 
 
 def read_number(name: str, default: int, least: int = 1) -> int:

@@ -1,6 +1,4 @@
-"""The local mode: only this machine is answered, whoever sits at it is the one artist, and requests take turns at its
-processors.
-"""
+"""What every request passes through: which machines are answered, who the artist is, and turns at the processors."""
 
 import ipaddress
 import logging
@@ -8,8 +6,9 @@ import threading
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.contrib.auth.views import redirect_to_login
 from django.http import HttpResponse, HttpResponseForbidden
-from django.urls import Resolver404, resolve
+from django.urls import Resolver404, resolve, reverse
 from django.utils.functional import SimpleLazyObject
 
 from relief.errors import Cancelled, ReliefError
@@ -170,13 +169,31 @@ def lengths_of_the_piece(get_response):
 
 
 def local_artist(get_response):
-    """Sets `request.artist`, the owner of what is made here. With sign-in this is the one thing to change."""
+    """Sets `request.artist`, the owner of what is made here: the one of this machine."""
 
     def answer(request):
         request.artist = SimpleLazyObject(the_artist)
         return get_response(request)
 
     return answer
+
+
+def signed_in_artist(get_response):
+    """Sets `request.artist` to who has signed in; others are sent to where they can."""
+
+    def answer(request):
+        request.artist = request.user
+        if request.user.is_authenticated or request.path_info.startswith(OPEN_TO_ALL):
+            return get_response(request)
+        if request.htmx:  # a part of a page cannot be sent elsewhere, the page can
+            return HttpResponse(status=204, headers={"HX-Redirect": f"{reverse('sign-in')}"})
+        return redirect_to_login(request.get_full_path())
+
+    return answer
+
+
+OPEN_TO_ALL = ("/sign-in/", "/admin/")
+"""Addresses that look after themselves who may see them."""
 
 
 def the_artist():

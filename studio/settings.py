@@ -7,7 +7,7 @@ from pathlib import Path
 from csp.constants import NONE, SELF
 
 from studio.background.queue import DurableHuey
-from studio.environment import bind_address, data_folder, read_list, read_number, read_text
+from studio.environment import bind_address, data_folder, read_list, read_number, read_switch, read_text
 
 DATA = data_folder().expanduser().resolve()
 DATA.mkdir(parents=True, exist_ok=True)
@@ -38,6 +38,10 @@ OPEN_TO = read_list("GRAVEL_HOSTS")
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *OPEN_TO]
 CSRF_TRUSTED_ORIGINS = read_list("GRAVEL_ORIGINS")
 PROXY = read_text("GRAVEL_PROXY")
+SHARED = read_switch("GRAVEL_SHARED")
+"""Whether artists sign in; otherwise whoever sits at this machine is the one artist."""
+
+HTTPS = read_switch("GRAVEL_HTTPS")
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -176,3 +180,34 @@ LOGGING = {
     "loggers": {"django": {"handlers": [], "level": "WARNING", "propagate": True}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }
+
+if SHARED:
+    INSTALLED_APPS += ["django.contrib.sessions", "django.contrib.messages", "django.contrib.admin", "axes"]
+    MIDDLEWARE[MIDDLEWARE.index("studio.middleware.local_artist")] = "studio.middleware.signed_in_artist"
+    place = MIDDLEWARE.index("django.middleware.csrf.CsrfViewMiddleware")
+    MIDDLEWARE.insert(place, "django.contrib.sessions.middleware.SessionMiddleware")
+    place = MIDDLEWARE.index("django_htmx.middleware.HtmxMiddleware")
+    MIDDLEWARE[place:place] = [
+        "django.contrib.auth.middleware.AuthenticationMiddleware",
+        "django.contrib.messages.middleware.MessageMiddleware",
+    ]
+    MIDDLEWARE.append("axes.middleware.AxesMiddleware")
+    TEMPLATES[0]["OPTIONS"]["context_processors"] += [  # type: ignore[index]
+        "django.contrib.auth.context_processors.auth", "django.contrib.messages.context_processors.messages",
+    ]  # fmt: skip
+    AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+    AUTH_PASSWORD_VALIDATORS = [
+        {"NAME": f"django.contrib.auth.password_validation.{name}Validator"}
+        for name in ("UserAttributeSimilarity", "MinimumLength", "CommonPassword", "NumericPassword")
+    ]
+    LOGIN_URL, LOGIN_REDIRECT_URL, LOGOUT_REDIRECT_URL = "sign-in", "/", "sign-in"
+    AXES_FAILURE_LIMIT, AXES_COOLOFF_TIME = 8, 0.25
+    AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+    AXES_LOCKOUT_CALLABLE = "studio.accounts.refuse_guessing"
+    AXES_VERBOSE = False
+    # behind a proxy that is believed, the server itself puts the client's address in its place
+    AXES_IPWARE_META_PRECEDENCE_ORDER = ["REMOTE_ADDR"]
+
+if HTTPS:
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = True
+    SECURE_HSTS_SECONDS, SECURE_HSTS_INCLUDE_SUBDOMAINS, SECURE_HSTS_PRELOAD = 365 * 86_400, True, True

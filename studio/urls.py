@@ -1,8 +1,11 @@
+from django.conf import settings
 from django.urls import include, path
 
 from studio import views
+from studio.accounts import account_urls
 
 urlpatterns = [
+    *(account_urls() if settings.SHARED else []),
     path("progress/<slug:name>", views.progress, name="progress"),
     path("", include("studio.shelf.urls")),
     path("", include("studio.supplier.urls")),
