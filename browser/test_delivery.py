@@ -48,9 +48,9 @@ class DeliveryTests(SurfaceTestCase):
             self.assertEqual(normal.mode, "RGB")
 
         self.click_unseen("[data-receive]")
-        self.until(lambda: "All arrives as it was meant" in self.text("#received"))
+        self.until(lambda: "Everything arrives as intended" in self.text("#received"))
         self.click("[data-fault=green]")
-        self.until(lambda: "green or red may be the other way" in self.text("#received-verdict"))
+        self.until(lambda: "green or red may be reversed" in self.text("#received-verdict"))
         self.until(
             lambda: self.run_script(
                 "return [...document.querySelectorAll('#received img')].every(picture => picture.complete)"

@@ -61,7 +61,7 @@ class PhotoTests(BrowserTestCase):
         """scikit-image's `brick` (CC0): its joints are bright."""
         piece = self.begin(png(skimage.data.brick()), "brick.png")
         self.until(lambda: len(self.all(".ways img")) == 2, "two ways are shown")
-        self.assertIn("likelier", self.all(".ways button")[1].text)
+        self.assertIn("more likely", self.all(".ways button")[1].text)
         self.changed(self.all(".ways button")[1].click)
         recipe = Revision.objects.now(Piece.objects.get(pk=piece.pk)).read()
         self.assertTrue(recipe.main.layers[0].treatments[2].on)

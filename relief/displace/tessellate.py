@@ -209,8 +209,8 @@ def too_many_triangles(way: Tessellation, asked: float, most: int) -> TooManyFac
     times = max(asked / most, 1.5)
     rounded = say_count(int(float(f"{times * most:.2g}")))
     return TooManyFacesError(
-        f"This would make about {rounded} faces; the limit is {say_count(most)}. {way.say_coarser(times)} is "
-        "about what fits."
+        f"This would make about {rounded} faces; the limit is {say_count(most)}. About {way.say_coarser(times)} "
+        "would fit."
     )
 
 

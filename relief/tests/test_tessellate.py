@@ -117,7 +117,7 @@ class EveryWayTests(TessellateTestCase):
     def test_bounds_are_said(self):
         with self.assertRaises(RecipeError):
             TESSELLATIONS["faces"].create(kind="faces", faces=3)
-        with self.assertRaisesRegex(TooManyFacesError, "Error up to .* mm is about what fits"):
+        with self.assertRaisesRegex(TooManyFacesError, "About error up to .* mm would fit"):
             self.built("cellular_noise", tessellation={"kind": "error", "error": 0.0001}, longest=1024)
         # what is looked at has as many as can be looked at, and is not taken for the final
         way = {"kind": "faces", "faces": 3000}
@@ -126,7 +126,7 @@ class EveryWayTests(TessellateTestCase):
             self.assertLessEqual(self.engine.run(looked.subdivided()).faces, 1000)
         self.assertGreater(self.engine.run(looked.final().subdivided()).faces, 2900)
         many = self.pipeline("cellular_noise", tessellation={"kind": "faces", "faces": 3100})
-        with self.assertRaisesRegex(TooManyFacesError, "Faces 2000 is about what fits"):
+        with self.assertRaisesRegex(TooManyFacesError, "About 2.000 faces would fit"):
             self.engine.run(many.final(Limit(2000, 1 << 40)).displaced())
 
 

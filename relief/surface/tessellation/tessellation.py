@@ -8,7 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from relief.figures import say_number
+from relief.figures import say_count, say_number
 from relief.parameters import Parameters, control, number
 
 MOST_CUTS = 16
@@ -113,10 +113,13 @@ class Tessellation(Parameters):
         raise NotImplementedError
 
     def say_coarser(self, times: float) -> str:
-        """The same in words, its value rounded so that it fits: `Error up to 0.31 mm`."""
+        """The same in words, its value rounded so that it fits: `error up to 0.31 mm`."""
         name, value = self.coarser(times)
         known = control(type(self), name)
-        return f"{known.label} {say_number(round_to_fit(value, name), 6)} {known.unit}".rstrip()
+        rounded = round_to_fit(value, name)
+        if not known.unit:
+            return f"{say_count(int(rounded))} {known.label.lower()}"
+        return f"{known.label.lower()} {say_number(rounded, 6)} {known.unit}"
 
     @property
     def most_faces(self) -> int | None:

@@ -215,7 +215,7 @@ class SurfaceStepTests(StudioTestCase):
         with mock.patch("relief.inspect.adviser.MOST", 80_000):
             answer = self.get("bench:adviser", piece, base=3)
         self.assertContains(answer, "Use level")
-        self.assertContains(answer, "Take a budget of")
+        self.assertContains(answer, "Use a budget of")
         self.act(piece, "take-faces", kind="levels", count=2)
         surface = self.now(piece).surface
         self.assertEqual((surface.tessellation.kind, surface.level), ("levels", 2))

@@ -64,7 +64,7 @@ class BuildTests(StudioTestCase):
         with mock.patch.dict("os.environ", GRAVEL_MEMORY_SHARE="0.02"):
             told = self.get("deliveries:builds", piece, base=piece.position)
             self.assertContains(told, "The largest level that fits is")
-            self.assertContains(told, "Take level")
+            self.assertContains(told, "Use level")
             self.assertNotContains(told, "Build the final mesh")
             self.build(piece)
         self.assertFalse(Build.objects.exists())
@@ -81,7 +81,7 @@ class BuildTests(StudioTestCase):
                     told = forecast_build(Revision.objects.now(piece))
                     self.assertIn("the limit is", told.problem)
                     label, changes = told.offer
-                    self.assertIn("Take", label)
+                    self.assertIn("Use ", label)
                     self.change(piece, **{name.replace(".", "__"): str(value) for name, value in changes.items()})
                     self.assertEqual(forecast_build(Revision.objects.now(piece)).problem, "")
 
