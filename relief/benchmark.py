@@ -13,7 +13,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -58,6 +58,10 @@ from relief.run.pipeline import PROXY, Pipeline
 from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.sources.mesh.read import read_mesh
+from relief.still.camera import frame_all
+from relief.still.light import Light as SunAndSky
+from relief.still.scene import Maps, Scene
+from relief.still.still import Wanted, draw_still, forecast_still, make_grid
 from relief.surface.bisect import as_triangles
 from relief.surface.cover import cover
 from relief.surface.mapping.box import BoxMapping
@@ -95,6 +99,7 @@ class Extent:
         looked_at: the level that a plane of 16 x 16 is brought to on the stage.
         builds: what is asked of final builds.
         lit: side of the photos of a lit series.
+        still: width, height and samples of a still.
     """
 
     maps: tuple[int, ...] = (1024, 4096)
@@ -112,10 +117,26 @@ class Extent:
     looked_at: int = 5
     builds: tuple[str, ...] = ("--level 6", "--tessellate faces:2000000")
     lit: int = 2048
+    still: tuple[int, int, int] = (1280, 800, 16)
 
 
 QUICK = Extent(
-    (32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,), 1, (), 32
+    (32,),
+    32,
+    ((48, 32), (128, 32), (128, 96)),
+    (32, 128),
+    2,
+    (40, 60),
+    64,
+    2,
+    8,
+    (6, 4),
+    2,
+    (600,),
+    1,
+    (),
+    32,
+    (32, 20, 2),
 )
 """So small that the figures tell nothing, but that every row can be made that needs no other process."""
 
@@ -139,6 +160,8 @@ def table(extent: Extent = Extent()) -> str:
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _coming_in(extent.photo)]
     lines += ["", f"{'a lit series of 12 photos':40}{'ms':>10}"]
     lines += [f"{f'{extent.lit} x {extent.lit}, laid on each other and solved':40}{_solve_series(extent.lit):10.1f}"]
+    lines += ["", f"{'stills':40}{'ms':>10}"]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _stills(extent.still)]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips(extent)]
     lines += [
@@ -375,6 +398,27 @@ def _maps(size: int) -> list[tuple[str, float]]:
         if kind != "occlusion":
             rows.append((model.title.lower(), _best(lambda model=model: model().encode(field, 5), 3)))
     return [*rows, ("four channels packed", _best(lambda: pack_channels(pack, {"grey": grey}, grey.shape), 3))]
+
+
+def _stills(still: tuple[int, int, int]) -> Iterator[tuple[str, float]]:
+    """Embree's tree of a million faces, a million rays on it, and a still of it with its forecast."""
+    side = 708 if still[0] > 100 else 20
+    down, across = np.mgrid[:side, :side].astype(np.float32)
+    height = np.random.default_rng(0).random((side, side), dtype=np.float32)
+    scene = Scene(make_grid(np.stack([across, down, height], axis=-1)), (Maps(),), up=2)
+    begun = time.perf_counter()
+    scene.prepare()
+    yield "tree of a million triangles", 1000 * (time.perf_counter() - begun)
+    rays = np.random.default_rng(1).random((still[0] * still[1], 3), dtype=np.float32) * np.float32(side - 1)
+    rays[:, 2] = 9
+    towards = np.tile(np.array([0.1, 0.05, -1], np.float32), (len(rays), 1))
+    begun = time.perf_counter()
+    scene.meet(rays, towards)
+    yield f"{len(rays)} rays on one thread, dressed", 1000 * (time.perf_counter() - begun)
+    camera = frame_all(scene.mesh.positions, (-0.4, -1.0, 0.8), 50, still[0] / still[1], 2)
+    wanted = Wanted(camera, SunAndSky(), *still)
+    yield f"{still[0]} x {still[1]}, {still[2]} samples: forecast", 1000 * forecast_still(scene, wanted)
+    yield f"{still[0]} x {still[1]}, {still[2]} samples: drawn", 1000 * draw_still(scene, wanted).seconds
 
 
 def _occlusion(size: int) -> float:

@@ -21,8 +21,8 @@ from relief.still.scene import Maps, Scene
 from relief.still.tracing import Draws, trace
 from relief.surface.mesh import Mesh, Part
 
-AT_ONCE = 1 << 16
-"""Rays that one thread sends at once."""
+AT_ONCE, FEWEST_AT_ONCE = 1 << 16, 1 << 12
+"""Rays that one thread sends at once, at most and at least."""
 
 BACKDROP = (0.157, 0.181, 0.189)
 """Linear: the grey of the stage."""
@@ -31,7 +31,7 @@ LONGEST = 16_384
 BYTES = 60
 """Pixels on a side at most, and bytes that each takes while it is drawn."""
 
-TRIED = 1 << 14
+TRIED = 1 << 16
 """Pixels by which it is measured how long a still will take."""
 
 
@@ -141,7 +141,8 @@ def draw_still(
         normal[part] += seen.normal
         distance[part] = np.minimum(distance[part], seen.distance)
 
-    parts = [slice(first, min(first + AT_ONCE, count)) for first in range(0, count, AT_ONCE)]
+    at_once = min(AT_ONCE, max(FEWEST_AT_ONCE, -(-count // thread_count())))  # small pictures take all threads too
+    parts = [slice(first, min(first + at_once, count)) for first in range(0, count, at_once)]
     with ThreadPoolExecutor(thread_count()) as pool:
         for sample in range(wanted.samples):
             progress.step(sample / wanted.samples, f"Sample {sample + 1} of {wanted.samples}")
@@ -187,15 +188,15 @@ def seconds_per_path() -> float:
     side = 160
     ground = np.random.default_rng(0).random((side, side)).astype(np.float32) * np.float32(0.3)
     rows, columns = np.mgrid[:side, :side].astype(np.float32)
-    scene = Scene(_grid(np.stack([columns, rows, ground], axis=-1)), (Maps(),), up=2)
+    scene = Scene(make_grid(np.stack([columns, rows, ground], axis=-1)), (Maps(),), up=2)
     middle = (side - 1) / 2
     camera = Camera((middle, middle - 40, 90.0), (middle, middle, 0.0), 50.0, up=2)
-    wanted = Wanted(camera, Light(), 128, 128, 2, smooth=False)
+    wanted = Wanted(camera, Light(), 256, 256, 1, smooth=False)
     draw_still(scene, wanted)  # what is loaded once is not counted
-    return draw_still(scene, wanted).seconds / (128 * 128 * 2)
+    return draw_still(scene, wanted).seconds / (256 * 256)
 
 
-def _grid(places: np.ndarray) -> Mesh:
+def make_grid(places: np.ndarray) -> Mesh:
     """A mesh of quads over a grid of places (rows, columns, 3)."""
     rows, columns = places.shape[:2]
     first = (np.arange(rows - 1)[:, None] * columns + np.arange(columns - 1)).ravel()
@@ -209,5 +210,5 @@ def _grid(places: np.ndarray) -> Mesh:
     )  # fmt: skip
 
 
-SMOOTHING = 12e-6
+SMOOTHING = 16e-6
 """Seconds that taking noise out takes for a pixel on the machine on which it was measured."""
