@@ -20,6 +20,19 @@ def add_sources(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def read_recipe_file(place: Path) -> tuple[Recipe, dict[str, bytes]]:
+    """A recipe, and by its hash what its file holds beside it: strokes.
+
+    Raises:
+        ReliefError: it is not a recipe.
+        OSError.
+    """
+    try:
+        return Recipe.read_whole(json.loads(place.read_bytes()))
+    except (ValueError, RecursionError) as problem:
+        raise problem if isinstance(problem, ReliefError) else ReliefError("This is not a recipe.") from None
+
+
 def read_recipe(place: Path, sources: list[str]) -> tuple[Recipe, ReadSource]:
     """A recipe, and where its sources are read from.
 
@@ -30,10 +43,7 @@ def read_recipe(place: Path, sources: list[str]) -> tuple[Recipe, ReadSource]:
     Raises:
         ReliefError: it is no recipe, or a source is not given; the message says which.
     """
-    try:
-        recipe, kept = Recipe.read_whole(json.loads(place.read_bytes()))
-    except (ValueError, RecursionError) as problem:
-        raise problem if isinstance(problem, ReliefError) else ReliefError("This is not a recipe.") from None
+    recipe, kept = read_recipe_file(place)
     files = dict(text.partition("=")[::2] for text in sources)
     missing = [key for key in recipe.sources if key not in files]
     if missing:

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 import time
 
 from relief.commands._arguments import path
+from relief.commands._lines import say_over
+from relief.commands._recipe import read_recipe_file
 from relief.commands.deliver import find_profile
 from relief.deliver.profiles import SHIPPED
 from relief.deliver.series import Item, gather_items, run_series
-from relief.errors import ReliefError
 from relief.progress import Progress
-from relief.recipe.recipe import Recipe
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -32,16 +31,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> int:
     """Delivers each picture; prints what came of each, and ends with code 1 where one failed."""
     begun = time.perf_counter()
-    try:
-        recipe, _ = Recipe.read_whole(json.loads(chosen.recipe.read_bytes()))
-    except (ValueError, RecursionError) as problem:
-        raise problem if isinstance(problem, ReliefError) else ReliefError("This is not a recipe.") from None
+    recipe, kept = read_recipe_file(chosen.recipe)
     if chosen.profile:
         recipe = recipe.model_copy(update={"delivery": find_profile(chosen.profile)[0]})
     items, failed = gather_items(recipe, chosen.pictures)
     bar = _Bar(len(items))
     outcomes = [*failed]
-    for outcome in run_series(recipe, items, chosen.out, bar.of):
+    for outcome in run_series(recipe, items, chosen.out, bar.of, kept):
         outcomes.append(outcome)
         bar.finish(outcome.name, outcome.problem or outcome.state, outcome.seconds)
     counts = {state: sum(each.state == state for each in outcomes) for state in ("done", "kept", "failed")}
@@ -61,16 +57,10 @@ class _Bar:
 
     def __init__(self, many: int) -> None:
         self.many, self.over, self.seconds = many, 0, list[float]()
-        self.watched = sys.stderr.isatty()
 
     def of(self, number: int, item: Item) -> Progress:
         """What is told how far an item is."""
         return _ItemBar(self, number, item)
-
-    def say(self, text: str, end: str = "") -> None:
-        """Says a line over the one before."""
-        if self.watched:
-            print(f"\r{text[:110]:110}", end=end, file=sys.stderr, flush=True)
 
     def left(self) -> str:
         """About how long the rest takes, by what the others took."""
@@ -83,7 +73,7 @@ class _Bar:
         """Takes note that an item is over."""
         self.over += 1
         self.seconds += [seconds] if seconds else []
-        self.say(f"{self.over} of {self.many}: {name}: {said}", "\n")
+        say_over(f"{self.over} of {self.many}: {name}: {said}", end="\n")
 
 
 class _ItemBar(Progress):
@@ -92,4 +82,4 @@ class _ItemBar(Progress):
 
     def step(self, share: float, message: str) -> None:
         bar = self._bar
-        bar.say(f"{self._number + 1} of {bar.many}: {self._item.name}, {message.lower()} {share:.0%}{bar.left()}")
+        say_over(f"{self._number + 1} of {bar.many}: {self._item.name}, {message.lower()} {share:.0%}{bar.left()}")

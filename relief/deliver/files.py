@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import re
 import secrets
@@ -38,6 +39,12 @@ def write_whole(path: Path, data: bytes) -> None:
     """Writes a file whole or not at all."""
     with open_whole(path) as file:
         file.write(data)
+
+
+def checksum(path: Path) -> str:
+    """SHA-256 of a file, in hexadecimal digits."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 class Made(NamedTuple):

@@ -5,13 +5,14 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from relief.deliver.delivery import write_bundle
-from relief.deliver.files import clear_halves, safe_stem, write_whole
+from relief.deliver.files import checksum, clear_halves, safe_stem, write_whole
 from relief.deliver.plan import refuse_undeliverable
 from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
@@ -92,12 +93,6 @@ class Ledger:
         write_whole(self.place, json.dumps(told, indent=1).encode())
 
 
-def checksum(place: Path) -> str:
-    """SHA-256 of a file, in hexadecimal digits."""
-    with place.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
 def gather_items(recipe: Recipe, pictures: Sequence[Path]) -> tuple[list[Item], list[Outcome]]:
     """What is made of some files and folders: an item for each picture or, where a recipe has several sources, for each
     set whose files match their roles; and what of them cannot be made, with why.
@@ -166,6 +161,7 @@ def run_series(
     items: Sequence[Item],
     folder: Path,
     progress: Callable[[int, Item], Progress] | None = None,
+    kept: Mapping[str, bytes] = MappingProxyType({}),
 ) -> Iterator[Outcome]:
     """Delivers items one after the other into a folder, a ZIP each; those that are finished are left as they are.
 
@@ -174,6 +170,7 @@ def run_series(
         items: what is put through it.
         folder: where the deliveries go, made if missing.
         progress: gives what is told how far an item is, by its number.
+        kept: by its hash what the recipe's file holds beside it, as `Recipe.read_whole` gives it.
 
     Raises:
         RecipeError: the recipe cannot be delivered.
@@ -190,7 +187,7 @@ def run_series(
             if ledger.has(item, sums):
                 yield Outcome(item.name, "kept", place.name)
                 continue
-            _deliver(recipe, item, sums, place, progress(number, item) if progress else Progress())
+            _deliver(recipe, kept, item, sums, place, progress(number, item) if progress else Progress())
             ledger.add(item, sums, place)
         except Cancelled:
             raise
@@ -205,10 +202,16 @@ def run_series(
             yield Outcome(item.name, "done", place.name, seconds=time.perf_counter() - begun)
 
 
-def _deliver(recipe: Recipe, item: Item, sums: dict[str, str], place: Path, progress: Progress) -> None:
+def _deliver(
+    recipe: Recipe, kept: Mapping[str, bytes], item: Item, sums: dict[str, str], place: Path, progress: Progress
+) -> None:
     """One delivery, of the recipe with the files of an item as its sources."""
     by_digest = {sums[key]: file for key, file in item.files.items()}
     sources = {key: SourceReference(digest=sums[key], filename=file.name[-200:]) for key, file in item.files.items()}
     own = recipe.model_copy(update={"sources": {**recipe.sources, **sources}})
     clear_halves(place)
-    write_bundle(place, own, lambda digest: by_digest[digest].read_bytes(), item.name, None, progress)
+
+    def read_source(digest: str) -> bytes:
+        return kept[digest] if digest in kept else by_digest[digest].read_bytes()
+
+    write_bundle(place, own, read_source, item.name, None, progress)

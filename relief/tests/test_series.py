@@ -1,5 +1,6 @@
 """A series of pictures through one recipe, stopped, gone on with, and read back."""
 
+import hashlib
 import json
 import zipfile
 from unittest import mock
@@ -7,6 +8,7 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
+from relief.compose.strokes import Stroke, Strokes
 from relief.deliver import series
 from relief.errors import Cancelled
 from relief.generate.gradient_noise import GradientNoise
@@ -120,6 +122,21 @@ class SeriesTests(CommandTestCase):
         ])  # fmt: skip
         self.assertEqual([each.name for each in failed], ["pier"])
         self.assertIn("no file for “roughness”", failed[0].problem)
+
+    @long
+    def test_strokes_that_the_recipe_holds_are_drawn_on_every_picture(self):
+        stroke = Stroke(work="raise", points=((0.2, 0.5, 1), (0.8, 0.5, 1)), radius=2000, strength=0.5)
+        data = stroke.as_bytes()
+        digest = hashlib.sha256(data).hexdigest()
+        wall, by_hand = Picture(reading="height"), Strokes(strokes=(digest,))
+        relief = Relief(layers=(Layer(name="Wall", content=wall), Layer(name="By hand", content=by_hand)), amplitude=3)
+        recipe = Recipe.of(relief, {"picture": SourceReference(digest=NONE, filename="first.png")})
+        recipe = recipe.with_changes({"delivery.mesh": "none", "delivery.materialx": False, "delivery.usd": False})
+        self.recipe.write_text(recipe.as_text(lambda _: data))
+        code, told, err = self.run_series()
+        self.assertEqual((code, told and told["done"]), (0, 4), err)
+        with zipfile.ZipFile(self.out / "wall-0.zip") as bundle:
+            self.assertIn(digest, json.loads(bundle.read("recipe.json"))["strokes"])
 
     def test_what_cannot_be_begun_is_refused(self):
         for recipe, words in (

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import fields
 from functools import lru_cache
 from pathlib import Path
@@ -11,7 +10,7 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
-from relief.deliver.files import safe_stem
+from relief.deliver.files import checksum, safe_stem
 from relief.deliver.stills import Order, draft_of
 from relief.run.built import built_place
 from relief.version import computation_version
@@ -160,8 +159,7 @@ class Still(Made):
 @lru_cache(maxsize=256)
 def find_digest(place: Path, _written: int) -> str:
     """SHA-256 of a file as it was last written."""
-    with place.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+    return checksum(place)
 
 
 def builds_folder() -> Path:
