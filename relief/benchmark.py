@@ -121,23 +121,9 @@ class Extent:
 
 
 QUICK = Extent(
-    (32,),
-    32,
-    ((48, 32), (128, 32), (128, 96)),
-    (32, 128),
-    2,
-    (40, 60),
-    64,
-    2,
-    8,
-    (6, 4),
-    2,
-    (600,),
-    1,
-    (),
-    32,
+    (32,), 32, ((48, 32), (128, 32), (128, 96)), (32, 128), 2, (40, 60), 64, 2, 8, (6, 4), 2, (600,), 1, (), 32,
     (32, 20, 2),
-)
+)  # fmt: skip
 """So small that the figures tell nothing, but that every row can be made that needs no other process."""
 
 

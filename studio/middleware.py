@@ -186,7 +186,7 @@ def signed_in_artist(get_response):
         if request.user.is_authenticated or request.path_info.startswith(OPEN_TO_ALL):
             return get_response(request)
         if request.htmx:  # a part of a page cannot be sent elsewhere, the page can
-            return HttpResponse(status=204, headers={"HX-Redirect": f"{reverse('sign-in')}"})
+            return HttpResponse(status=204, headers={"HX-Redirect": reverse("sign-in")})
         return redirect_to_login(request.get_full_path())
 
     return answer

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 import time
 from dataclasses import replace
 
 import numpy as np
 
 from relief.commands._arguments import number, path
+from relief.commands._lines import say_over
 from relief.commands._surface import add_surface_options, begun_surface
 from relief.deliver.files import write_whole
 from relief.deliver.stills import ENDINGS, SUNS, VIEWS, make_scene, say_wanted, stand_camera, still_file
@@ -20,7 +20,7 @@ from relief.sources.colour import decode_srgb
 from relief.still.camera import Camera
 from relief.still.light import Light
 from relief.still.scene import Scene
-from relief.still.still import BACKDROP, Wanted, draw_still, forecast_still
+from relief.still.still import BACKDROP, Wanted, draw_still, forecast_still, time_path
 
 WIDTHS = (640, 1280, 2560)
 """Widths that a forecast tells beside the one that is asked for."""
@@ -83,8 +83,13 @@ def run(chosen: argparse.Namespace) -> None:
     about = {"faces": scene.mesh.faces, "ready_after": round(time.perf_counter() - begun, 2)}
     if chosen.forecast:
         sizes = dict.fromkeys([*((w, round(w * wanted.height / wanted.width)) for w in WIDTHS), (width, wanted.height)])
+        each = time_path(scene, wanted)
         rows = [
-            {"width": wide, "height": high, "seconds": round(forecast_still(scene, _sized(wanted, wide, high)), 1)}
+            {
+                "width": wide,
+                "height": high,
+                "seconds": round(forecast_still(scene, _sized(wanted, wide, high), each), 1),
+            }
             for wide, high in sizes
         ]
         print(json.dumps(about | {"samples": wanted.samples, "forecast": rows}, indent=2))
@@ -135,5 +140,4 @@ class _Bar(Progress):
     """Says on standard error how far it is, where somebody watches."""
 
     def step(self, share: float, message: str) -> None:
-        if sys.stderr.isatty():
-            print(f"\r{message:40} {share:4.0%}", end="" if share < 0.98 else "\n", file=sys.stderr, flush=True)
+        say_over(f"{message:40} {share:4.0%}", end="" if share < 0.98 else "\n")

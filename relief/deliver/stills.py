@@ -23,7 +23,7 @@ from relief.run.engine import Engine
 from relief.run.finished import finish_map, titles
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
-from relief.sources.colour import decode_srgb, eight_bits, srgb_from_linear
+from relief.sources.colour import decode_srgb, eight_bits, full_scale, srgb_from_linear
 from relief.still.camera import FRAME, Camera, frame_all
 from relief.still.light import Light
 from relief.still.scene import Maps, Scene
@@ -106,7 +106,6 @@ def stand_camera(scene: Scene, seen: str, lens: float, ratio: float) -> Camera:
     """
     x, y, z = VIEWS[seen]
     towards = (x, y, z) if scene.up == 1 else (x - 0.9, -z, y + 0.25)
-    Camera((0, 0, 0), (0, 0, 1), lens).axes()  # a lens of no length cannot be framed by
     return frame_all(scene.mesh.positions, towards, lens, ratio, scene.up)
 
 
@@ -205,7 +204,8 @@ def _maps_of(pipeline: Pipeline, engine: Engine, flat: bool, plain: bool) -> Map
     found: dict[str, np.ndarray] = {}
     for name, role in roles.items():
         if name in named and not plain:
-            found[role] = _grey(engine.run(finish_map(pipeline, name, 8)))
+            pixels = full_scale(engine.run(finish_map(pipeline, name, 8)))
+            found[role] = pixels if pixels.ndim == 2 else pixels[..., 0]
     if "colour" in named and not plain:
         pixels = engine.run(finish_map(pipeline, "colour", 8))
         found["colour"] = decode_srgb(pixels if pixels.ndim == 3 else np.dstack([pixels] * 3))
@@ -214,14 +214,9 @@ def _maps_of(pipeline: Pipeline, engine: Engine, flat: bool, plain: bool) -> Map
     return Maps(**found)
 
 
-def _grey(pixels: np.ndarray) -> np.ndarray:
-    grey = pixels if pixels.ndim == 2 else pixels[..., 0]
-    return np.asarray(grey / np.float32(np.iinfo(grey.dtype).max if grey.dtype.kind == "u" else 1), np.float32)
-
-
 def _vectors(pixels: np.ndarray) -> np.ndarray:
     """A normal map in whole numbers, green up, as vectors."""
-    return np.asarray(pixels / np.float32(np.iinfo(pixels.dtype).max) * 2 - 1, np.float32)
+    return full_scale(pixels) * 2 - 1
 
 
 def still_file(still: Still, ending: str, about: Mapping[str, Any]) -> bytes:

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from relief.depth.light import Light as FarLight
 from relief.still.material import bases, unit
 
 SUN = (1.0, 0.95, 0.86)
@@ -36,8 +37,7 @@ class Light(NamedTuple):
 
     def towards(self, up: int) -> np.ndarray:
         """The direction of the middle of the sun, unit length."""
-        turn, rise = np.radians(self.azimuth), np.radians(self.elevation)
-        across, out, above = np.cos(turn) * np.cos(rise), np.sin(turn) * np.cos(rise), np.sin(rise)
+        across, out, above = FarLight(self.azimuth, self.elevation).direction
         # looking down on what stands, its front (z) is below
         return np.array([across, above, -out] if up == 1 else [across, out, above])
 

@@ -143,8 +143,10 @@ class Material:
         self.matt = albedo * (1 - metal)
         self.seen = np.clip(dot(self.normal, towards), GRAZING / 2, 1)
         self.more = compensation(self.straight, self.seen, self.roughness)
-        around = fresnel(self.straight, self.seen).mean(1)
-        dull = ((1 - fresnel(self.straight, self.seen)) * self.matt).mean(1)
+        self.hidden = smith(self.seen, self.alpha)
+        reflected = fresnel(self.straight, self.seen)
+        around = reflected.mean(1)
+        dull = ((1 - reflected) * self.matt).mean(1)
         share = around / np.maximum(around + dull, 1e-6)
         self.shine_share = np.where(dull < 1e-6, 1.0, np.where(around < 1e-6, 0.0, np.clip(share, 0.25, 0.75)))
 
@@ -155,7 +157,7 @@ class Material:
         reflected = fresnel(self.straight, np.clip(dot(half, light), 0, 1))
         above = np.clip(cosine, 1e-4, 1)
         facets = distribution(np.clip(dot(self.normal, half), 0, 1), self.alpha)
-        seen = 1 / (1 + smith(self.seen, self.alpha) + smith(above, self.alpha))
+        seen = 1 / (1 + self.hidden + smith(above, self.alpha))
         shine = (facets * seen / (4 * self.seen * above))[:, None] * reflected * self.more
         out = ((1 - reflected) * self.matt / np.pi + shine) * above[:, None]
         return np.asarray(np.where(cosine[:, None] > 0, out, 0), np.float32)
@@ -174,8 +176,7 @@ class Material:
         up = np.clip(local[:, 2], 1e-4, 1)
         half = unit(light + self.towards)
         reflected = fresnel(self.straight, np.clip(dot(half, light), 0, 1))
-        ours = smith(self.seen, self.alpha)
-        bright = reflected * self.more * ((1 + ours) / (1 + ours + smith(up, self.alpha)))[:, None]
+        bright = reflected * self.more * ((1 + self.hidden) / (1 + self.hidden + smith(up, self.alpha)))[:, None]
         dull = (1 - reflected) * self.matt
         counts = np.where(
             shiny[:, None],

@@ -57,7 +57,9 @@ def join_patches(patches: Sequence[Patch], level: int, smoothing: float) -> Mesh
     else:
         normal_of, chosen_normals = _share_normals(normals, met, border, smoothing)
 
-    quads = np.concatenate([first + _quads(*grid[0].shape[:2]) for first, grid in zip(firsts, grids, strict=False)])
+    quads = np.concatenate(
+        [first + quads_of_grid(*grid[0].shape[:2]) for first, grid in zip(firsts, grids, strict=False)]
+    )
     base, count = [], 0
     for patch in patches:
         rows, columns = np.arange(patch.down << level) >> level, np.arange(patch.across << level) >> level
@@ -120,7 +122,8 @@ def _border(rows: int, columns: int) -> np.ndarray:
     return np.unique(np.concatenate([numbers[0], numbers[-1], numbers[:, 0], numbers[:, -1]]))
 
 
-def _quads(rows: int, columns: int) -> np.ndarray:
+def quads_of_grid(rows: int, columns: int) -> np.ndarray:
+    """The four points of each quad between points that are numbered row by row, int64 (quads, 4)."""
     numbers = np.arange(rows * columns).reshape(rows, columns)
     corners = numbers[:-1, :-1], numbers[:-1, 1:], numbers[1:, 1:], numbers[1:, :-1]
     return np.stack([corner.ravel() for corner in corners], axis=1)

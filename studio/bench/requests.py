@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from django.http import Http404, HttpRequest, QueryDict
@@ -107,12 +108,18 @@ def place_of(request: HttpRequest) -> tuple[float, ...]:
     return _parts(f"{request.GET.get('x', '')},{request.GET.get('y', '')}", 2)
 
 
+def numbers_in(text: str, count: int) -> tuple[float, ...] | None:
+    """Numbers with commas between them; none where it is anything else."""
+    try:
+        numbers = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        return None
+    return numbers if len(numbers) == count and all(map(math.isfinite, numbers)) else None
+
+
 def _parts(text: str, count: int) -> tuple[float, ...]:
     """Numbers from 0 to 1 with commas between."""
-    try:
-        parts = tuple(float(part) for part in text.split(","))
-    except ValueError:
-        raise Http404 from None
-    if len(parts) != count or not all(0 <= part <= 1 for part in parts):
+    parts = numbers_in(text, count)
+    if parts is None or not all(0 <= part <= 1 for part in parts):
         raise Http404
     return parts

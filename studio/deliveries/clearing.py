@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import shutil
 from datetime import timedelta
+from pathlib import Path
 
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from relief.run.built import built_place
 from studio.bench.models import Revision
-from studio.deliveries.models import Build, Job, Still, builds_folder
+from studio.deliveries.models import Build, Job, Made, Still, builds_folder
 
 KEPT_BUILDS = 3
 """Final meshes of a piece whose files are kept, the newest."""
@@ -43,19 +45,26 @@ def clear_builds(newest: Build, key: str) -> None:
         newest: the build that is just being finished.
         key: what its mesh is kept under.
     """
-    of_piece = Revision.objects.filter(piece=newest.revision.piece)
-    older = Build.objects.filter(revision__in=of_piece, state=Build.State.DONE).exclude(pk=newest.pk)
-    for each in older[KEPT_BUILDS - 1 :]:
+    for each in _older(newest)[KEPT_BUILDS - 1 :]:
         shutil.rmtree(each.folder, ignore_errors=True)
-    needed = {build.kept for build in Build.objects.filter(state=Build.State.DONE)}
-    needed.add(built_place(builds_folder(), key))
+    needed = kept_meshes() | {built_place(builds_folder(), key)}
     for place in set(builds_folder().glob("*.npz")) - needed:
         place.unlink(missing_ok=True)
 
 
 def clear_stills(newest: Still) -> None:
     """Removes the pictures of a piece's older stills. `newest` is the one that is just being finished."""
-    of_piece = Revision.objects.filter(piece=newest.revision.piece)
-    older = Still.objects.filter(revision__in=of_piece, state=Still.State.DONE).exclude(pk=newest.pk)
-    for each in older[KEPT_STILLS - 1 :]:
+    for each in _older(newest)[KEPT_STILLS - 1 :]:
         each.path.unlink(missing_ok=True)
+
+
+def kept_meshes() -> set[Path]:
+    """Where the meshes lie that finished builds keep for deliveries."""
+    return {kept for build in Build.objects.filter(state=Build.State.DONE) if (kept := build.kept)}
+
+
+def _older(newest: Made) -> QuerySet[Made]:
+    """What else of its kind is finished of a piece, newest first."""
+    of_piece = Revision.objects.filter(piece=newest.revision.piece)
+    finished = type(newest).objects.filter(revision__in=of_piece, state=newest.State.DONE)
+    return finished.exclude(pk=newest.pk)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import asdict
 from typing import Any
 
@@ -12,10 +11,10 @@ from django.views.decorators.http import require_POST, require_safe
 
 from relief.deliver.stills import ON_STAGE, Order
 from relief.errors import ReliefError
-from relief.still.still import SMOOTHING, seconds_per_path
+from relief.still.still import forecast_seconds, time_usual_path
 from studio.background.tasks import begin
 from studio.bench.models import Revision
-from studio.bench.requests import piece_of, revision_of
+from studio.bench.requests import numbers_in, piece_of, revision_of
 from studio.deliveries.forecast import forecast_build
 from studio.deliveries.models import Still
 from studio.shelf.models import Piece
@@ -112,12 +111,12 @@ def read_order(values: QueryDict) -> Order:
 
 
 def _point(text: str) -> tuple[float, float, float] | None:
-    """Three numbers with commas between them; none where it is anything else."""
-    try:
-        x, y, z = (float(part) for part in text.split(","))
-    except ValueError:
+    """Three numbers with commas between them, none too far away to count; nothing where it is anything else."""
+    numbers = numbers_in(text, 3)
+    if numbers is None or max(map(abs, numbers)) >= 1e12:
         return None
-    return (x, y, z) if all(math.isfinite(value) and abs(value) < 1e12 for value in (x, y, z)) else None
+    x, y, z = numbers
+    return x, y, z
 
 
 def _send(place: Any) -> HttpResponseBase:
@@ -132,10 +131,10 @@ def _send(place: Any) -> HttpResponseBase:
 def _panel(request: HttpRequest, piece: Piece, revision: Revision) -> HttpResponse:
     forecast = forecast_build(revision)
     made = forecast.seconds if not forecast.problem else 0.0
-    each = seconds_per_path()
+    each = time_usual_path()
     pixels = {width: width * width / RATIOS["16:10"] for width in (640, 1280, 2560)}
     times = [
-        (width, *(made + count * (each * samples + SMOOTHING) for samples in SAMPLES.values()))
+        (width, *(made + forecast_seconds(each, count, samples) for samples in SAMPLES.values()))
         for width, count in pixels.items()
     ]
     context = _listed(piece) | {

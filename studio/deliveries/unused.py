@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from relief.version import computation_version
 from studio.bench.models import Revision
+from studio.deliveries.clearing import kept_meshes
 from studio.deliveries.models import Build, Job, Still, builds_folder
 from studio.shelf.models import Arrival, LitSeries, Piece, Source, TextureSet, source_folder
 
@@ -62,7 +63,7 @@ def find_unused(days: float) -> Iterator[Unused]:
     ):  # fmt: skip
         known = {str(number) for number in model.objects.values_list("pk", flat=True)}
         yield from _files(kind, folder, lambda name, known=known: name.partition(".")[0] in known)
-    kept = {build.kept for build in Build.objects.filter(state=Build.State.DONE)}
+    kept = kept_meshes()
     known = {str(number) for number in Build.objects.values_list("pk", flat=True)}
     for place in _children(builds_folder()):
         if place.name not in known and place not in kept and _is_old(place):

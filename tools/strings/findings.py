@@ -7,7 +7,6 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TypeGuard
 
 from relief.inspect import thresholds
 from tools.strings.collecting import LEFT_OUT
@@ -121,10 +120,6 @@ def _value(node: ast.expr, within: ast.FunctionDef) -> str:
     return pattern_of(node)
 
 
-def _stored(node: ast.AST) -> TypeGuard[ast.Name]:
-    return isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store)
-
-
 def _reasons(node: ast.FunctionDef) -> list[str]:
     """The sentences of a function that looks for something."""
     inside = {id(part) for call in ast.walk(node) if _calls(call, MENDS) for part in ast.walk(call)}
@@ -166,15 +161,13 @@ def _refusals(tree: ast.Module) -> Iterator[str]:
     for node in ast.walk(tree):
         match node:
             case ast.Raise(exc=ast.Call(func=ast.Name(id=name), args=[said, *_])) if name.endswith("Error"):
-                given = [said]
+                text = _readable(said)
             case ast.Call(func=ast.Name(id="refuse"), args=[_, _, _, said, *_]):
-                given = [said]
+                text = _readable(said)
             case _:
                 continue
-        for each in given:
-            text = _readable(each)
-            if text.endswith((".", "?")) and " " in text:
-                yield text
+        if text.endswith((".", "?")) and " " in text:
+            yield text
 
 
 def _readable(node: ast.expr | str) -> str:

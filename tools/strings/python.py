@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from tools.strings.text import FILLED_IN, Text, tidy
+from tools.strings.text import FILLED_IN, Text, filled_in, tidy
 
 SAID = ("label", "help", "unit", "title", "reason", "description", "verbose_name", "metavar", "says", "name")
 """Keywords whose values are read whatever they look like."""
@@ -24,17 +24,8 @@ NEVER = re.compile(
 """What nobody is meant to read."""
 
 WORKINGS = {
-    "compile",
-    "getLogger",
-    "dtype",
-    "einsum",
-    "sub",
-    "match",
-    "fullmatch",
-    "findall",
-    "import_module",
-    "filter",
-}
+    "compile", "getLogger", "dtype", "einsum", "sub", "match", "fullmatch", "findall", "import_module", "filter",
+}  # fmt: skip
 """Functions whose strings are for the program alone."""
 
 
@@ -68,10 +59,10 @@ def pattern_of(node: ast.expr) -> str:
         case ast.JoinedStr(values=parts):
             return "".join(pattern_of(part) for part in parts)
         case ast.FormattedValue(value=what):
-            return "{" + re.sub(r"[{}]", "", ast.unparse(what)) + "}"
+            return filled_in(ast.unparse(what))
         case ast.BinOp(left=left, op=ast.Add(), right=right):
             return pattern_of(left) + pattern_of(right)
-    return "{" + re.sub(r"[{}]", "", ast.unparse(node)) + "}"
+    return filled_in(ast.unparse(node))
 
 
 def _unread(tree: ast.Module) -> Iterator[ast.AST]:

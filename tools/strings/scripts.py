@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from tools.strings.text import Text, has_letters, tidy
+from tools.strings.text import Text, filled_in, has_letters, tidy
 
 PARTS = re.compile(
     r"//[^\n]*|/\*.*?\*/"
@@ -37,5 +37,5 @@ def texts_of_script(path: Path) -> Iterator[Text]:
         quoted = found["text"][1:-1]
         fixed = FILLED_IN.sub("", quoted)
         if has_letters(fixed) and not WORKINGS.search(fixed.strip()) and not OF_A_SHADER.search(fixed):
-            text = FILLED_IN.sub(lambda value: "{" + re.sub(r"[{}]", "", value[1]) + "}", quoted)
+            text = FILLED_IN.sub(lambda value: filled_in(value[1]), quoted)
             yield Text(path, 1 + source.count("\n", 0, found.start()), tidy(text.replace("\\n", " ")))

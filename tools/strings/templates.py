@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from html.parser import HTMLParser
 from pathlib import Path
 
-from tools.strings.text import Text, has_letters, tidy
+from tools.strings.text import Text, filled_in, has_letters, tidy
 
 SAID = ("title", "alt", "placeholder", "label", "aria-label", "aria-description", "aria-roledescription", "hx-confirm")
 """Attributes that are read or heard; so are those that begin with `data-say`."""
@@ -19,8 +19,8 @@ QUOTED = re.compile(r'"([^"]*)"')
 PARTED = "\x1f"
 """Stands for a tag of a template, which parts texts."""
 
-WORKING_TAGS = ("load", "url", "include", "extends", "static", "block", "endblock", "if", "elif", "cycle")
-"""Tags whose quoted parts are names; of `include` and `if` those with a blank or a capital are read."""
+WORKING_TAGS = ("url", "static", "load", "extends")
+"""Tags whose quoted parts are names; of the others those with a blank or a capital are read."""
 
 
 def texts_of_template(path: Path) -> Iterator[Text]:
@@ -30,14 +30,14 @@ def texts_of_template(path: Path) -> Iterator[Text]:
         name = found[0].strip("{%} \n").partition(" ")[0]
         for said in QUOTED.findall(found[0]):
             read = " " in said or said[:1].isupper()
-            if has_letters(said) and read and name not in ("url", "static", "load", "extends"):
+            if has_letters(said) and read and name not in WORKING_TAGS:
                 yield Text(path, 1 + source.count("\n", 0, found.start()), tidy(said))
     for found in VALUE.finditer(source):
         for said in QUOTED.findall(found[1]):
             if has_letters(said) and "|date" not in found[1]:
                 yield Text(path, 1 + source.count("\n", 0, found.start()), tidy(said))
     plain = TAG.sub(lambda found: PARTED + "\n" * found[0].count("\n"), source)
-    plain = VALUE.sub(lambda found: "{" + re.sub(r"[{}\"'<>]", "", found[1]) + "}" + "\n" * found[0].count("\n"), plain)
+    plain = VALUE.sub(lambda found: filled_in(re.sub(r"[\"'<>]", "", found[1])) + "\n" * found[0].count("\n"), plain)
     reader = _Reader()
     reader.feed(plain)
     reader.close()

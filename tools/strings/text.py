@@ -30,6 +30,11 @@ class Text(NamedTuple):
         return [part for part in parts if has_letters(part)]
 
 
+def filled_in(what: str) -> str:
+    """The mark of where something is filled in, such as `FILLED_IN` finds."""
+    return "{" + re.sub(r"[{}]", "", what) + "}"
+
+
 def has_letters(text: str) -> bool:
     """Whether there is anything to be read in it."""
     return any(letter.isalpha() for letter in text)

@@ -66,7 +66,7 @@ def _say_point(point: Point) -> str:
 
 
 def _offer(point: Point) -> str:
-    return f"Use level {point.level}" if point.kind == "levels" else (f"Use a budget of {_short(point.triangles)}")
+    return f"Use level {point.level}" if point.kind == "levels" else f"Use a budget of {_short(point.triangles)}"
 
 
 def _advise(advice: Advice) -> str:
