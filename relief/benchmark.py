@@ -39,7 +39,7 @@ from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
 from relief.height import WRAPPED, Footprint, HeightField
-from relief.inspect.findings import measure_and_find
+from relief.inspect.find import measure_and_find
 from relief.inspect.section import section
 from relief.inspect.start import start_from_nothing, suggest_start
 from relief.maps import COMPANION_MAPS

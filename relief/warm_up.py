@@ -25,10 +25,8 @@ from relief.generate.generator import Grid
 from relief.generate.gradient_noise import GradientNoise
 from relief.generate.value_noise import ValueNoise
 from relief.height import WRAPPED, Footprint, HeightField
-from relief.inspect.findings import measure_and_find
-from relief.inspect.mesh_findings import find_in_mesh
+from relief.inspect.find import find_in_mesh, find_in_surface, measure_and_find
 from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing
-from relief.inspect.surface_findings import find_in_surface
 from relief.inspect.wavelengths import wavelengths
 from relief.maps.curvature import mean_curvature
 from relief.maps.normal import Normal, normal_map

@@ -8,9 +8,9 @@ from typing import Any
 
 from relief.commands._arguments import path
 from relief.commands._recipe import add_sources, read_recipe
-from relief.deliver.findings import find_in_piece
 from relief.errors import ReliefError
 from relief.inspect.check import check
+from relief.inspect.find import find_in_piece
 from relief.inspect.finding import Finding
 from relief.run.engine import Engine
 from relief.sources.decode import ENDINGS

@@ -13,8 +13,9 @@ from relief.commands._picture import add_picture, begun
 from relief.commands._recipe import add_sources, read_recipe
 from relief.deliver.delivery import delivery_files, write_bundle
 from relief.deliver.files import write_all
-from relief.deliver.profiles import SHIPPED, find_in_delivery, read_profile
+from relief.deliver.profiles import SHIPPED, read_profile
 from relief.errors import ReliefError
+from relief.inspect.find import find_in_delivery
 from relief.inspect.finding import Finding
 from relief.progress import Progress
 from relief.recipe.delivery import Delivery

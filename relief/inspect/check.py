@@ -8,22 +8,27 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from relief.errors import PictureError
+from relief.inspect.find import find_in_normal_map, measure_and_find
 from relief.inspect.finding import Finding
-from relief.inspect.findings import measure_and_find, say_uneven, uneven_light
+from relief.inspect.findings.relief.uneven import say_uneven
+from relief.inspect.findings.source.exchanged import find_in_picture
 from relief.inspect.sets import set_findings
-from relief.inspect.source_findings import exchanged, normal_findings, open_seam, tagged
+from relief.inspect.shot import uneven_light
 from relief.inspect.start import content_of_picture, first_recipe
-from relief.inspect.thresholds import UNEVEN_TIMES
+from relief.inspect.thresholds import SEAM_ABOVE, UNEVEN_TIMES
 from relief.recipe.layer import SourceReference
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
 from relief.sources.decode import decode
-from relief.sources.facts import Facts, facts
+from relief.sources.facts import SEAMLESS_BELOW, Facts, facts
 from relief.sources.picture import Picture
-from relief.sources.roles import Role, family, green_of, role_in_name
+from relief.sources.roles import DATA, Role, family, green_of, role_in_name, words_of
 
 RELIEF_ROLES = ("photo", "colour", "height", "normal")
 """Pictures that relief is made of; the others go along."""
+
+TILING = {"seamless", "tile", "tileable", "tiling", "tiled", "repeat", "repeating"}
+"""Words by which a name says that a picture is meant to repeat."""
 
 
 @dataclass
@@ -61,12 +66,12 @@ def check(files: Mapping[str, bytes]) -> Check:
 def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Finding]:
     guess, told = known.guess, role_in_name(name)
     wanted = guess.role == "normal" or (told is not None and told[0] == "normal")
-    found = normal_findings(picture, name) if wanted else []
+    found = find_in_normal_map(picture, name) if wanted else []
     found += [
-        *tagged(picture, guess.role),
-        *open_seam((known.seam_across, known.seam_down), name, _is_tile(picture, guess.role)),
+        *_tagged(picture, guess.role),
+        *_open_seam((known.seam_across, known.seam_down), name, _is_tile(picture, guess.role)),
     ]
-    found += [item for item in (exchanged(picture),) if item]
+    found += [item for item in (find_in_picture(picture),) if item]
     if guess.role not in RELIEF_ROLES or (wanted and guess.role != "normal"):
         return found  # it goes along; or it is called a normal map and is none, so there is no relief to look at
     engine, source = Engine(), SourceReference(digest=hashlib.sha256(data).hexdigest(), filename=name[-200:])
@@ -78,6 +83,30 @@ def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Find
     evened = any(item.takes_out_light and item.on for item in recipe.main.layers[0].treatments)
     times = uneven_light(picture) if guess.role == "photo" and evened else 1.0
     return [*found, _evened_light(times)] if times > UNEVEN_TIMES else found
+
+
+def _tagged(picture: Picture, role: Role) -> list[Finding]:
+    """A data picture that is tagged with a display curve, which another program may follow."""
+    if role not in DATA or not picture.transfer or picture.linear:
+        return []
+    reason = (
+        f"The file is tagged: {picture.transfer}. A program that honours the tag changes its values; save data "
+        "without a tag."
+    )
+    return [Finding("tagged", "Data is tagged as colour", reason)]
+
+
+def _open_seam(ratios: tuple[float, float], filename: str, tiles_by_size: bool = False) -> list[Finding]:
+    """A picture that is meant to repeat, as its name, size or two of its edges say, and whose edges do not all meet.
+
+    `ratios` are the steps over its edges, across and down, beside its inner steps.
+    """
+    meant = bool(TILING & set(words_of(filename))) or min(ratios) < SEAMLESS_BELOW or tiles_by_size
+    if not meant or max(ratios) <= SEAM_ABOVE:
+        return []
+    which = "left and right" if ratios[0] > ratios[1] else "top and bottom"
+    reason = f"The step from {which} is {max(ratios):.1f} times as large as those inside, so repeats show a line."
+    return [Finding("seam", "Seam", reason)]
 
 
 def _evened_light(times: float) -> Finding:

@@ -15,10 +15,9 @@ from relief.filters.resample import resample_field, shrink
 from relief.filters.statistics import deviations, percentiles
 from relief.generate import GENERATORS
 from relief.height import Edges, Footprint, HeightField, fit_size
-from relief.inspect.findings import factor_for
 from relief.inspect.readings import STEEPEST_SHARE
 from relief.inspect.repeats import motif
-from relief.inspect.thresholds import COMFORTABLE
+from relief.inspect.thresholds import COMFORTABLE, factor_for
 from relief.inspect.wavelengths import spread_parts, wavelengths
 from relief.maps.height_from_normals import height_from_normals
 from relief.maps.slopes import steepness

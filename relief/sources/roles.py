@@ -24,6 +24,9 @@ ROLE_NAMES = {
     "mask": "Mask",
     "packed": "Several in one",
 }
+DATA = tuple(role for role in ROLE_NAMES if role not in ("photo", "colour"))
+"""The roles of pictures that hold numbers, which no display curve belongs to."""
+
 NAMES_IN_A_SENTENCE = {
     "photo": "a photo",
     "height": "a height image",

@@ -11,7 +11,7 @@ import OpenEXR
 import tifffile
 
 from relief.errors import PictureError
-from relief.inspect.findings import measure_and_find
+from relief.inspect.find import measure_and_find
 from relief.inspect.start import content_of_picture, first_recipe
 from relief.recipe.layer import SourceReference
 from relief.run.engine import Engine

@@ -8,7 +8,7 @@ import skimage.data
 from PIL import Image
 
 from relief.inspect.check import check
-from relief.inspect.source_findings import normal_findings
+from relief.inspect.find import find_in_normal_map
 from relief.maps.normal import Normal, normal_map
 from relief.sources.decode import decode
 from relief.tests.height_fields import WRAP, field, rough
@@ -29,7 +29,7 @@ def normals(green="up") -> np.ndarray:
 
 class NormalMapTests(TestCase):
     def kinds(self, pixels: np.ndarray) -> list[str]:
-        return [finding.kind for finding in normal_findings(decode(png(pixels), "hull_normal.png"))]
+        return [finding.kind for finding in find_in_normal_map(decode(png(pixels), "hull_normal.png"))]
 
     def test_a_healthy_one_in_eight_bits(self):
         self.assertEqual(self.kinds(normals()), [])

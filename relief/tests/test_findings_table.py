@@ -18,7 +18,7 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.inspect.check import check
-from relief.inspect.findings import measure_and_find
+from relief.inspect.find import measure_and_find
 from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing
 from relief.maps.normal import Normal, normal_map
 from relief.recipe import edits

@@ -3,6 +3,7 @@
 import io
 import math
 from dataclasses import replace
+from types import SimpleNamespace
 from unittest import TestCase, mock
 
 import numpy as np
@@ -11,12 +12,14 @@ import skimage.data
 from PIL import Image
 from scipy.ndimage import fourier_gaussian
 
+from relief.inspect.find import measure_and_find
 from relief.inspect.finding import Mend
-from relief.inspect.findings import measure_and_find, swell
+from relief.inspect.findings.relief import swell
+from relief.inspect.findings.relief.steps import STEP_ABOVE
 from relief.inspect.readings import readings
 from relief.inspect.section import length, section
 from relief.inspect.start import set_from_statistics, suggest_start
-from relief.inspect.thresholds import HARSH_ABOVE, STEP_ABOVE
+from relief.inspect.thresholds import HARSH_ABOVE
 from relief.inspect.wavelengths import wavelengths
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -138,7 +141,9 @@ class FindingTests(TestCase):
         samples[:, :10] = 1
         plate = field(samples)
         for midlevel, says in ((0, None), (0.2, None), (0.5, "Sinking"), (-0.1, "Swell")):
-            finding = swell(plate, readings(plate, amplitude=10, midlevel=midlevel))
+            finding = swell.find(
+                SimpleNamespace(height=plate, measured=readings(plate, amplitude=10, midlevel=midlevel))
+            )
             self.assertEqual(finding and finding.title, says, midlevel)
 
     def test_weak_but_not_where_thin_lines_lie_on_even_ground(self):

@@ -17,7 +17,7 @@ from relief.depth.light import Light
 from relief.depth.networks import features
 from relief.depth.series import photos_of
 from relief.errors import Cancelled, ReliefError
-from relief.inspect.source_findings import source_findings
+from relief.inspect.find import find_in_source
 from relief.inspect.start import suggest_start
 from relief.progress import Progress
 from relief.recipe.migrations import migrate
@@ -228,12 +228,12 @@ class MissingTests(TestCase):
                 pipeline = Pipeline.of(recipe, lambda _: data)
                 linear = Pipeline.of(recipe.with_changes({"layers.0.content.light.way": "linear"}), lambda _: data)
                 np.testing.assert_array_equal(*(engine.run(each.height()).samples for each in (pipeline, linear)))
-                found = {finding.kind: finding for finding in source_findings(pipeline, engine)}
+                found = {finding.kind: finding for finding in find_in_source(pipeline, engine)}
                 self.assertIn("networks", found)
                 mended = recipe.with_changes(dict(found["networks"].mend.changes))
                 self.assertNotIn(
                     "networks",
-                    [each.kind for each in source_findings(Pipeline.of(mended, lambda _: data), engine)],
+                    [each.kind for each in find_in_source(Pipeline.of(mended, lambda _: data), engine)],
                 )
 
 

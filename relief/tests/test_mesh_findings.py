@@ -10,7 +10,7 @@ from relief.displace.overlap import find_folds
 from relief.errors import ReliefError
 from relief.height import Footprint
 from relief.inspect.adviser import find_budget
-from relief.inspect.mesh_findings import find_in_mesh
+from relief.inspect.find import find_in_mesh
 from relief.surface.normals import open_hard_edges, smooth_by_angle
 from relief.surface.shapes.box import Box
 from relief.surface.shapes.cylinder import Cylinder

@@ -7,7 +7,7 @@ import numpy as np
 import skimage.data
 from matplotlib.cbook import get_sample_data
 
-from relief.inspect.findings import measure_and_find
+from relief.inspect.find import measure_and_find
 from relief.inspect.readings import readings
 from relief.inspect.repeats import motif, suggest_crops, telltales
 from relief.inspect.start import set_from_statistics, suggest_start

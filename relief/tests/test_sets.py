@@ -4,7 +4,8 @@ from unittest import TestCase
 
 import numpy as np
 
-from relief.inspect.sets import agreement, set_findings
+from relief.inspect.agreement import agreement
+from relief.inspect.sets import set_findings
 from relief.maps.normal import Normal, normal_map
 from relief.sources.colour import full_scale
 from relief.sources.picture import Picture

@@ -7,11 +7,11 @@ import numpy as np
 import trimesh
 
 from relief.height import Footprint
+from relief.inspect.find import find_in_surface
 from relief.inspect.finding import Finding
 from relief.inspect.mesh_section import Front, cut_mesh, find_end, place_cut
 from relief.inspect.start import start_from_nothing
 from relief.inspect.stretch import measure_stretch
-from relief.inspect.surface_findings import find_in_surface
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
 from relief.surface.base_form import BaseForm, Handle, raise_softly

@@ -2,6 +2,7 @@
 
 import io
 from dataclasses import replace
+from types import SimpleNamespace
 from unittest import TestCase
 
 import numpy as np
@@ -10,8 +11,9 @@ from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
 from relief.inspect.check import check
+from relief.inspect.find import measure_and_find
 from relief.inspect.finding import Finding
-from relief.inspect.findings import measure_and_find, repeated
+from relief.inspect.findings.relief import repeats
 from relief.inspect.sets import set_findings
 from relief.maps.normal import Normal, normal_map
 from relief.recipe import edits
@@ -156,13 +158,13 @@ class RepeatTests(TestCase):
         pipeline = begun(HEIGHTS)[0]
         base = Recipe.of(pipeline.relief, pipeline.sources)
         recipe, _ = edits.add_picture(base, "Dents", reference, Picture(source="picture", reading="height"))
-        self.assertIsNone(repeated(recipe.main))
+        self.assertIsNone(repeats.find(SimpleNamespace(relief=recipe.main)))
         twice = recipe.with_changes({"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2})
-        finding = repeated(twice.main)
+        finding = repeats.find(SimpleNamespace(relief=twice.main))
         self.assertIn("slopes are 2 times as steep", finding.reason)
         after = finding.mend.apply(twice).main
         self.assertAlmostEqual(after.layers[1].amount, 0.15)
-        self.assertIsNone(repeated(after))
+        self.assertIsNone(repeats.find(SimpleNamespace(relief=after)))
 
 
 class SetCurveTests(TestCase):

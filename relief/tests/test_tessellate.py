@@ -14,7 +14,7 @@ from scipy.ndimage import map_coordinates
 
 from relief.displace.forecast import PREVIEW, Limit
 from relief.errors import RecipeError, TooManyFacesError
-from relief.inspect.mesh_findings import find_in_mesh
+from relief.inspect.find import find_in_mesh
 from relief.inspect.start import start_from_nothing
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine

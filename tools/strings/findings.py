@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import ast
+import importlib
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
+from types import ModuleType
 
 from relief.inspect import thresholds
 from tools.strings.collecting import LEFT_OUT
@@ -28,6 +30,9 @@ REFUSALS = """
 
 What is said where something cannot be done. What was there before stays as it was, unless the sentence says so.
 """
+
+Written = dict[tuple[str, ...], tuple[list[str], str]]
+"""What is written of thresholds, by the names of those that stand together: their values, and what they mean."""
 
 FOUND = ("Finding", "SetFinding")
 MENDS = ("Mend", "SetMend")
@@ -79,21 +84,28 @@ def _modules(root: Path) -> Iterator[tuple[Path, ast.Module]]:
 def _kinds(root: Path) -> dict[str, Kind]:
     """Each kind of finding by its title; those that one function looks for by all of them."""
     kinds: dict[str, Kind] = {}
-    for _, tree in _modules(root):
-        for node in ast.walk(tree):
-            if not isinstance(node, ast.FunctionDef):
-                continue
-            calls = [call for call in ast.walk(node) if _calls(call, FOUND)]
-            titles = dict.fromkeys(title for call in calls if (title := _title(call, node)).strip("…"))
-            if not titles:
-                continue
+    for path, tree in _modules(root):
+        looking = [node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef) and _titles(node)]
+        if not looking:
+            continue
+        module = importlib.import_module(".".join(path.relative_to(root).with_suffix("").parts))
+        written = dict(_written(thresholds)) | dict(_written(module))
+        for node in looking:
             meaning = tidy((ast.get_docstring(node) or "").partition("\n\n")[0])
-            kind = kinds.setdefault(" · ".join(titles), Kind(meaning))
+            kind = kinds.setdefault(" · ".join(_titles(node)), Kind(meaning))
             for known, more in (
-                (kind.reasons, _reasons(node)), (kind.thresholds, _thresholds(node)), (kind.mends, _mends(node)),
-            ):  # fmt: skip
+                (kind.reasons, _reasons(node)),
+                (kind.thresholds, _thresholds(node, written)),
+                (kind.mends, _mends(node)),
+            ):
                 known += [each for each in dict.fromkeys(more) if each not in known]
     return kinds
+
+
+def _titles(node: ast.FunctionDef) -> list[str]:
+    """The titles of the findings that a function makes."""
+    calls = [call for call in ast.walk(node) if _calls(call, FOUND)]
+    return list(dict.fromkeys(title for call in calls if (title := _title(call, node)).strip("…")))
 
 
 def _calls(node: ast.AST, names: tuple[str, ...]) -> bool:
@@ -114,7 +126,7 @@ def _value(node: ast.expr, within: ast.FunctionDef) -> str:
                 if isinstance(other, ast.Assign) and any(
                     isinstance(t, ast.Name) and t.id == name for t in other.targets
                 ):
-                    return pattern_of(other.value)
+                    return _value(other.value, within)
         case ast.IfExp(body=one, orelse=other):
             return f"{_value(one, within)}, or {_value(other, within)}"
     return pattern_of(node)
@@ -138,22 +150,22 @@ def _mends(node: ast.FunctionDef) -> list[str]:
     return [_readable(_value(call.args[0], node)) for call in ast.walk(node) if _calls(call, MENDS) and call.args]  # type: ignore[attr-defined]
 
 
-def _thresholds(node: ast.FunctionDef) -> list[str]:
+def _thresholds(node: ast.FunctionDef, written: Written) -> list[str]:
     """The thresholds that a function looks at, each with its value and what is written of it."""
-    written = dict(_written(thresholds))
     used = {name.id for name in ast.walk(node) if isinstance(name, ast.Name)}
     return [f"{', '.join(values)}. {text}" for names, (values, text) in written.items() if used & set(names)]
 
 
-def _written(module: object) -> Iterator[tuple[tuple[str, ...], tuple[list[str], str]]]:
-    """What a module says below its constants, by their names, with their values."""
-    tree = ast.parse(Path(module.__file__).read_text())  # type: ignore[attr-defined]
+def _written(module: ModuleType) -> Iterator[tuple[tuple[str, ...], tuple[list[str], str]]]:
+    """What a module says below its numbers, by their names, with their values."""
+    tree = ast.parse(Path(module.__file__ or "").read_text())
     for node, after in zip(tree.body, tree.body[1:], strict=False):
         if isinstance(node, ast.Assign) and isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant):
             targets = node.targets[0].elts if isinstance(node.targets[0], ast.Tuple) else node.targets
             names = tuple(target.id for target in targets if isinstance(target, ast.Name))
-            values = [f"{getattr(module, name):g}" for name in names]
-            yield names, (values, tidy(str(after.value.value)))
+            values = [getattr(module, name) for name in names]
+            if all(isinstance(value, int | float) for value in values):
+                yield names, ([f"{value:g}" for value in values], tidy(str(after.value.value)))
 
 
 def _refusals(tree: ast.Module) -> Iterator[str]:

@@ -11,13 +11,13 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
-from relief.deliver.findings import find_in_piece
 from relief.errors import Cancelled, ReliefError
 from relief.figures import show_lengths_in
 from relief.filters.curve import Curve
 from relief.inspect.adviser import advise
+from relief.inspect.find import find_in_piece
+from relief.inspect.findings.source.evenly_lit import EVENLY_LIT
 from relief.inspect.repeats import motif, suggest_crops, telltales
-from relief.inspect.source_findings import EVENLY_LIT
 from relief.inspect.which_way import which_way
 from relief.progress import Progress
 from relief.recipe.layer import Picture

@@ -12,8 +12,8 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
 from relief.compose.layout import Layout
-from relief.deliver.findings import find_in_piece
 from relief.errors import RecipeError, ReliefError
+from relief.inspect.find import find_in_piece
 from relief.inspect.start import content_of_picture, set_from_statistics
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe

@@ -5,7 +5,7 @@ from unittest import mock
 import numpy as np
 from django.urls import reverse
 
-from relief.inspect.findings import measure_and_find
+from relief.inspect.find import measure_and_find
 from relief.maps.normal import normal_map
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
@@ -157,7 +157,7 @@ class MeasuringTests(StudioTestCase):
                 MEASURING.follow((piece.pk, page))
                 return measure_and_find(*arguments, **named)
 
-            asking = mock.patch("relief.deliver.findings.measure_and_find", asks_anew)
+            asking = mock.patch("relief.inspect.find.measure_and_find", asks_anew)
             with asking, mock.patch("studio.bench.pages.measured.get_engine", return_value=Engine()):
                 address = reverse("bench:measured", args=[piece.pk])
                 answer = self.client.get(address, {"base": 1}, headers={"X-Page": "mine"})

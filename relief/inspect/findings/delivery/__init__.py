@@ -1,0 +1,1 @@
+"""In what is delivered, and how it is written."""

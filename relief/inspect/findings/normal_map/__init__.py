@@ -1,0 +1,1 @@
+"""In a normal map, as it is stored."""

@@ -1,0 +1,1 @@
+"""In how the ground's picture is read."""

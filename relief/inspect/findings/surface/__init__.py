@@ -1,0 +1,1 @@
+"""In a shape and how the relief lies on it."""

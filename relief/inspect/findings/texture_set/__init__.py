@@ -1,0 +1,1 @@
+"""Between the maps of a texture set."""
