@@ -1,4 +1,4 @@
-"""Fetches the vendored browser parts from npm, by pinned version: studio/static/vendor, and browser/vendor for tests.
+"""Fetches the vendored fonts, styles and scripts from npm, by pinned version; browser/vendor is for tests alone.
 
 Needs npm. The results are committed, so this is only run to take a new version.
 """
@@ -30,6 +30,12 @@ PARTS = {
         "@fontsource/barlow-semi-condensed",
         "5.3.0",
         [name.format(name="barlow-semi-condensed") for name in FONT_FILES] + ["LICENSE"],
+    ),
+    # the proof sheet is drawn where there is no studio, too
+    "relief/deliver/fonts": (
+        "@fontsource/barlow",
+        "5.3.0",
+        [f"files/barlow-latin-{weight}-normal.woff2" for weight in WEIGHTS] + ["LICENSE"],
     ),
     "browser/vendor/axe-core": ("axe-core", "4.14.1", ["axe.min.js", "LICENSE"]),
     "browser/vendor/gltf-validator": (

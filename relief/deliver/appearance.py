@@ -5,38 +5,9 @@ All formats that hold materials take it from here, so that they say the same.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from relief.deliver.bundle import Bundle
 from relief.figures import UNITS
-
-GREY = (0.8, 0.8, 0.8)
-ROUGHNESS = 0.8
-
-
-@dataclass(frozen=True)
-class Appearance:
-    """The material of one region.
-
-    Attributes:
-        name: of the region, as files name it.
-        relief: the key of the relief that it carries; empty for none.
-        maps: file names by role: `colour`, `normal`, `displacement`, `roughness`, `metalness`, `occlusion`; only those
-            that are of use to the mesh as it is delivered.
-        green_down, red_left: how the normal map is turned.
-        normal_up: the file name of the one that has green up and red to the right.
-        rise: real length of 0 to 1 of the displacement map, in the unit of the delivery.
-        midlevel: its value that stays on the surface.
-    """
-
-    name: str
-    relief: str
-    maps: dict[str, str]
-    green_down: bool = False
-    red_left: bool = False
-    normal_up: str = ""
-    rise: float = 0.0
-    midlevel: float = 0.5
+from relief.formats.appearance import Appearance
 
 
 def appearances(bundle: Bundle, displaced: bool | None = None) -> list[Appearance]:
@@ -65,9 +36,9 @@ def _of_region(bundle: Bundle, name: str, key: str, displaced: bool, residual: s
     roles = {"colour": "colour", "along-roughness": "roughness", "along-metalness": "metalness"}
     roles |= {"along-occlusion": "occlusion"}
     roles |= {
-        f"more-{number}": grey.kind
+        f"more-{number}": grey.role
         for number, grey in enumerate(relief.maps.more)
-        if grey.on and not grey.inverted and grey.kind in ("roughness", "occlusion")
+        if grey.on and not grey.inverted and grey.role
     }
     if not displaced:
         roles |= {"normal": "normal", "displacement": "displacement"}
@@ -76,7 +47,7 @@ def _of_region(bundle: Bundle, name: str, key: str, displaced: bool, residual: s
         for planned, role in roles.items()
         if (filename := bundle.named(planned, key)) and not _is_unlinked(bundle, key, role)
     }
-    told = bundle.entries[maps["displacement"]].meaning if "displacement" in maps else {}
+    told = bundle.reliefs[key].entry(bundle.planned(maps["displacement"])).meaning if "displacement" in maps else {}
     normal = relief.maps.normal
     return Appearance(
         name,

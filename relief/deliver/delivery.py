@@ -7,36 +7,30 @@ is packed the next is made, and each is on disk before many more are.
 from __future__ import annotations
 
 import hashlib
-import importlib
 import zipfile
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
-from typing import Any, cast
 
-import numpy as np
-
-from relief.deliver import scenes
 from relief.deliver.bundle import Bundle
 from relief.deliver.dates import LONG_AGO
-from relief.deliver.embedded import embedded_pictures
 from relief.deliver.files import open_whole
 from relief.deliver.maps import Maps
-from relief.deliver.materials import as_mtl
-from relief.deliver.note import Entry, note, page
-from relief.deliver.plan import Planned, plan_maps, plan_test_card
-from relief.errors import ReliefError
-from relief.formats.meshes import AroundMesh
-from relief.formats.writing import mesh_file, picture_file
+from relief.deliver.notes import Entry
+from relief.deliver.plan import plan
+from relief.deliver.plan_maps import plan_maps, plan_test_card
+from relief.deliver.planned import Planned
+from relief.deliver.writers import WRITERS
+from relief.formats.writing import picture_file
 from relief.progress import Part, Progress
 from relief.recipe.delivery import AS_ALWAYS, Delivery
-from relief.recipe.recipe import Recipe
+from relief.recipe.recipe import MAIN, Recipe
+from relief.recipe.surface_edits import title_of
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline, ReadSource
-from relief.surface.mesh import Mesh
 
 PACKERS = 2
 """Files that are packed at once."""
@@ -101,52 +95,22 @@ def side_by_side(work: Iterable[Callable[[], bytes]]) -> Iterator[bytes]:
             yield under_way.popleft().result()
 
 
-def _load_scene(name: str) -> Any:
-    """The module that writes a description of a scene; its libraries are loaded by who writes one only.
-
-    Raises:
-        ReliefError: they are not installed.
-    """
-    try:
-        return importlib.import_module(f"{scenes.__name__}.{name}")
-    except ModuleNotFoundError as problem:
-        if (problem.name or "").startswith(scenes.__name__):
-            raise
-        raise ReliefError(
-            f"Writing a .{name} file needs {problem.name}, which is not installed. Install it with: "
-            "pip install 'zealous-gravel[scenes]'"
-        ) from None
-
-
-def make_ready(bundle: Bundle, file: Planned) -> Callable[[], bytes]:
+def _make_ready(bundle: Bundle, file: Planned) -> Callable[[], bytes]:
     """What makes the bytes of a file; heavy computing is done before."""
-    match file.name:
-        case "note" | "page":
-            write, told = (note if file.name == "note" else page), [*bundle.entries.values()]
-            return lambda: write(bundle.title, bundle.sizes, told, bundle.recipe.delivery.unit).encode()
-        case "mesh":
-            return partial(_mesh_file, bundle, bundle.mesh_in_mm if bundle.mesh_format.unit else bundle.mesh)
-        case "materials":
-            return lambda: as_mtl(bundle).encode()
-        case "residual":
-            return partial(picture_file, cast("np.ndarray", bundle.built.residual), "png")
-        case "mtlx" | "usda":
-            return partial(_load_scene(file.name).write, bundle)
-        case "sheet" | "sheet-pdf":
-            from relief.deliver.sheet import sheet_file
-
-            return partial(sheet_file, bundle, file.ending)
-        case "recipe":
-            return lambda: bundle.recipe.as_text(bundle.read_source).encode()
-        case "contents":
-            return lambda: bundle.contents().encode()
+    if file.writer:
+        return WRITERS[file.writer].make(bundle, file)
     return partial(picture_file, bundle.reliefs[file.relief].pixels(file), file.ending, file.is_colour)
 
 
-def _mesh_file(bundle: Bundle, mesh: Mesh) -> bytes:
-    pictures = embedded_pictures(bundle) if bundle.mesh_format.has_pictures else ()
-    around = AroundMesh(bundle.recipe.delivery.unit, bundle.named("materials"), pictures)
-    return mesh_file(mesh, bundle.recipe.delivery.mesh_format, around)
+def _describe(bundle: Bundle, file: Planned) -> Entry:
+    """What the notes say of a file."""
+    if file == bundle.files[-1]:
+        about = "The SHA-256 of every file here, as sha256sum -c takes them."
+        return Entry(file.filename, file.title, file.format, about)
+    if file.writer:
+        return WRITERS[file.writer].describe(bundle, file)
+    entry = bundle.reliefs[file.relief].entry(file)
+    return entry if file.relief == MAIN else replace(entry, role=f"{title_of(file.relief)}: {entry.role.lower()}")
 
 
 def delivery_files(
@@ -174,8 +138,10 @@ def delivery_files(
     progress.step(0.02, "Making the height at full size")
     for maps in bundle.reliefs.values():
         engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.3))
+    bundle.files += plan(bundle.recipe, title, bundle.reliefs[MAIN].height.alpha is not None)
     progress.step(0.3, "Building the mesh")
-    told = bundle.entries  # what has to be computed for the notes, the mesh above all
+    # what has to be computed for the notes, the mesh above all
+    bundle.entries.update((file.filename, _describe(bundle, file)) for file in bundle.files)
     making = Part(progress, 0.6, 0.97)
     checksums: list[str] = []
     *files, last = bundle.files
@@ -183,12 +149,12 @@ def delivery_files(
     def work() -> Iterator[Callable[[], bytes]]:
         for place, file in enumerate(files):
             making.step(place / len(files), f"Making {file.title.lower()}")
-            yield make_ready(bundle, file)
+            yield _make_ready(bundle, file)
 
     for file, data in zip(files, side_by_side(work()), strict=True):
         checksums.append(f"{hashlib.sha256(data).hexdigest()}  {file.filename}\n")
-        yield File(told.get(file.filename) or Entry(file.filename, file.title, file.format, ""), data)
-    yield File(told[last.filename], "".join(checksums).encode())
+        yield File(bundle.entries[file.filename], data)
+    yield File(bundle.entries[last.filename], "".join(checksums).encode())
 
 
 def write_bundle(

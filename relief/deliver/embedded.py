@@ -6,9 +6,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from relief.deliver.appearance import ROUGHNESS, appearances
+from relief.deliver.appearance import appearances
 from relief.deliver.bundle import Bundle
-from relief.deliver.plan import Planned
+from relief.deliver.planned import Planned
+from relief.formats.appearance import ROUGHNESS
 from relief.formats.writing import picture_file
 from relief.maps.packing import at_depth
 from relief.run.finished import finish_map
@@ -27,10 +28,9 @@ def embedded_pictures(bundle: Bundle) -> list[Pictures]:
 
 def _make(bundle: Bundle, key: str, maps: dict[str, str]) -> Pictures:
     pictures: Pictures = {}
-    planned = {file.filename: file for file in bundle.files}
     if "colour" in maps:
-        pictures["colour"] = picture_file(_eight_bits(bundle, planned[maps["colour"]]), "png")
-    if "normal" in maps and planned[maps["normal"]].name == "residual":
+        pictures["colour"] = picture_file(_eight_bits(bundle, bundle.planned(maps["colour"])), "png")
+    if "normal" in maps and bundle.planned(maps["normal"]).name == "residual":
         residual = bundle.built.residual
         assert residual is not None
         pictures["normal"] = picture_file(at_depth(residual, 8), "png")
@@ -39,7 +39,7 @@ def _make(bundle: Bundle, key: str, maps: dict[str, str]) -> Pictures:
         pictures["normal"] = picture_file(bundle.engine.run(finish_map(pipeline, "normal-up", 8)), "png")
     roles = ("occlusion", "roughness", "metalness")
     if any(role in maps for role in roles):
-        levels = {role: _eight_bits(bundle, planned[maps[role]]) for role in roles if role in maps}
+        levels = {role: _eight_bits(bundle, bundle.planned(maps[role])) for role in roles if role in maps}
         shape = next(iter(levels.values())).shape
         plain = {"occlusion": 255, "roughness": round(255 * ROUGHNESS), "metalness": 0}
         channels = [levels.get(role, np.full(shape, plain[role], np.uint8)) for role in roles]

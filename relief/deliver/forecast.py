@@ -6,7 +6,9 @@ import time
 from dataclasses import dataclass, replace
 
 from relief.deliver.maps import Maps
-from relief.deliver.plan import Planned, apply_delivery, plan
+from relief.deliver.plan import plan
+from relief.deliver.plan_maps import apply_delivery
+from relief.deliver.planned import CARD, Planned
 from relief.deliver.rates import measure_rates
 from relief.errors import ReliefError
 from relief.formats.writing import picture_file
@@ -57,7 +59,7 @@ def forecast_bundle(recipe: Recipe, read_source: ReadSource, engine: Engine, tit
         rows, columns = maps.height.samples.shape
         times = (_longest(pipeline, engine) / max(rows, columns)) ** 2
         for file in planned:
-            if file.bits and file.relief == key and not file.name.startswith(("sheet", "residual", "card-")):
+            if file.relief == key and not file.writer and not file.name.startswith(CARD):
                 begun = time.perf_counter()
                 files[file.filename] = int(_size(maps, file) * times)
                 seconds += (time.perf_counter() - begun) * times

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from relief.deliver.note import Entry
-from relief.deliver.plan import CARD, SEEN, Planned
+from relief.deliver.notes import Entry
+from relief.deliver.planned import CARD, SEEN, Planned
 from relief.figures import say_number
 from relief.filters.resample import resample
 from relief.generate import test_card

@@ -29,7 +29,7 @@ WIDTH, HEIGHT = 2339, 1654
 MARGIN, GAP = 100, 40
 PAPER, INK, MUTE, HAIR = (241, 245, 244), (21, 37, 44), (86, 106, 112), (179, 193, 195)
 ABOVE, BELOW, DATUM = (185, 121, 26), (42, 106, 152), (179, 16, 95)
-FONTS = Path(__file__).resolve().parents[2] / "static" / "vendor" / "barlow"
+FONTS = Path(__file__).parent / "fonts"
 LIT = 960
 """Pixels of the lit picture's longer side."""
 
@@ -168,8 +168,5 @@ def _pale(colour: tuple[int, int, int]) -> list[int]:
     return [round(0.35 * part + 0.65 * paper) for part, paper in zip(colour, PAPER, strict=True)]
 
 
-def _font(size: int, weight: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
-    try:
-        return ImageFont.truetype(str(FONTS / f"barlow-latin-{weight}-normal.woff2"), size)
-    except OSError:  # the computation is used without the studio's files
-        return ImageFont.load_default(size)
+def _font(size: int, weight: int) -> ImageFont.FreeTypeFont:
+    return ImageFont.truetype(str(FONTS / f"barlow-latin-{weight}-normal.woff2"), size)

@@ -30,6 +30,8 @@ class CompanionMap(Curve):
     title: ClassVar[str]
     reads: ClassVar[str]
     """How the delivered file is to be read."""
+    role: ClassVar[str] = ""
+    """What it is in a material: `roughness`, `metalness` or `occlusion`, as glTF 2.0 defines them; empty for none."""
     slow: ClassVar[bool] = False
     """Whether it takes so long that it is better kept than drawn again."""
 

@@ -39,6 +39,7 @@ class Occlusion(CompanionMap):
 
     title: ClassVar[str] = "Occlusion"
     reads: ClassVar[str] = "White sees all of the sky, black none of it."
+    role: ClassVar[str] = "occlusion"
     slow: ClassVar[bool] = True
     kind: Literal["occlusion"] = "occlusion"
     reach: float = number(

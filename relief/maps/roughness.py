@@ -22,6 +22,7 @@ class Roughness(CompanionMap):
 
     title: ClassVar[str] = "Roughness"
     reads: ClassVar[str] = "White is dull, black is glossy. Inverted it is a gloss map."
+    role: ClassVar[str] = "roughness"
     kind: Literal["roughness"] = "roughness"
     ground: Ground = choice(
         "level",

@@ -6,10 +6,11 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, create_model
 
 from relief.formats.meshes import MESHES
 from relief.formats.pictures import PICTURES
+from relief.formats.scenes import SCENES, SceneFormat
 from relief.maps.packing import PRESETS
 from relief.parameters import Parameters, Surroundings, choice, switch, text
 
@@ -56,8 +57,8 @@ def _check_pattern(pattern: str) -> str:
     return pattern
 
 
-class Delivery(Parameters):
-    """What goes into the bundle."""
+class _Delivery(Parameters):
+    """What goes into the bundle, but for the scenes."""
 
     left_out: tuple[str, ...] = Field((), max_length=200)
     """Names of maps that are not delivered."""
@@ -121,12 +122,6 @@ class Delivery(Parameters):
         "mm", {"mm": "mm", "cm": "cm", "m": "m", "in": "inches"}, label="Lengths in",
         help="The unit of the mesh and of amplitudes in the notes. GLB is always in metres.",
     )  # fmt: skip
-    materialx: bool = switch(
-        False, label="MaterialX", help="A MaterialX standard surface with all maps and the displacement.",
-    )  # fmt: skip
-    usd: bool = switch(
-        False, label="USD", help="A USD scene: the mesh with a preview surface and all maps.",
-    )  # fmt: skip
     proof_sheet: bool = switch(
         False, label="Proof sheet", help="A page to show: the lit relief, its maps, a section with its scale, figures.",
     )  # fmt: skip
@@ -140,6 +135,15 @@ class Delivery(Parameters):
         without_mesh = {"mesh_format", "unit"} if self.mesh == "none" else set()
         return without_mesh | ({"unit"} if MESHES[self.mesh_format].unit else set())
 
+    @property
+    def scenes(self) -> dict[str, SceneFormat]:
+        """The formats of scenes that are asked for, by the names of their switches; one with a mesh needs one."""
+        return {
+            name: scene
+            for name, scene in SCENES.items()
+            if getattr(self, name) and (self.mesh != "none" or not scene.has_mesh)
+        }
+
     def depth_of(self, name: str) -> Depth | None:
         """The depth that a map is written with; none where the map itself says it."""
         depths: dict[str, Depth] = {
@@ -147,6 +151,17 @@ class Delivery(Parameters):
         }  # fmt: skip
         return depths.get(name)
 
+
+if TYPE_CHECKING:
+    Delivery = _Delivery
+else:
+    Delivery = create_model(
+        "Delivery",
+        __base__=_Delivery,
+        __doc__="What goes into the bundle: a switch for each format of scenes beside the rest.",
+        __module__=__name__,
+        **{name: (bool, switch(False, label=scene.name, help=scene.about)) for name, scene in SCENES.items()},
+    )
 
 AS_ALWAYS = Delivery()
 """The delivery of a piece for which nothing was chosen."""

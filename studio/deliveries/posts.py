@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import Http404, HttpRequest, HttpResponse
 from django.views.decorators.http import require_POST
 
-from relief.deliver.plan import list_maps
+from relief.deliver.plan_maps import list_maps
 from relief.deliver.profiles import SHIPPED, read_profile
 from relief.errors import RecipeError
 from relief.recipe.recipe import Recipe

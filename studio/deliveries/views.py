@@ -13,7 +13,8 @@ from django.views.decorators.http import require_POST, require_safe
 
 from relief.deliver.forecast import forecast_bundle
 from relief.deliver.images import png
-from relief.deliver.plan import apply_delivery, list_maps, plan
+from relief.deliver.plan import plan
+from relief.deliver.plan_maps import apply_delivery, list_maps
 from relief.errors import ReliefError
 from relief.figures import show_lengths_in
 from relief.receive.files import open_bundle

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from relief.depth.from_light import FromLight
 from relief.filters.bands import Bands
+from relief.formats.scenes import SCENES
 from relief.parameters import controls
 from relief.recipe.layer import Picture
 from relief.recipe.recipe import Recipe
@@ -88,7 +89,7 @@ STEPS = (
                 "midlevel", "pack", "pattern",
             )),
             "Mesh and more": tuple(f"delivery.{name}" for name in (
-                "mesh", "mesh_format", "unit", "materialx", "usd", "proof_sheet", "test_card",
+                "mesh", "mesh_format", "unit", *SCENES, "proof_sheet", "test_card",
             )),
         },
     ),

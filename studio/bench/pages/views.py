@@ -14,7 +14,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from relief.deliver.plan import apply_delivery, plan
+from relief.deliver.plan import plan
+from relief.deliver.plan_maps import apply_delivery
 from relief.errors import RecipeError, ReliefError
 from relief.figures import UNITS, show_lengths_in
 from relief.inspect.start import start_from_nothing

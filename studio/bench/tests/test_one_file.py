@@ -65,6 +65,7 @@ class EvenlyGrey(CompanionMap):
     """The same grey everywhere."""
 
     title: ClassVar[str] = "Evenly grey map"
+    role: ClassVar[str] = "metalness"
     reads: ClassVar[str] = "It says nothing."
     kind: Literal["evenly_grey"] = "evenly_grey"
 
@@ -166,6 +167,32 @@ def write(pixels: np.ndarray, is_colour: bool) -> bytes:
 
 FORMAT = PictureFormat(name="RAW samples", about="RAW holds samples alone.", holds=("uint8", "uint16"), write=write)
 ''',
+    "formats/scenes/note.py": '''"""Note: a format of scenes of one file."""
+
+from relief.formats.scenes._format import Scene, SceneFormat
+
+
+def write(scene: Scene) -> bytes:
+    return " ".join(look.maps["metalness"] for look in scene.looks).encode()
+
+
+FORMAT = SceneFormat(
+    name="Noted scene", title="Noted", ending="noted", about="A note.", reading="Lengths in {unit}.", write=write
+)
+''',
+    "inspect/findings/relief/too_new.py": '''"""Too new: a finding of one file."""
+
+from relief.inspect.finding import Finding, Mend
+from relief.inspect.seen import SeenRelief
+
+NEW_BELOW = 7
+"""Days. Common practice, no source."""
+
+
+def find(seen: SeenRelief) -> Finding | None:
+    """Every piece is new."""
+    return Finding("too-new", "Too new", f"It is less than {NEW_BELOW} days old.", Mend("Wait for it", {"midlevel": 0}))
+''',
     "commands/greet.py": '''"""Greet: a command of one file."""
 
 
@@ -187,7 +214,9 @@ django.setup()
 from relief.__main__ import main
 from relief.recipe import edits
 from relief.recipe.recipe import Recipe
-from studio.bench.pages import offers, surface
+from pathlib import Path
+from studio.bench.pages import offers, steps, surface
+from tools.strings.findings import findings_page
 from studio.bench.pages.groups import field_at
 
 def printed(*command):
@@ -201,7 +230,8 @@ recipe = Recipe.read({
     "version": 1, "sources": {}, "layers": [layer], "maps": {"resolution": 32}, "surface": {"level": 0},
 })
 relief, _ = edits.add_map(recipe.main, "evenly_grey")
-recipe = recipe.with_relief(relief).with_changes({"delivery.mesh_format": "xyz", "delivery.data_format": "raw"})
+asked = {"mesh_format": "xyz", "data_format": "raw", "note": True}
+recipe = recipe.with_relief(relief).with_changes({f"delivery.{name}": value for name, value in asked.items()})
 recipe = Recipe.read({**recipe.as_data(), "surface": {
     "level": 0, "shape": {"kind": "strip"}, "mapping": {"kind": "straight"}, "tessellation": {"kind": "thrifty"},
 }})
@@ -212,7 +242,10 @@ models = (surface.SHAPES, surface.MAPPINGS, surface.TESSELLATIONS)
 offered += [choice.title for known in models for choice in surface._choices(known, "")]
 for path in ("delivery.mesh_format", "delivery.data_format"):
     offered += [str(name) for name in dict(recipe.control(path).names).values()]
+offered += [recipe.control(path).label for paths in steps.STEPS[-1].groups.values() for path in paths]
 print(json.dumps({
+    "checked": printed("check", "piece.json"),
+    "page": findings_page(Path(".")),
     "offered": offered,
     "help": printed("maps", "--help") + printed("mesh", "--help") + printed("--help") + printed("treatments"),
     "codes": [main(["deliver", "piece.json", "--out", "out"]), main(["greet"])],
@@ -236,7 +269,7 @@ class OneFileTests(TestCase):
         found = json.loads(ran.stdout.splitlines()[-1])
         for title in (
             "Rising pattern", "Halved treatment", "Evenly grey map", "Strip shape", "Straight mapping",
-            "Thrifty tessellation", "XYZ points", "RAW samples",
+            "Thrifty tessellation", "XYZ points", "RAW samples", "Noted scene",
         ):  # fmt: skip
             self.assertIn(title, found["offered"])
         said = " ".join(found["help"].split())
@@ -245,4 +278,8 @@ class OneFileTests(TestCase):
         self.assertEqual((found["codes"], found["labels"]), ([0, 0], ["Rise", "Run of the strip"]))
         endings = {place.suffix for place in (folder / "out").iterdir()}
         self.assertLessEqual({".xyz", ".raw"}, endings)
+        self.assertEqual((folder / "out" / "piece.noted").read_text(), "piece_evenly_grey.raw", "a member of materials")
+        self.assertIn("Too new", found["checked"])
+        for words in ("### Too new", "Threshold: 7. Days.", "Mend: “Wait for it”"):
+            self.assertIn(words, found["page"])
         self.assertTrue(any("evenly" in place.name for place in (folder / "out").iterdir()))

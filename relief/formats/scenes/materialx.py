@@ -7,28 +7,30 @@ from __future__ import annotations
 
 from typing import Any
 
-import MaterialX
-
-from relief.deliver.appearance import GREY, ROUGHNESS, Appearance, appearances
-from relief.deliver.bundle import Bundle
+from relief.formats.appearance import GREY, ROUGHNESS, Appearance
+from relief.formats.scenes._format import Scene, SceneFormat
 
 COLOUR, DATA = "srgb_texture", "raw"
 
 
-def write(bundle: Bundle) -> bytes:
-    """The materials of the piece, for a surface that is not displaced; file names are beside it."""
+def write(scene: Scene) -> bytes:
+    """The materials of a scene, for a surface that is not displaced."""
+    import MaterialX
+
     library = MaterialX.createDocument()
     MaterialX.loadLibraries(MaterialX.getDefaultDataLibraryFolders(), MaterialX.getDefaultDataSearchPath(), library)
     document = MaterialX.createDocument()
     document.setDataLibrary(library)
     document.setColorSpace("lin_rec709")
-    for look in appearances(bundle, displaced=False):
+    for look in scene.looks:
         _add_material(document, look)
     written: str = MaterialX.writeToXmlString(document)
     return written.encode()
 
 
 def _add_material(document: Any, look: Appearance) -> None:
+    import MaterialX
+
     name = MaterialX.createValidName(look.name)
     surface = document.addNode("standard_surface", f"{name}_surface", "surfaceshader")
     surface.setInputValue("base", 1.0)
@@ -59,6 +61,8 @@ def _add_material(document: Any, look: Appearance) -> None:
 
 def _facing_up(document: Any, name: str, look: Appearance) -> Any:
     """The normal map with red to the right and green up, as `normalmap` wants it."""
+    import MaterialX
+
     picture = _picture(document, name, look, "normal", "vector3", DATA)
     if not (look.green_down or look.red_left):
         return picture
@@ -84,3 +88,14 @@ def _picture(document: Any, name: str, look: Appearance, role: str, kind: str, s
 
 def _connect(node: Any, name: str, to: Any) -> None:
     node.addInput(name, to.getType()).setConnectedNode(to)
+
+
+FORMAT = SceneFormat(
+    name="MaterialX",
+    title="Material",
+    ending="mtlx",
+    about="A MaterialX standard surface with all maps and the displacement.",
+    reading="A standard surface with maps, each with its colour space; displacement in {unit}.",
+    write=write,
+    is_flat=True,
+)

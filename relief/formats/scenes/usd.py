@@ -9,32 +9,31 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
-from relief.deliver.appearance import GREY, ROUGHNESS, Appearance, appearances
-from relief.deliver.bundle import Bundle
 from relief.figures import UNITS
+from relief.formats.appearance import GREY, ROUGHNESS, Appearance
+from relief.formats.scenes._format import Scene, SceneFormat
 from relief.surface.mesh import Mesh
 
 ROOT = "/relief"
 
 
-def write(bundle: Bundle) -> bytes:
-    """The scene of the piece; file names are beside it."""
-    delivery, mesh = bundle.recipe.delivery, bundle.mesh
+def write(scene: Scene) -> bytes:
+    """The scene as text."""
+    from pxr import Usd, UsdGeom, UsdShade, Vt
+
+    mesh = scene.mesh
+    assert mesh is not None
     stage = Usd.Stage.CreateInMemory()
     root = UsdGeom.Xform.Define(stage, ROOT)
     stage.SetDefaultPrim(root.GetPrim())
     UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-    UsdGeom.SetStageMetersPerUnit(stage, UNITS[delivery.unit] / 1000)
+    UsdGeom.SetStageMetersPerUnit(stage, UNITS[scene.unit] / 1000)
     drawn = _add_mesh(stage, mesh)
-    level = bundle.surface.surface.final_level or bundle.surface.surface.level
-    smooth = bundle.surface.surface.subdivision.kind == "smooth"
-    base = delivery.mesh == "base"
-    drawn.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark if base and smooth else UsdGeom.Tokens.none)
-    if base:
-        drawn.GetPrim().SetCustomDataByKey("recommendedSubdivisionLevel", level)
-    for number, look in enumerate(appearances(bundle)):
+    drawn.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark if scene.smooth else UsdGeom.Tokens.none)
+    if scene.level is not None:
+        drawn.GetPrim().SetCustomDataByKey("recommendedSubdivisionLevel", scene.level)
+    for number, look in enumerate(scene.looks):
         material = _add_material(stage, look, number)
         faces = np.flatnonzero(mesh.parts == number)
         if not len(faces):
@@ -52,6 +51,8 @@ def write(bundle: Bundle) -> bytes:
 
 
 def _add_mesh(stage: Any, mesh: Mesh) -> Any:
+    from pxr import Sdf, UsdGeom, Vt
+
     drawn = UsdGeom.Mesh.Define(stage, f"{ROOT}/mesh")
     positions = (mesh.positions + np.array(mesh.middle, np.float32)).astype(np.float32)
     drawn.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(positions))
@@ -74,6 +75,8 @@ def _name(look: Appearance, number: int) -> str:
 
 
 def _add_material(stage: Any, look: Appearance, number: int) -> Any:
+    from pxr import Gf, Sdf, UsdShade
+
     place = f"{ROOT}/materials/{_name(look, number)}"
     material = UsdShade.Material.Define(stage, place)
     shader = UsdShade.Shader.Define(stage, f"{place}/surface")
@@ -116,3 +119,15 @@ def _add_material(stage: Any, look: Appearance, number: int) -> Any:
     if "displacement" in look.maps:
         material.CreateDisplacementOutput().ConnectToSource(shader.ConnectableAPI(), "displacement")
     return material
+
+
+FORMAT = SceneFormat(
+    name="USD",
+    title="Scene",
+    ending="usda",
+    about="A USD scene: the mesh with a preview surface and all maps.",
+    reading="The mesh with a preview surface for each region, y up; lengths in {unit}, as it says.",
+    write=write,
+    has_mesh=True,
+    green_up=True,
+)

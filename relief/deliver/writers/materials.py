@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
-from relief.deliver.appearance import GREY, Appearance, appearances
+from relief.deliver.appearance import appearances
 from relief.deliver.bundle import Bundle
+from relief.deliver.notes import Entry
+from relief.deliver.planned import Planned
+from relief.deliver.writers._writer import Make, Writer
+from relief.formats.appearance import GREY, Appearance
+from relief.formats.meshes import MESHES
+from relief.recipe.recipe import Recipe
 
 MAPS = {
     "colour": "map_Kd",
@@ -16,6 +22,23 @@ MAPS = {
 
 FOR_FLAT = ("normal", "bump", "displacement")
 """Maps that a mesh which is displaced already has no use for."""
+
+
+def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+    delivery = recipe.delivery
+    if delivery.mesh == "none" or not MESHES[delivery.mesh_format].has_library:
+        return []
+    if delivery.mesh == "displaced" and not recipe.surface.regions:
+        return []
+    return [Planned("materials", f"{stem}_{recipe.surface.shape.kind}.mtl", "Materials of the mesh", "MTL")]
+
+
+def _describe(bundle: Bundle, file: Planned) -> Entry:
+    return Entry(file.filename, file.title, "Wavefront MTL", "Read along with the mesh.")
+
+
+def _make(bundle: Bundle, file: Planned) -> Make:
+    return lambda: as_mtl(bundle).encode()
 
 
 def as_mtl(bundle: Bundle) -> str:
@@ -40,3 +63,6 @@ def _remarks(bundle: Bundle, look: Appearance) -> list[str]:
     left = [f"# {name} map: {filename}" for name, filename in names.items() if filename and filename not in taken]
     unlinked = bundle.surface.pipelines[look.relief].relief.maps.unlinked
     return left + [f"# {item.role} is unlinked: it lies {item.say()}." for item in unlinked if item.on]
+
+
+WRITER = Writer(1, _plan, _describe, _make)

@@ -1,0 +1,33 @@
+"""The proof sheet, as a picture and to print."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from relief.deliver.bundle import Bundle
+from relief.deliver.notes import Entry
+from relief.deliver.planned import Planned
+from relief.deliver.writers._writer import Make, Writer
+from relief.recipe.recipe import Recipe
+
+
+def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+    if not recipe.delivery.proof_sheet:
+        return []
+    return [
+        Planned("sheet", f"{stem}_proof_sheet.png", "Proof sheet", "PNG", 8, 3),
+        Planned("sheet-pdf", f"{stem}_proof_sheet.pdf", "Proof sheet, to print", "PDF"),
+    ]
+
+
+def _describe(bundle: Bundle, file: Planned) -> Entry:
+    return Entry(file.filename, file.title, file.format, "A page to show: the relief, its maps, a section.")
+
+
+def _make(bundle: Bundle, file: Planned) -> Make:
+    from relief.deliver.sheet import sheet_file  # Pillow is loaded by who draws one only
+
+    return partial(sheet_file, bundle, file.ending)
+
+
+WRITER = Writer(4, _plan, _describe, _make)
