@@ -79,7 +79,7 @@ class NearLampTests(CommandTestCase):
     def test_far_lamps_are_not_taken_for_near_ones(self):
         """Four photos of surfaces that are nearly flat, as JPEG: what is left unexplained is grain."""
         for key in ("ticket-hall-floor", "limewash", "pavilion-shingle", "deckchair-canvas"):
-            made = find_surface(key).make(256)
+            made = find_surface(key).make(160)
             lights = [Light(11 + 90 * number, 40 if number % 2 else 55) for number in range(4)]
             files = [made.photo(light.azimuth, seed, light.elevation) for seed, light in enumerate(lights)]
             taken = photos_of([decode(file, "photo.jpg") for file in files])

@@ -47,6 +47,8 @@ class LaunchTests(SimpleTestCase):
             self.assertEqual(checked.returncode, 0, checked.stderr)
 
 
+# a hash that is made to be slow would be most of the time
+@override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
 @skipUnless(settings.SHARED, "only in shared mode")
 class SharedTests(StudioTestCase):
     def setUp(self):

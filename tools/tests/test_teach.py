@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from itertools import islice
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import TestCase, mock
@@ -12,7 +14,7 @@ import numpy as np
 from relief.tests.tags import long
 from tools.learn import examples
 
-EXAMPLES, STEPS = 24, 14
+EXAMPLES, STEPS = 20, 8
 
 
 @long
@@ -22,10 +24,19 @@ class TeachTests(TestCase):
         folder = TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
         cls.folder = Path(folder.name)
+        # most of the time would go into making programs fast that run for a second
+        os.environ.setdefault("XLA_FLAGS", "--xla_backend_optimization_level=0")
+        import jax
+
+        # the second half of a course finds what the first has compiled
+        jax.config.update("jax_compilation_cache_dir", str(cls.folder / "compiled"))
+        cls.addClassCleanup(jax.config.update, "jax_compilation_cache_dir", None)
         with mock.patch.object(examples, "TOGETHER", EXAMPLES):
             examples.make_examples(cls.folder / "examples", 7_000_000, EXAMPLES, 1)
 
     def test_a_short_course_lowers_what_is_wrong_and_the_file_tells_the_same_as_the_numbers(self):
+        import jax
+
         from tools.learn import network, teach
         from tools.learn.export import export_relief
 
@@ -35,12 +46,14 @@ class TeachTests(TestCase):
         path = self.folder / "relief.onnx"
         export_relief(numbers, path)
         given = np.random.default_rng(0).normal(size=(1, 96, 160, network.GIVEN)).astype(np.float32)
-        told = np.asarray(network.run(numbers, given))
+        told = np.asarray(jax.jit(network.run)(numbers, given))
         quarters = self.told_by_file(path, given)[0]
         parts = quarters.reshape(2, 2, network.TOLD, 48, 80).transpose(3, 0, 4, 1, 2)
         np.testing.assert_allclose(parts.reshape(1, 96, 160, network.TOLD), told, atol=1e-4)
 
     def test_a_short_course_of_the_light_as_well(self):
+        import jax
+
         from tools.learn import lamp, network
         from tools.learn.export import export_light
 
@@ -50,7 +63,7 @@ class TeachTests(TestCase):
         path = self.folder / "light.onnx"
         export_light(numbers, path)
         given = np.random.default_rng(1).normal(size=(1, 48, 112, network.GIVEN)).astype(np.float32)
-        told = np.asarray(lamp.run(numbers, given))
+        told = np.asarray(jax.jit(lamp.run)(numbers, given))
         np.testing.assert_allclose(self.told_by_file(path, given).reshape(told.shape), told, atol=1e-4)
 
     def test_both_files_are_named_with_their_sums(self):
@@ -69,15 +82,20 @@ class TeachTests(TestCase):
 
     def follow(self, course, steps: int):
         """The numbers after a short course that is stopped in the middle and gone on with; the loss has fallen."""
+        import jax
+
         from tools.learn.teach import follow, restore
 
         checkpoint = self.folder / f"{course.loss.__module__}.npz"
-        follow(course, checkpoint, 30, steps // 2)
+        half = course._replace(batches=lambda rng: islice(course.batches(rng), steps // 2))
+        follow(half, checkpoint, 30, steps)
+        self.assertEqual(restore(checkpoint)[1], steps // 2)
         follow(course, checkpoint, 30, steps)
         numbers, taken = restore(checkpoint)
         self.assertEqual(taken, steps)
         batch = next(course.batches(np.random.default_rng(1)))
-        self.assertLess(float(course.loss(numbers, *batch)), float(course.loss(course.begin(0), *batch)))
+        loss = jax.jit(course.loss)
+        self.assertLess(float(loss(numbers, *batch)), float(loss(course.begin(0), *batch)))
         return numbers
 
     def told_by_file(self, path: Path, given: np.ndarray) -> np.ndarray:
