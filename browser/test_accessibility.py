@@ -9,7 +9,7 @@ from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import PRESETS
-from relief.recipe import edits
+from relief.recipe import layer_edits, map_edits, treatment_edits
 from studio.bench.beginning import begin_piece
 from studio.bench.models import Proof, Revision
 from studio.bench.pages.steps import BY_NAME
@@ -44,13 +44,13 @@ class AccessibilityTests(BrowserTestCase):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
         piece = begin_piece(source, "Waves", {"surface.level": 1})
         for number, kind in enumerate(("crop", "tone_curve", "straighten", "heal", "close_seam"), start=1):
-            Revision.objects.edit_relief(piece, number, partial(edits.add_treatment, kind=kind))
+            Revision.objects.edit_relief(piece, number, partial(treatment_edits.add_treatment, kind=kind))
         for kind in ("cellular_noise", "imprints", "strokes"):
-            Revision.objects.edit_relief(piece, piece.position, partial(edits.add_layer, kind=kind))
+            Revision.objects.edit_relief(piece, piece.position, partial(layer_edits.add_layer, kind=kind))
         for kind in COMPANION_MAPS:
-            Revision.objects.edit_relief(piece, piece.position, partial(edits.add_map, kind=kind))
+            Revision.objects.edit_relief(piece, piece.position, partial(map_edits.add_map, kind=kind))
         for preset in PRESETS:
-            Revision.objects.edit_relief(piece, piece.position, partial(edits.add_pack, preset=preset))
+            Revision.objects.edit_relief(piece, piece.position, partial(map_edits.add_pack, preset=preset))
         Proof.objects.create(revision=Revision.objects.now(piece), name="Calm water")
         Piece.objects.update(guide="Drag this, watch that.")
         sets, _ = gather_sets([keep_source(the_artist(), *file) for file in set_files().items()])
@@ -98,7 +98,7 @@ class AccessibilityTests(BrowserTestCase):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
         piece = begin_piece(source, "A piece with a rather long title that has to give way", {"surface.level": 1})
         for number, kind in enumerate(("soften_between_edges", "crop", "heal"), start=1):
-            Revision.objects.edit_relief(piece, number, partial(edits.add_treatment, kind=kind))
+            Revision.objects.edit_relief(piece, number, partial(treatment_edits.add_treatment, kind=kind))
         for width, height in ((1024, 700), (1280, 800), (2560, 1400)):
             size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
             self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)

@@ -12,7 +12,7 @@ from relief.formats.writing import mesh_file
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.run.engine import Engine
 from relief.surface.shapes.cylinder import Cylinder
 from relief.surface.shapes.plane import Plane
@@ -36,8 +36,8 @@ class ValidatorTests(BrowserTestCase):
         """The GLB of a delivery, with its pictures in it."""
         engine = Engine()
         recipe = start_from_nothing("scallops", lambda _: b"", engine)
-        relief, _ = edits.add_map(recipe.main, "occlusion")
-        relief, _ = edits.add_map(relief, "roughness")
+        relief, _ = map_edits.add_map(recipe.main, "occlusion")
+        relief, _ = map_edits.add_map(relief, "roughness")
         changes = {"delivery.mesh": mesh, "delivery.mesh_format": "glb", "delivery.green": "down", "surface.level": 1}
         changes |= {"maps.resolution": 64, "surface.residual": 256}
         recipe = recipe.with_relief(relief).with_changes(changes)

@@ -10,7 +10,7 @@ from selenium.webdriver.common.keys import Keys
 
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.run.pipeline import Pipeline
 from studio.bench.beginning import begin_piece
 from studio.bench.models import Proof, Revision
@@ -257,7 +257,7 @@ class LookingTests(BrowserTestCase):
         self.until(lambda: self.find("#keep-proof").is_displayed())
         self.press("p")
         self.until(lambda: self.all("[data-proof]"))
-        Revision.objects.edit_relief(piece, 1, lambda relief: edits.add_map(relief, "slope"))
+        Revision.objects.edit_relief(piece, 1, lambda relief: map_edits.add_map(relief, "slope"))
         self.open(f"/piece/{piece.pk}/maps/")
         self.settled()
         self.click("button[data-view=more-0]")

@@ -80,7 +80,7 @@ class SurfaceTests(SurfaceTestCase):
         for kind in ("rosette", "flutes"):
             self.choose("#relief-from", f"nothing:{kind}")
         self.assertEqual(sorted(self.recipe(piece).reliefs), ["flutes", "main", "rosette"])
-        self.run_script("document.querySelector('[data-on-surface=pick]').click()")
+        self.run_script("document.querySelector('[data-tool=pick]').click()")
         before = self.revision()
         self.click_on_surface(0, 0.15)
         self.until(lambda: self.revision() != before)
@@ -112,7 +112,7 @@ class SurfaceTests(SurfaceTestCase):
         self.press_button("[hx-vals*='\"fit\"']")
         self.assertIn("1 ×", told())  # noqa: RUF001
         before = self.middle()
-        self.run_script("document.querySelector('[data-on-surface=shift]').click()")
+        self.run_script("document.querySelector('[data-tool=shift]').click()")
         revision = self.revision()
         self.drag(self.find("#solid"), (60, 0))
         self.until(lambda: self.revision() != revision)
@@ -159,7 +159,7 @@ class SurfaceTests(SurfaceTestCase):
         piece = self.begin()
         self.choose("[name='surface.unit']", "m")
         self.run_script("document.querySelector('[data-fold=base-form]').open = true")
-        self.run_script("document.querySelector('[data-on-surface=raise]').click()")
+        self.run_script("document.querySelector('[data-tool=raise]').click()")
         before = self.revision()
         self.drag(self.find("#solid"), (0, -60))
         self.until(lambda: self.revision() != before)

@@ -50,7 +50,7 @@ from relief.maps.slopes import steepness
 from relief.maps.vectors import vectors_of
 from relief.parameters import controls
 from relief.progress import Progress
-from relief.recipe import edits
+from relief.recipe import layer_edits, map_edits, treatment_edits
 from relief.recipe.relief import TREATMENTS_PATH, Relief
 from relief.run.engine import Engine
 from relief.run.meshes import SurfacePipeline
@@ -256,7 +256,7 @@ def _round_trips(extent: Extent) -> list[tuple[str, float]]:
 
     rows = [("strength dragged, proxy 1024", median(start.main, "maps.normal.strength", 1, 0.05))]
     for kind, model in TREATMENTS.items():
-        relief, _ = edits.add_treatment(start.main, kind)
+        relief, _ = treatment_edits.add_treatment(start.main, kind)
         number = len(relief.layers[0].treatments) - 1
         dragged = next((known for known in controls(model) if known.kind == "number"), None)
         if dragged:
@@ -271,10 +271,10 @@ def _measure_pile(median: Callable[[Relief, str, float, float], float]) -> list[
     """Eight layers with four treatments each: the top one's amount, and the ground's."""
     relief = start_from_nothing("gradient_noise", lambda _: b"", Engine()).main
     for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
-        relief, _ = edits.add_layer(relief, kind)
+        relief, _ = layer_edits.add_layer(relief, kind)
     for layer in range(len(relief.layers)):
         for treatment in ("soften", "levels", "sharpen", "invert"):
-            relief, _ = edits.add_treatment(relief, treatment, layer)
+            relief, _ = treatment_edits.add_treatment(relief, treatment, layer)
     return [
         ("eight layers: amount of the top one", median(relief, "layers.7.amount", 0.2, 0.01)),
         ("eight layers: amount of the ground", median(relief, "layers.0.amount", 0.8, 0.01)),
@@ -470,9 +470,9 @@ def _deliver(extent: Extent) -> list[tuple[str, float, float, float]]:
     few = start_from_nothing("gradient_noise", lambda _: b"", Engine())
     relief = few.main
     for kind in COMPANION_MAPS:
-        relief, _ = edits.add_map(relief, kind)
+        relief, _ = map_edits.add_map(relief, kind)
     for preset in ("height_in_alpha", "height_in_blue", "gltf"):
-        relief, _ = edits.add_pack(relief, preset)
+        relief, _ = map_edits.add_pack(relief, preset)
     rows = []
     for name, recipe in (
         ("normal, bump, displacements", few.with_changes({"delivery.mesh": "none"})),

@@ -14,6 +14,9 @@ MOST_PLACES = 9
 LENGTHS = (("km", 1e6, 1e7), ("m", 1e3, 1e4), ("mm", 1.0, 0.0))
 """Units that lengths are read in, the mm of each, and the length in mm from which on."""
 
+BITS: dict[int | str, str] = {8: "8 bit", 16: "16 bit"}
+"""The depths of pictures of whole numbers, as they are chosen."""
+
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1e3, "km": 1e6, "in": 25.4}
 """mm of each unit that lengths may be shown in."""
 

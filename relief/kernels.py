@@ -8,6 +8,9 @@ has bands of its own never waits for another's, so two requests share the proces
 whether the result is still wanted.
 """
 
+from __future__ import annotations
+
+import hashlib
 import os
 import threading
 import time
@@ -17,7 +20,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import cache, cached_property, partial, update_wrapper
 from inspect import signature
-from types import ModuleType
+from types import CodeType, FunctionType, ModuleType
 from typing import Any
 
 import numpy as np
@@ -69,14 +72,51 @@ def _numba() -> ModuleType:
 
 
 class Deferred:
-    """Something of Numba's that is made when it is first called, or when a kernel that names it is."""
+    """Something of Numba's that is made of a function when it is first called, or when a kernel that names it is."""
 
-    def __init__(self, make: Callable[[], Any]) -> None:
-        self._make = make
+    def __init__(self, function: Callable[..., Any], **options: Any) -> None:
+        self.function = function
+        self._options = options
+        update_wrapper(self, function)
 
     @cached_property
     def made(self) -> Any:
-        return self._make()
+        """The compiled function.
+
+        It is compiled as a copy of its own, beside which the names of other kernels stand for what these are compiled
+        to: Numba looks names up where a function stands. The copy is named after all that it calls, since Numba's disk
+        cache sees a change of the function's own file, but not of a helper in another.
+        """
+        function = self.function
+        called = {name: each.made for name, each in self._calls()}
+        copied = FunctionType(
+            function.__code__,
+            {**function.__globals__, **called},
+            function.__name__,
+            function.__defaults__,
+            function.__closure__,
+        )
+        copied.__module__ = function.__module__
+        copied.__qualname__ = f"{function.__qualname__}-{self.fingerprint}"
+        return _numba().njit(nogil=True, **self._options)(copied)
+
+    @cached_property
+    def fingerprint(self) -> str:
+        """Eight letters that change with the code, with the numbers that it names, and with those of all it calls."""
+        code, known = self.function.__code__, self.function.__globals__
+        numbers = [(name, known[name]) for name in code.co_names if isinstance(known.get(name), int | float | tuple)]
+        consts = [each.co_code.hex() if isinstance(each, CodeType) else repr(each) for each in code.co_consts]
+        options = [(name, sorted(value) if isinstance(value, set) else value) for name, value in self._options.items()]
+        parts = [code.co_code.hex(), *consts, repr(numbers), repr(options)]
+        parts += [each.fingerprint for _, each in self._calls()]
+        return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:8]
+
+    def _calls(self) -> list[tuple[str, Deferred]]:
+        """The other kernels that the function names."""
+        known = self.function.__globals__
+        return [
+            (name, known[name]) for name in self.function.__code__.co_names if isinstance(known.get(name), Deferred)
+        ]
 
     def __call__(self, *arguments: Any) -> Any:
         return self.made(*map(_as_numba_knows_it, arguments))
@@ -101,24 +141,11 @@ def _as_numba_knows_it(argument: Any) -> Any:
     return argument
 
 
-def _compile(function: Callable[..., Any], **options: Any) -> Deferred:
-    def make() -> Any:
-        named = function.__globals__
-        for name in function.__code__.co_names:
-            if isinstance(named.get(name), Deferred):
-                named[name] = named[name].made  # Numba looks a name up where the function stands
-        return _numba().njit(nogil=True, **options)(function)
-
-    deferred = Deferred(make)
-    update_wrapper(deferred, function)
-    return deferred
-
-
 class BandedKernel(Deferred):
     """A compiled loop over rows, run in bands."""
 
     def __init__(self, function: Callable[..., Any], rows_of: str) -> None:
-        super().__init__(_compile(function, cache=True, fastmath=True, error_model="numpy")._make)
+        super().__init__(function, cache=True, fastmath=True, error_model="numpy")
         self._counted = list(signature(function).parameters).index(rows_of) - 2
 
     def __call__(self, *arguments: Any) -> None:
@@ -176,25 +203,19 @@ def kernel(rows_of: str) -> Callable[[Callable[..., Any]], BandedKernel]:
     Args:
         rows_of: the parameter whose rows are shared out: an array, or how many there are.
     """
-
-    def decorate(function: Callable[..., Any]) -> BandedKernel:
-        decorated = BandedKernel(function, rows_of)
-        update_wrapper(decorated, function)
-        return decorated
-
-    return decorate
+    return partial(BandedKernel, rows_of=rows_of)
 
 
-serial_kernel = partial(_compile, cache=True)
+serial_kernel = partial(Deferred, cache=True)
 """Decorator of a function that runs over whole arrays in one thread, as each step needs the one before."""
 
 vector_kernel = partial(
-    _compile, cache=True, fastmath={"nnan", "nsz", "arcp", "contract", "reassoc"}, error_model="numpy"
+    Deferred, cache=True, fastmath={"nnan", "nsz", "arcp", "contract", "reassoc"}, error_model="numpy"
 )
 """Decorator of one in one thread whose innermost loop takes eight texels at once; it meets no NaN, infinity it may."""
 
-helper = partial(_compile, fastmath=True, error_model="numpy")
+helper = partial(Deferred, fastmath=True, error_model="numpy")
 """Decorator of a step that kernels call, often a row of it at a time."""
 
-inlined = partial(_compile, inline="always")
+inlined = partial(Deferred, inline="always")
 """Decorator of the few lines that several kernels share."""

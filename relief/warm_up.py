@@ -33,7 +33,7 @@ from relief.maps.normal import Normal, normal_map
 from relief.maps.occlusion import occlusion
 from relief.maps.slopes import slopes, steepness
 from relief.progress import Progress
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -100,7 +100,7 @@ def _walk_the_route(recipe: Recipe, read_source: ReadSource) -> None:
         for bits in (8, 16):
             engine.run(finish_map(pipeline, name, bits))
     for name in ("curvature", "occlusion"):
-        more, _ = edits.add_map(recipe.main, name)
+        more, _ = map_edits.add_map(recipe.main, name)
         engine.run(finish_map(Pipeline.of(recipe.with_relief(more), read_source), "more-0", 8))
     shapes = (Plane(segments=4), Cylinder(segments=8))
     for shape, way in product(shapes, (Levels(), FaceBudget(faces=64))):

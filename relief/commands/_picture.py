@@ -18,8 +18,8 @@ from relief.inspect.start import content_of_picture, first_recipe, set_from_stat
 from relief.maps import COMPANION_MAPS
 from relief.maps.packing import CHANNELS, VALUE, Pack
 from relief.parameters import Control, Parameters, control
-from relief.recipe.edits import with_maps
 from relief.recipe.layer import HELD, Picture, SourceReference
+from relief.recipe.map_edits import with_maps
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import CONTENT_PATH, Relief
 from relief.run.engine import Engine

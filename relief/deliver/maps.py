@@ -17,7 +17,7 @@ from relief.height import HeightField
 from relief.maps.normal import Normal
 from relief.maps.packing import Pack
 from relief.recipe.delivery import TYPES
-from relief.recipe.edits import with_test_card
+from relief.recipe.map_edits import with_test_card
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine
 from relief.run.finished import finish_map, packable, turned_up

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from relief.deliver.palette import HAIRLINE, INK, MUTE
 from relief.figures import UNITS, say_number
 from relief.height import Edges, HeightField
 from relief.inspect.readings import DETAIL_SHARES
@@ -55,7 +56,7 @@ def note(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries:
 def page(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries: list[Entry], unit: str = "mm") -> str:
     """The same as one page of HTML that prints well and needs nothing beside it. Takes what `note` takes."""
     said = html.escape
-    parts = [PAGE.format(title=said(title))]
+    parts = [PAGE.format(title=said(title), ink=INK, mute=MUTE, hairline=HAIRLINE)]
     for name, (relief, height) in reliefs.items():
         rows = "".join(
             f"<tr><th>{said(word)}</th><td>{said(value)}</td></tr>" for word, value in _sizes(relief, height, unit)
@@ -80,10 +81,10 @@ REPEATED = (
 PAGE = """<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>{title}</title>
 <style>
-body {{ font: 15px/1.45 system-ui, sans-serif; max-width: 46em; margin: 2em auto; padding: 0 1em; color: #15252c }}
+body {{ font: 15px/1.45 system-ui, sans-serif; max-width: 46em; margin: 2em auto; padding: 0 1em; color: {ink} }}
 h1 {{ font-size: 1.6em }} h3 {{ font: 600 1em ui-monospace, monospace; margin: 1.2em 0 .2em }}
-p {{ margin: .3em 0 }} th {{ text-align: left; font-weight: 400; color: #566a70; padding-right: 2em }}
-section {{ break-inside: avoid; border-top: 1px solid #b3c1c3 }}
+p {{ margin: .3em 0 }} th {{ text-align: left; font-weight: 400; color: {mute}; padding-right: 2em }}
+section {{ break-inside: avoid; border-top: 1px solid {hairline} }}
 @media print {{ body {{ margin: 0; font-size: 11pt }} }}
 </style>
 <h1>{title}</h1>"""

@@ -9,7 +9,7 @@ from relief.deliver.planned import CARD, SEEN, Planned, distinguish_names
 from relief.errors import RecipeError
 from relief.formats.pictures import PICTURES
 from relief.recipe.delivery import AS_ALWAYS, TYPES, Delivery, Depth
-from relief.recipe.edits import ensure_pack
+from relief.recipe.map_edits import ensure_pack
 from relief.recipe.recipe import MAIN, Recipe
 from relief.recipe.relief import Relief
 from relief.run.finished import list_delivered

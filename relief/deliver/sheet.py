@@ -13,6 +13,7 @@ from PIL import Image, ImageDraw, ImageFont
 from relief.deliver.bundle import Bundle
 from relief.deliver.dates import LONG_AGO
 from relief.deliver.maps import Maps
+from relief.deliver.palette import ABOVE, BELOW, DATUM, HAIRLINE, INK, MUTE, PAPER, rgb
 from relief.figures import say_length, say_number
 from relief.filters.resample import shrink
 from relief.inspect.readings import readings
@@ -27,8 +28,6 @@ WIDTH, HEIGHT = 2339, 1654
 """A4 across, at that many pixels to an inch."""
 
 MARGIN, GAP = 100, 40
-PAPER, INK, MUTE, HAIR = (241, 245, 244), (21, 37, 44), (86, 106, 112), (179, 193, 195)
-ABOVE, BELOW, DATUM = (185, 121, 26), (42, 106, 152), (179, 16, 95)
 FONTS = Path(__file__).parent / "fonts"
 LIT = 960
 """Pixels of the lit picture's longer side."""
@@ -59,7 +58,7 @@ def draw_sheet(title: str, maps: Maps) -> Image.Image:
     sides = " × ".join(f"{say_number(side, 4)}" for side in height.footprint.sides)  # noqa: RUF001
     told = f"{sides} mm, amplitude {say_length(relief.amplitude)}"
     pen.text((WIDTH - MARGIN, MARGIN - 18), told, MUTE, _font(36, 400), anchor="rs")
-    pen.line((MARGIN, MARGIN, WIDTH - MARGIN, MARGIN), HAIR, 2)
+    pen.line((MARGIN, MARGIN, WIDTH - MARGIN, MARGIN), HAIRLINE, 2)
 
     lit = _fit(in_white(normal_vectors(maps.pipeline, maps.engine)), LIT, 940)
     top = MARGIN + GAP
@@ -95,7 +94,7 @@ def _draw_figures(pen: ImageDraw.ImageDraw, maps: Maps, left: int, top: int, rig
         line = top + 68 * number
         pen.text((left, line), word, MUTE, _font(34, 400), anchor="ls")
         pen.text((right, line), value.replace("-", "\N{MINUS SIGN}"), INK, _font(34, 600), anchor="rs")
-        pen.line((left, line + 22, right, line + 22), HAIR, 1)
+        pen.line((left, line + 22, right, line + 22), HAIRLINE, 1)
 
 
 def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int, int]) -> None:
@@ -117,7 +116,7 @@ def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int
 
     outline = [*zip(across, up, strict=True)]
     for colour, side in ((ABOVE, np.minimum(up, datum)), (BELOW, np.maximum(up, datum))):
-        pen.polygon([(left, datum), *zip(across, side, strict=True), (right, datum)], tuple(_pale(colour)))
+        pen.polygon([(left, datum), *zip(across, side, strict=True), (right, datum)], _pale(colour))
     foot = bottom - 60
     for start in range(int(left - (foot - top)), int(right), 28):  # hatching at 45 degrees, within the body
         xs = np.arange(max(start, left), min(start + foot - top, right), 4)
@@ -125,7 +124,7 @@ def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int
         within = ys > np.interp(xs, across, up) + 3
         inside = [*zip(xs[within], ys[within], strict=True)]
         if len(inside) > 1:
-            pen.line(inside, HAIR, 1)
+            pen.line(inside, HAIRLINE, 1)
     pen.line(outline, INK, 4, joint="curve")
     pen.line((left, datum, right, datum), DATUM, 2)
     pen.polygon([(left - 34, datum - 26), (left - 2, datum - 26), (left - 18, datum)], DATUM)
@@ -164,8 +163,8 @@ def _round_step(length_: float) -> float:
     return next(step * power for step in (1, 2, 5, 10) if step * power >= length_)
 
 
-def _pale(colour: tuple[int, int, int]) -> list[int]:
-    return [round(0.35 * part + 0.65 * paper) for part, paper in zip(colour, PAPER, strict=True)]
+def _pale(colour: str) -> tuple[int, ...]:
+    return tuple(round(0.35 * part + 0.65 * paper) for part, paper in zip(rgb(colour), rgb(PAPER), strict=True))
 
 
 def _font(size: int, weight: int) -> ImageFont.FreeTypeFont:

@@ -138,7 +138,7 @@ def _start_from_light(
 ) -> Relief:
     """The relief of a photo by its light, at the amplitude where slopes are true. Where it stood is guessed."""
     pipeline = Pipeline(relief, sources, read_source, LOOKED_AT)
-    guess = engine.run(pipeline.guessed_light())
+    guess = engine.run(pipeline.photo().guessed())
     where = {"azimuth": guess.light.azimuth, "elevation": guess.light.elevation}
     light = content.light.model_copy(update=where)
     relief = _with_light(relief, content, light)
@@ -280,9 +280,9 @@ def _calm(amplitude: float, height: HeightField, pipeline: Pipeline, engine: Eng
     Brightness is not height. As bold as its contrast would have it, its normals lie farther from the truth than those
     of a level plate on half of the surfaces of `relief.synthetic`; in these bounds on none by more than a degree.
     """
-    content = pipeline.relief.picture
-    assert content is not None
-    parted = engine.run(pipeline.parted(content.model_copy(update={"light": FromLight()}), CALMED_AT))
+    photo = pipeline.photo()
+    plain = photo.content.model_copy(update={"light": FromLight()})
+    parted = engine.run(replace(photo, content=plain).parted(CALMED_AT))
     light, _ = estimate_light(parted)
     footprint = pipeline.relief.footprint
     told = height_of_waves(waves_of(footprint, pipeline.relief.edges.wraps, parted), light)

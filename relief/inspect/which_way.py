@@ -24,11 +24,11 @@ class Way:
     """What is taken to stand out.
 
     Attributes:
-        turned: whether it is what is dark.
+        inverted: whether it is what is dark.
         reason: why, in a sentence.
     """
 
-    turned: bool
+    inverted: bool
     reason: str
 
 

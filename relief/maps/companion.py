@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
+from relief.figures import BITS
 from relief.filters.curve import Curve
 from relief.filters.gaussian import soften_field
 from relief.height import HeightField
@@ -44,7 +45,7 @@ class CompanionMap(Curve):
     )
     inverted: bool = switch(False, label="Inverted", help="Inverts the map: black becomes white.")
     bits: Literal[8, 16] = choice(
-        8, {8: "8 bit", 16: "16 bit"}, label="Bits",
+        8, BITS, label="Bits",
         help="8 bit is what most programs read; 16 bit keeps smooth passages free of bands.",
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from relief.figures import say_length
+from relief.figures import BITS, say_length
 from relief.parameters import Parameters, Surroundings, choice, number, switch
 
 CHANNELS = ("red", "green", "blue", "alpha")
@@ -52,7 +52,7 @@ class Pack(Parameters):
     alpha_value: float = _value("alpha", 1)
     alpha_inverted: bool = _name_inverted("Alpha")
     bits: Literal[8, 16] = choice(
-        8, {8: "8 bit", 16: "16 bit"}, label="Bits", help="Bits in each channel of the picture."
+        8, BITS, label="Bits", help="Bits in each channel of the picture."
     )  # fmt: skip
 
     @property

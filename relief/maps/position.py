@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from relief.figures import BITS
 from relief.height import HeightField
 from relief.maps.companion import NOTHING, CompanionMap
 from relief.maps.displacement import full_range
@@ -25,7 +26,7 @@ class Position(CompanionMap):
     kind: Literal["position"] = "position"
     bits: Literal[8, 16] = choice(
         16,
-        {8: "8 bit", 16: "16 bit"},
+        BITS,
         label="Bits",
         help="8 bit distinguishes 256 positions on a side, 16 bit every texel.",
     )

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, create_model
 
+from relief.figures import BITS
 from relief.formats.meshes import MESHES
 from relief.formats.pictures import PICTURES
 from relief.formats.scenes import SCENES, SceneFormat
@@ -15,7 +16,7 @@ from relief.maps.packing import PRESETS
 from relief.parameters import Parameters, Surroundings, choice, switch, text
 
 Depth = Literal[8, 16, "half", "float"]
-DEPTHS = {8: "8 bit", 16: "16 bit", "half": "16-bit float", "float": "32-bit float"}
+DEPTHS: dict[int | str, str] = {**BITS, "half": "16-bit float", "float": "32-bit float"}
 TYPES = {8: "uint8", 16: "uint16", "half": "float16", "float": "float32"}
 """Of the samples of a picture, by its depth."""
 
@@ -72,7 +73,7 @@ class _Delivery(Parameters):
         "from 0 to 1.",
     )  # fmt: skip
     bump_bits: Literal[8, 16] = choice(
-        8, {8: "8 bit", 16: "16 bit"}, label="Bump map",
+        8, BITS, label="Bump map",
         help="8 bit is what most programs read; 16 bit hides its steps.",
     )  # fmt: skip
     displacement_bits: Depth = choice(

@@ -87,11 +87,13 @@ def finish_map(pipeline: Pipeline, name: str, bits: Depth | None = None) -> Stag
         case "colour":
             settings = relief.maps.colour
             compute = partial(_colours, settings)
-            return Stage("Colours", compute, settings.model_dump(), (pipeline.laid_colour(), pipeline.height()))
+            return Stage("Colours", compute, settings.model_dump(), (pipeline.companions.colour(), pipeline.height()))
         case "along":
             if rest not in along(relief):
                 raise KeyError(name)
-            return Stage("Preparing companion map", _along, rest, (pipeline.companion(rest), pipeline.height()))
+            return Stage(
+                "Preparing companion map", _along, rest, (pipeline.companions.of_role(rest), pipeline.height())
+            )
         case "more":
             return _grey(pipeline, _of_list(relief.maps.more, rest, name))
         case "pack":
@@ -132,7 +134,7 @@ def normals(pipeline: Pipeline, normal: Normal, bits: Depth) -> Stage:
 def came_along(pipeline: Pipeline, normal: Normal) -> Stage | None:
     """The vectors of the normal map that came along, where there is one and this way of making one wants it."""
     wanted = normal.of != "relief" and "normal" in pipeline.relief.companion_roles()
-    return pipeline.vectors() if wanted else None
+    return pipeline.companions.vectors() if wanted else None
 
 
 def vectors_along(pipeline: Pipeline, engine: Engine) -> np.ndarray | None:
@@ -199,10 +201,10 @@ def _beside(pipeline: Pipeline, name: str) -> Stage | None:
     """What a map is drawn from beside the relief; none where the piece does not have it."""
     kind, _, rest = name.partition(":")
     if kind == "colour":
-        return pipeline.laid_colour() if pipeline.relief.layers[0].source else None
+        return pipeline.companions.colour() if pipeline.relief.layers[0].source else None
     if kind == "seen":
         return pipeline.cover(int(rest)) if int(rest) in range(len(pipeline.relief.layers)) else None
-    return pipeline.companion(name) if name in pipeline.relief.companion_roles() else None
+    return pipeline.companions.of_role(name) if name in pipeline.relief.companion_roles() else None
 
 
 def _pack(pipeline: Pipeline, pack: Pack) -> Stage:

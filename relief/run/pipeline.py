@@ -14,24 +14,16 @@ from functools import partial
 
 from relief.compose.imprints import Imprints, cost_of_presses, stamp
 from relief.compose.masks import FOLLOWS
-from relief.depth.from_light import (
-    colours_without_light,
-    guess_light,
-    look_for_light,
-    paint_of_told,
-    part_picture,
-)
-from relief.depth.learned import trust
-from relief.depth.shading import certainty
 from relief.generate.generator import Generator
 from relief.height import Edges, Footprint
-from relief.recipe.layer import Beside, Layer, Picture, SourceReference
+from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run import stages
+from relief.run.companions import CompanionStages
 from relief.run.engine import Stage
+from relief.run.photo import PhotoStages
 from relief.run.stages import WRAPPED, ReadSource
-from relief.sources.colour import eight_bits
 from relief.treat.treatment import Treatment
 
 BLOCK = 16
@@ -81,7 +73,7 @@ class Pipeline:
         """The ground's source as it is looked at: uint8 (rows, columns, 3)."""
         if not self.relief.layers[0].source:
             return Stage("Plain grey", stages.plain_colours)
-        longest = self._longest_of_source
+        longest = self.longest_of_source
         return Stage(
             "Shrinking the colours", partial(stages.display_colours, longest=longest), longest, (self.picture(),)
         )
@@ -94,7 +86,7 @@ class Pipeline:
         content = chosen.content
         if layer == 0:
             footprint, edges, grid = self.relief.footprint, self.relief.edges, None
-            resolution, longest = self.relief.maps.resolution or None, self._longest_of_source
+            resolution, longest = self.relief.maps.resolution or None, self.longest_of_source
             whole = Stage(
                 "Laying out the ground", partial(stages.grid_over_footprint, footprint, resolution, longest),
                 [footprint.model_dump(), resolution, longest],
@@ -109,7 +101,7 @@ class Pipeline:
             compute = partial(stages.draw_generator, content)
             return Stage(content.title, compute, content.model_dump(), (grid,), reports=True, cost=content.cost)
         if isinstance(content, Imprints):
-            inputs = (grid, self._stamp(content))
+            inputs = (grid, self.stamp(content))
             compute, cost = partial(stages.press_imprints, content), partial(cost_of_presses, content)
             return Stage(
                 "Pressing in", compute, content.model_dump(exclude={"source"}), inputs, reports=True, cost=cost
@@ -118,7 +110,7 @@ class Pipeline:
 
     def _of_picture(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
         """The field of a picture, on its own footprint, or on that of one repeat."""
-        longest = self._longest_of_source if grid is None else self.longest
+        longest = self.longest_of_source if grid is None else self.longest
         read = content.model_dump(exclude={"source", "companions"})
         place = [footprint.model_dump(), edges.model_dump()] if grid is None else None
         fitting = () if grid is None else (grid,)
@@ -127,73 +119,20 @@ class Pipeline:
             compute = partial(stages.integrate_normals, content, footprint, edges, longest)
             return Stage("Finding the height", compute, [read, place, longest], (picture, *fitting))
         if content.reading == "light":
-            return self._from_light(content, footprint, edges, grid)
+            return self._photo(content, footprint, edges, grid).height()
         made = Stage("Making grey", partial(stages.read_grey, content, longest), [read, longest], (picture,))
         compute = partial(stages.height_of_grey, content, footprint, edges, longest)
         return Stage("Placing it", compute, [read, place, longest], (made, picture, *fitting))
 
-    def parted(self, content: Picture, longest: int | None) -> Stage:
-        """A photo parted into light and paint: a `Parted`."""
-        paint = content.light.paint
-        compute = partial(part_picture, paint, longest)
-        return Stage("Separating albedo and shading", compute, [paint, longest], (self.picture(content.source),))
-
-    def guessed_light(self) -> Stage:
-        """Where the light of the ground's photo stood as far as it tells, and how sure that is."""
+    def photo(self) -> PhotoStages:
+        """The stages of the ground's photo, which is read by its light."""
         content = self.relief.picture
         assert content is not None
-        name = "Estimating the light"
-        if content.light.by_network:
-            return Stage(name, look_for_light, "network", (self.picture(),))
-        return Stage(name, guess_light, None, (self.parted(content, PROXY),))
+        return self._photo(content, self.relief.footprint, self.relief.edges, None)
 
-    def told(
-        self, content: Picture, footprint: Footprint, edges: Edges, longest: int | None, grid: Stage | None = None
-    ) -> Stage:
-        """What a network tells of a photo: a `Told`."""
-        light, wraps = content.light.light, edges.wraps
-        compute = partial(stages.read_by_network, light, footprint, wraps, longest)
-        key = [light.azimuth, light.elevation, None if grid else footprint.model_dump(), wraps, longest]
-        inputs = (self.picture(content.source), *((grid,) if grid else ()))
-        return Stage("Reading the relief", compute, key, inputs, reports=True)
-
-    def told_of_ground(self) -> Stage:
-        """What a network tells of the ground's photo: a `Told`."""
-        content = self.relief.picture
-        assert content is not None
-        return self.told(content, self.relief.footprint, self.relief.edges, self._longest_of_source)
-
-    def certain(self) -> Stage:
-        """How far the depth of each place of the ground's photo can be trusted: float32 (rows, columns), 0 to 1."""
-        content = self.relief.picture
-        assert content is not None
-        if content.light.by_network:
-            return Stage("Estimating certainty", trust, None, (self.told_of_ground(),))
-        return Stage("Estimating certainty", certainty, None, (self.parted(content, self.longest),))
-
-    def paint(self) -> Stage:
-        """What is taken for paint in the ground's photo: logarithms about their mean, float32 (rows, columns)."""
-        content, longest = self.relief.picture, self._longest_of_source
-        assert content is not None
-        if content.light.by_network:
-            compute = partial(paint_of_told, longest)
-            return Stage("Separating the paint", compute, longest, (self.picture(), self.told_of_ground()))
-        return Stage("Separating the paint", lambda parted: parted.paint, None, (self.parted(content, self.longest),))
-
-    def _from_light(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> Stage:
-        """The field that the light in a photo tells, on its own footprint, or on that of one repeat."""
-        longest = self._longest_of_source if grid is None else self.longest
-        place = [footprint.model_dump(), edges.model_dump()] if grid is None else None
-        fitting = () if grid is None else (grid,)
-        picture = self.picture(content.source)
-        if content.light.by_network:
-            read = self.told(content, footprint, edges, longest, grid)
-        else:
-            inputs = (self.parted(content, longest), *fitting)
-            read = Stage("Preparing the slopes", partial(stages.make_waves, footprint, edges), [place, longest], inputs)
-        compute = partial(stages.height_of_light, content, footprint, edges, longest)
-        told_as = [content.light.model_dump(), place, longest]
-        return Stage("Finding the depth", compute, told_as, (read, picture, *fitting))
+    def _photo(self, content: Picture, footprint: Footprint, edges: Edges, grid: Stage | None) -> PhotoStages:
+        longest = self.longest_of_source if grid is None else self.longest
+        return PhotoStages(content, self.picture(content.source), footprint, edges, longest, grid)
 
     def imprint_picture(self, layer: int) -> Stage | None:
         """The picture that a layer of imprints presses in, as a `HeightField`; none where it is a drawn shape."""
@@ -205,7 +144,7 @@ class Pipeline:
             return None
         return self._of_picture(Picture(source=content.source, reading="height"), Footprint(), Edges(), None)
 
-    def _stamp(self, content: Imprints) -> Stage:
+    def stamp(self, content: Imprints) -> Stage:
         """The small relief of one imprint."""
         shape = content.model_dump(include={"shape", "size", "fade"})
         field = self._picture_of_imprints(content)
@@ -216,11 +155,12 @@ class Pipeline:
     def treated(self, until: int | None = None, layer: int = 0) -> Stage:
         """The `HeightField` of a layer after its treatments, or after the first `until` of them."""
         stage = self.untreated(layer)
-        for treatment in self._list_switched_on(layer, until):
-            stage = self._after(stage, treatment)
+        for treatment in self.list_switched_on(layer, until):
+            stage = self.after(stage, treatment)
         return stage
 
-    def _after(self, stage: Stage, treatment: Treatment) -> Stage:
+    def after(self, stage: Stage, treatment: Treatment) -> Stage:
+        """A `HeightField` after one more treatment."""
         amplitude = self.relief.amplitude if treatment.wants_amplitude else None
         if amplitude is not None:
             stage = Stage(
@@ -237,8 +177,8 @@ class Pipeline:
         footprint, resolution = relief.final_footprint, relief.maps.resolution or None
         place = [footprint.model_dump(), relief.footprint.model_dump(), resolution, self.longest]
         if relief.layers[0].source:
-            compute = partial(stages.grid_of_picture, relief.footprint, footprint, self._longest_of_source)
-            return Stage("Laying out the grid", compute, [*place, self._longest_of_source], (self.picture(),))
+            compute = partial(stages.grid_of_picture, relief.footprint, footprint, self.longest_of_source)
+            return Stage("Laying out the grid", compute, [*place, self.longest_of_source], (self.picture(),))
         return Stage(
             "Laying out the grid", partial(stages.grid_over_footprint, footprint, resolution, self.longest), place
         )
@@ -253,9 +193,9 @@ class Pipeline:
             return Stage("Placing the ground", compute, [amount, chosen.content.kind], (field, self.grid()))
         compute = partial(stages.repeat_field, chosen.layout, self.relief.final_edges)
         key = [chosen.layout.model_dump(), self.relief.final_edges.model_dump()]
-        return Stage("Placing it", compute, key, (field, self.grid(), *self._find_second_copy(layer)))
+        return Stage("Placing it", compute, key, (field, self.grid(), *self.find_second_copy(layer)))
 
-    def _find_second_copy(self, layer: int) -> tuple[Stage, ...]:
+    def find_second_copy(self, layer: int) -> tuple[Stage, ...]:
         """Where the second copy of a layer is seen, when it is laid twice."""
         layout = self.relief.layers[layer].layout
         if layout.arrangement != "centre_corners":
@@ -274,8 +214,8 @@ class Pipeline:
             return below
         if chosen.content.works_below:
             over = self._apply_strokes(below, chosen.content.kept)
-            for treatment in self._list_switched_on(top):
-                over = self._after(over, treatment)
+            for treatment in self.list_switched_on(top):
+                over = self.after(over, treatment)
         else:
             over = self.layer_on_grid(top)
         inputs = [below, over]
@@ -318,13 +258,13 @@ class Pipeline:
             return Stage("Placing the mask", partial(stages.fit_companion, "mask"), "mask", (self.grid(), picture))
         roles = layer.mask_roles
         if mask.source == "set" and roles:
-            return self._companion_over(number, layer, mask.role if mask.role in roles else roles[0])
+            return self.companions.over(number, layer, mask.role if mask.role in roles else roles[0])
         return None
 
     def height(self, until: int | None = None) -> Stage:
         """The finished `HeightField` at the maps' resolution; or the ground after its first `until` treatments."""
         maps = self.relief.maps
-        if until is not None or self._is_plain:
+        if until is not None or self.is_plain:
             field = self.treated(until)
         else:
             field = Stage("The relief", stages.field_of, None, (self.composite(),))
@@ -339,108 +279,25 @@ class Pipeline:
         return Stage("Smoothing the displacement", settings.filter_field, settings.model_dump(), (self.height(),))
 
     @property
-    def _is_plain(self) -> bool:
+    def is_plain(self) -> bool:
         """Whether there is one layer only, and all of it."""
         ground = self.relief.layers[0]
         return len(self.relief.layers) == 1 and ground.on and ground.amount == 1
+
+    @property
+    def companions(self) -> CompanionStages:
+        """What goes along with the relief."""
+        return CompanionStages(self)
 
     def cover(self, layer: int) -> Stage:
         """How much of a layer is seen where it was laid: float32 (rows, columns)."""
         return Stage("Computing layer visibility", partial(stages.cover_of_layer, layer), layer, (self.composite(),))
 
-    # what goes along
-
-    def laid_colour(self) -> Stage:
-        """The colours of the relief: uint8 (rows, columns, 3). A set's colour map, else the ground's own picture."""
-        if "colour" in self.relief.companion_roles():
-            return Stage("Reducing to 8 bits", eight_bits, None, (self.companion("colour"),))
-        if self.relief.reads_light and self.relief.maps.colour.light == "removed":
-            longest = self._longest_of_source
-            compute = partial(colours_without_light, longest)
-            unlit = Stage("Removing light from the colours", compute, longest, (self.picture(), self.told_of_ground()))
-            return self._follow(unlit, 0)
-        return self._follow(self.colour(), 0)
-
-    def vectors(self) -> Stage:
-        """The normal map that came along, laid as the height is: float32 unit vectors (rows, columns, 3), green up."""
-        return Stage(
-            "Reading the set's normals", stages.resample_vectors, None, (self.companion("normal"), self.height())
-        )
-
-    def companion(self, role: str) -> Stage:
-        """A companion of all layers together, seen where its layer is seen.
-
-        float32 (rows, columns[, 3]), 0 to 1; a normal map's vectors are -1 to 1.
-        """
-        roles = [layer.companions.get(role) for layer in self.relief.layers]
-        grid = self.grid()
-        ground = self._companion_of(0, role, roles[0]) if roles[0] else None
-        if ground and self._is_plain:
-            return ground
-        stage = Stage(
-            f"Laying {role}", partial(stages.fit_companion, role), role, (grid, *((ground,) if ground else ()))
-        )
-        if len(roles) == 1:
-            return stage
-        composite = self.composite()
-        for number, layer in enumerate(self.relief.layers[1:], start=1):
-            over = self._companion_over(number, layer, role)
-            if over is not None and layer.on:
-                key = [role, number]
-                stage = Stage(
-                    f"Laying {role} over", partial(stages.blend_companion, number), key, (stage, over, composite)
-                )
-        return stage
-
-    def _companion_over(self, number: int, layer: Layer, role: str) -> Stage | None:
-        """A layer's companion over the whole grid."""
-        if isinstance(layer.content, Imprints) and role == "colour" and layer.source:
-            picture = Stage(
-                "Colours", partial(stages.read_companion, role, "", self.longest), role, (self.picture(layer.source),)
-            )
-            cell = Stage("Cutting a repeat", layer.layout.cell, layer.layout.model_dump(), (self.grid(),))
-            content = layer.content
-            inputs: tuple[Stage, ...] = (cell, self._stamp(content), picture)
-            compute, cost = partial(stages.press_colours, content), partial(stages.cost_of_colours, content)
-            samples = Stage("Colouring imprints", compute, content.model_dump(), inputs, reports=True, cost=cost)
-        elif role in layer.companions:
-            samples = self._companion_of(number, role, layer.companions[role])
-        else:
-            return None
-        layout = layer.layout
-        compute = partial(stages.repeat_samples, role, layout)
-        inputs = (samples, self.grid(), *self._find_second_copy(number))
-        return Stage("Placing it", compute, [role, layout.model_dump()], inputs)
-
-    def _companion_of(self, layer: int, role: str, beside: Beside) -> Stage:
-        longest = self._longest_of_source if layer == 0 else self.longest
-        content = self.relief.layers[layer].content
-        picture = self.picture(beside.source)
-        if role == "normal" and isinstance(content, Picture):
-            rebuild = content.rebuild_blue or content.unpacked.normal
-            compute = partial(stages.read_vectors, content.green, rebuild, longest)
-            companion = Stage("Reading its normals", compute, [content.green, rebuild, longest], (picture,))
-        else:
-            compute = partial(stages.read_companion, role, beside.channel, longest)
-            companion = Stage("Companion", compute, [role, beside.channel, longest], (picture,))
-        return self._follow(companion, layer, role)
-
-    def _follow(self, companion: Stage, layer: int, role: str = "colour") -> Stage:
-        """A companion taken through the treatments of a layer: cropped, turned and closed just as its height is."""
-        field = self.untreated(layer)
-        for treatment in self._list_switched_on(layer):
-            if treatment.carries(role):
-                compute = partial(stages.treat_companion, treatment, role)
-                key = [treatment.model_dump(), role == "normal"]
-                companion = Stage(treatment.title, compute, key, (companion, field))
-            field = self._after(field, treatment)
-        return companion
-
-    def _list_switched_on(self, layer: int, until: int | None = None) -> list[Treatment]:
+    def list_switched_on(self, layer: int, until: int | None = None) -> list[Treatment]:
         return [treatment for treatment in self.relief.layers[layer].treatments[:until] if treatment.on]
 
     @property
-    def _longest_of_source(self) -> int | None:
+    def longest_of_source(self) -> int | None:
         """As many texels of the source as leave `longest` of them when the treatments have cut it."""
         if self.longest is None:
             return None

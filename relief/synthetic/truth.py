@@ -116,8 +116,8 @@ def measure_one(size: int, numbered: tuple[int, str]) -> tuple[Row, np.ndarray]:
         fields[f"{method}, light estimated"] = height(lit)
         if method == "network":
             pipeline = Pipeline.of(given, lambda _: photo)
-            told = engine.run(pipeline.told_of_ground())
-            unlit = engine.run(pipeline.laid_colour())
+            told = engine.run(pipeline.photo().told())
+            unlit = engine.run(pipeline.companions.colour())
     assert told is not None
     spacing = made.texel, made.texel
     for many in SERIES:

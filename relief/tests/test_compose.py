@@ -25,7 +25,7 @@ from relief.generate.gradient_noise import GradientNoise
 from relief.height import Footprint
 from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
-from relief.recipe import edits
+from relief.recipe import layer_edits, map_edits, treatment_edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_LAYERS
@@ -184,7 +184,7 @@ class PictureMaskTests(TestCase):
         content = Picture(source="height", reading="height", companions={"roughness": "roughness"})
         recipe = start_from_nothing("gradient_noise", self.files.__getitem__, Engine())
         self.plain = recipe
-        self.recipe, _ = edits.add_picture(recipe, "Shell", sources, content)
+        self.recipe, _ = layer_edits.add_picture(recipe, "Shell", sources, content)
 
     def seen(self, **changes) -> np.ndarray:
         """Where the layer is seen, at its mask's columns 8 and 40 of 64."""
@@ -201,7 +201,7 @@ class PictureMaskTests(TestCase):
         np.testing.assert_array_equal(turned, 1 - np.rot90(seen))
 
     def test_a_picture_masks_it_wherever_the_layer_is_placed(self):
-        self.recipe, key = edits.source_brought(
+        self.recipe, key = layer_edits.source_brought(
             self.recipe, "picture", SourceReference(digest="2" * 64, filename="spread.png")
         )
         self.assertEqual(key, "roughness", "the piece has it already")
@@ -215,10 +215,10 @@ class PictureMaskTests(TestCase):
 
     def test_a_source_is_kept_as_long_as_a_mask_needs_it(self):
         reference = SourceReference(digest="3" * 64, filename="other.png")
-        recipe, key = edits.source_brought(self.recipe, "picture", reference)
+        recipe, key = layer_edits.source_brought(self.recipe, "picture", reference)
         recipe = recipe.with_changes({"layers.1.mask.source": "picture", "layers.1.mask.picture": key})
-        self.assertIn(key, recipe.with_relief(edits.duplicate_layer(recipe.main, 0)[0]).sources)
-        self.assertNotIn(key, recipe.with_relief(edits.remove_layer(recipe.main, 1)[0]).sources)
+        self.assertIn(key, recipe.with_relief(layer_edits.duplicate_layer(recipe.main, 0)[0]).sources)
+        self.assertNotIn(key, recipe.with_relief(layer_edits.remove_layer(recipe.main, 1)[0]).sources)
 
 
 class ImprintTests(TestCase):
@@ -321,47 +321,47 @@ class PileTests(TestCase):
         return self.engine.run(Pipeline(relief, {}, self.read, longest).height())
 
     def test_layers_are_added_moved_duplicated_renamed_and_removed(self):
-        relief, label = edits.add_layer(self.relief, "net")
+        relief, label = layer_edits.add_layer(self.relief, "net")
         self.assertEqual(label, "Added Net")
-        relief, _ = edits.add_layer(relief, "strokes")
-        relief, _ = edits.move_layer(relief, 1, 0)
+        relief, _ = layer_edits.add_layer(relief, "strokes")
+        relief, _ = layer_edits.move_layer(relief, 1, 0)
         self.assertEqual([layer.name for layer in relief.layers], ["Net", "Gradient noise", "Hand strokes"])
-        relief, _ = edits.duplicate_layer(relief, 0)
-        relief, _ = edits.rename_layer(relief, 0, "  Fine  net ")
+        relief, _ = layer_edits.duplicate_layer(relief, 0)
+        relief, _ = layer_edits.rename_layer(relief, 0, "  Fine  net ")
         self.assertEqual([layer.name for layer in relief.layers][:2], ["Fine net", "Net"])
-        relief, _ = edits.remove_layer(relief, 1)
+        relief, _ = layer_edits.remove_layer(relief, 1)
         self.assertEqual(len(relief.layers), 3)
         with self.assertRaisesRegex(RecipeError, "needs something to lie on"):
-            edits.move_layer(relief, 2, 0)
+            layer_edits.move_layer(relief, 2, 0)
         with self.assertRaisesRegex(RecipeError, "needs at least one layer"):
-            edits.remove_layer(self.relief, 0)
+            layer_edits.remove_layer(self.relief, 0)
         with self.assertRaisesRegex(RecipeError, "at most 24"):
             self.relief.with_layers([0] * (MOST_LAYERS + 1))
-        for work in (lambda: edits.add_layer(relief, "magic"), lambda: edits.remove_layer(relief, 9)):
+        for work in (lambda: layer_edits.add_layer(relief, "magic"), lambda: layer_edits.remove_layer(relief, 9)):
             with self.assertRaisesRegex(RecipeError, "no such"):
                 work()
 
     def test_masks_keep_looking_at_their_layer(self):
-        relief, _ = edits.add_layer(self.relief, "net")
-        relief, _ = edits.add_layer(relief, "dots")
+        relief, _ = layer_edits.add_layer(self.relief, "net")
+        relief, _ = layer_edits.add_layer(relief, "dots")
         relief = relief.with_changes({"layers.2.mask.layer": 1})
-        moved, _ = edits.move_layer(relief, 1, 0)
+        moved, _ = layer_edits.move_layer(relief, 1, 0)
         self.assertEqual(moved.layers[2].mask.layer, 0)
-        gone, _ = edits.remove_layer(relief, 1)
+        gone, _ = layer_edits.remove_layer(relief, 1)
         self.assertEqual(gone.layers[1].mask.layer, -1)
 
     def test_maps_of_a_layer_keep_to_their_layer(self):
-        relief, _ = edits.add_layer(self.relief, "net")
-        relief, _ = edits.add_map(relief, "layer_mask")
+        relief, _ = layer_edits.add_layer(self.relief, "net")
+        relief, _ = map_edits.add_map(relief, "layer_mask")
         self.assertEqual(relief.maps.more[0].layer, 1, "begun with the top layer")
-        moved, _ = edits.move_layer(relief, 1, 0)
+        moved, _ = layer_edits.move_layer(relief, 1, 0)
         self.assertEqual(moved.maps.more[0].layer, 0)
-        gone, _ = edits.remove_layer(relief, 1)
+        gone, _ = layer_edits.remove_layer(relief, 1)
         mask = self.engine.run(finish_map(Pipeline(gone, {}, self.read, 64), "more-0"))
         self.assertFalse(mask.any(), "a layer that is gone is seen nowhere")
 
     def test_a_pile_is_its_layers_over_each_other(self):
-        relief, _ = edits.add_layer(self.relief, "net")
+        relief, _ = layer_edits.add_layer(self.relief, "net")
         relief = relief.with_changes({"layers.1.amount": 0.4})
         pipeline = Pipeline(relief, {}, self.read, 128)
         ground, net = (
@@ -376,9 +376,9 @@ class PileTests(TestCase):
     def test_only_what_depends_on_a_change_is_computed(self):
         relief = self.relief
         for kind in ("net", "dots", "hexagons", "waves", "weave", "flutes", "rings"):
-            relief, _ = edits.add_layer(relief, kind)
+            relief, _ = layer_edits.add_layer(relief, kind)
             for treatment in ("soften", "levels", "sharpen", "invert"):
-                relief, _ = edits.add_treatment(relief, treatment, len(relief.layers) - 1)
+                relief, _ = treatment_edits.add_treatment(relief, treatment, len(relief.layers) - 1)
         self.run_(relief)
         counts = {}
         for path in ("layers.7.amount", "layers.0.amount", "layers.3.treatments.0.radius", "layers.0.content.seed"):
@@ -401,16 +401,16 @@ class PileTests(TestCase):
             "colour": SourceReference(digest="2" * 64, filename="b.png"),
         }
         content = Picture(source="height", reading="height", companions={"colour": "colour"})
-        recipe, _ = edits.add_picture(self.recipe, "Shell", sources, content)
-        recipe, _ = edits.add_picture(recipe, "Shell again", sources, content)
+        recipe, _ = layer_edits.add_picture(self.recipe, "Shell", sources, content)
+        recipe, _ = layer_edits.add_picture(recipe, "Shell again", sources, content)
         self.assertEqual(set(recipe.sources), {"height", "colour", "height 2", "colour 2"})
-        recipe = recipe.with_relief(edits.remove_layer(recipe.main, 2)[0])
+        recipe = recipe.with_relief(layer_edits.remove_layer(recipe.main, 2)[0])
         self.assertEqual(set(recipe.sources), {"height", "colour"})
         recipe = recipe.with_changes({"layers.1.blend": "taller", "layers.1.amount": 2, "layers.1.passage": 0})
         pipeline = Pipeline.of(recipe, files.__getitem__, 64)
         seen = self.engine.run(pipeline.cover(1))
         np.testing.assert_array_equal(seen[:, 33:], 1)
-        laid = self.engine.run(pipeline.companion("colour"))
+        laid = self.engine.run(pipeline.companions.of_role("colour"))
         np.testing.assert_allclose(laid[:, 40:, 0], 200 / 255, atol=0.01)
         np.testing.assert_allclose(laid[:, 40:, 1], 0, atol=0.01)
         np.testing.assert_allclose(laid[seen == 0], 0.5, atol=0.01)
@@ -431,19 +431,19 @@ class PileTests(TestCase):
         )
         pipeline = Pipeline.of(recipe, files.__getitem__)
         height = self.engine.run(pipeline.height()).samples
-        np.testing.assert_allclose(self.engine.run(pipeline.companion("roughness")), height, atol=0.01)
+        np.testing.assert_allclose(self.engine.run(pipeline.companions.of_role("roughness")), height, atol=0.01)
 
     def test_repeats_make_slopes_steeper_and_halving_the_amount_makes_up_for_it(self):
         """Common practice, no source: 2 x 2 repeats want half the amount."""
-        relief, _ = edits.add_layer(self.relief, "net")
+        relief, _ = layer_edits.add_layer(self.relief, "net")
         relief = relief.with_changes(
             {"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2, "layers.1.amount": 0.4}
         )
-        halved, label = edits.divide_amount(relief, 1, 2)
+        halved, label = layer_edits.divide_amount(relief, 1, 2)
         self.assertEqual((halved.layers[1].amount, label), (0.2, "Net: amount to 0.2"))
 
     def test_the_same_recipe_gives_the_same_bytes_on_the_command_line(self):
-        recipe = Recipe.of(edits.add_layer(self.relief, "imprints")[0])
+        recipe = Recipe.of(layer_edits.add_layer(self.relief, "imprints")[0])
         recipe = recipe.with_changes({"layers.1.content.count": 8, "maps.resolution": 64, "surface.level": 0})
         files = {file.name: file.data for file in delivery_files(recipe, self.read, Engine(), "sand", Progress())}
         with tempfile.TemporaryDirectory() as folder:
@@ -463,7 +463,7 @@ class PileTests(TestCase):
     def test_a_recipe_with_layers_is_read_back(self):
         relief = self.relief
         for kind in ("cellular_noise", "imprints", "strokes", "courses"):
-            relief, _ = edits.add_layer(relief, kind)
+            relief, _ = layer_edits.add_layer(relief, kind)
         recipe = Recipe.of(relief)
         self.assertEqual(Recipe.read(json.loads(recipe.as_text())), recipe)
         with self.assertRaisesRegex(RecipeError, "Size must be at least 0.05 mm"):

@@ -24,7 +24,7 @@ from relief.height import Footprint
 from relief.inspect.start import start_from_nothing
 from relief.maps import COMPANION_MAPS
 from relief.progress import Progress
-from relief.recipe import edits, surface_edits
+from relief.recipe import map_edits, surface_edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine
@@ -39,9 +39,9 @@ from relief.tests.test_inspect import begun
 def with_every_map(relief: Relief) -> Relief:
     """The relief with one of each grey map and packed pictures."""
     for kind in COMPANION_MAPS:
-        relief, _ = edits.add_map(relief, kind)
+        relief, _ = map_edits.add_map(relief, kind)
     for preset in ("height_in_alpha", "gltf"):
-        relief, _ = edits.add_pack(relief, preset)
+        relief, _ = map_edits.add_pack(relief, preset)
     return relief
 
 

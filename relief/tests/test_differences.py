@@ -7,7 +7,7 @@ import numpy as np
 
 from relief.generate.gradient_noise import GradientNoise
 from relief.inspect.differences import difference, height_difference, in_words
-from relief.recipe import edits
+from relief.recipe import layer_edits, map_edits, treatment_edits
 from relief.recipe.layer import Layer
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
@@ -59,12 +59,12 @@ class WordTests(TestCase):
         self.assertTrue(any("Green up to Green down" in word for word in words), words)
 
     def test_what_was_put_in_is_said_once_and_not_compared_with_what_stood_there(self):
-        before, _ = edits.add_treatment(relief(), "soften")
-        after, _ = edits.add_treatment(before, "levels")
-        after, _ = edits.move_treatment(after, 1, 0)
+        before, _ = treatment_edits.add_treatment(relief(), "soften")
+        after, _ = treatment_edits.add_treatment(before, "levels")
+        after, _ = treatment_edits.move_treatment(after, 1, 0)
         self.assertEqual(in_words(Recipe.of(before), Recipe.of(after)), ["Treatments Soften to Levels, Soften"])
-        piled, _ = edits.add_layer(before, "net")
+        piled, _ = layer_edits.add_layer(before, "net")
         self.assertEqual(in_words(Recipe.of(before), Recipe.of(piled)), ["Layers Dunes to Dunes, Net"])
-        mapped, _ = edits.add_map(before, "occlusion")
+        mapped, _ = map_edits.add_map(before, "occlusion")
         self.assertEqual(in_words(Recipe.of(before), Recipe.of(mapped)), ["Maps none to Occlusion"])
         self.assertEqual(in_words(Recipe.of(mapped), Recipe.of(before)), ["Maps Occlusion to none"])

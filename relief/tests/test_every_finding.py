@@ -14,7 +14,7 @@ from relief.inspect import findings
 from relief.inspect.check import check
 from relief.inspect.find import find_in_piece
 from relief.inspect.sets import set_findings
-from relief.recipe import edits
+from relief.recipe import layer_edits, map_edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -123,12 +123,12 @@ class EveryFindingTests(TestCase):
         reference = {"picture": SourceReference(digest="a" * 64, filename="dent.png")}
         content = Picture(source="picture", reading="height")
         files = self.files | {"a" * 64: encoded(sixteen(hills(1, 9)))}
-        laid, _ = edits.add_picture(self.recipe, "Dents", reference, content)
+        laid, _ = layer_edits.add_picture(self.recipe, "Dents", reference, content)
         self.assertNotIn("repeats", self.found(laid, files))
         twice = laid.with_changes({"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2})
         self.assertIn("repeats", self.found(twice, files))
-        brought, key = edits.source_brought(self.recipe, "stamp", reference["picture"])
-        pressed = brought.with_relief(edits.add_layer(brought.main, "imprints")[0])
+        brought, key = layer_edits.source_brought(self.recipe, "stamp", reference["picture"])
+        pressed = brought.with_relief(layer_edits.add_layer(brought.main, "imprints")[0])
         pressed = pressed.with_changes({"layers.1.content.shape": "picture", "layers.1.content.source": key})
         self.assertIn("inked", self.found(pressed, files))
         colour = encoded(np.dstack([sixteen(rough(200, 240, 1)) // 256] * 3).astype(np.uint8))
@@ -137,7 +137,7 @@ class EveryFindingTests(TestCase):
         data["sources"]["colour"] = {"digest": digest, "filename": "rough_colour.png"}
         data["reliefs"]["main"]["layers"][0]["content"]["companions"] = {"colour": "colour"}
         beside = Recipe.read(data)
-        unlinked, _ = edits.unlink_companion(beside.main, "colour")
+        unlinked, _ = map_edits.unlink_companion(beside.main, "colour")
         both = self.files | {digest: colour}
         self.assertNotIn("unlinked", self.found(beside, both))
         self.assertIn("unlinked", self.found(beside.with_relief(unlinked), both))

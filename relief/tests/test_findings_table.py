@@ -21,7 +21,7 @@ from relief.inspect.check import check
 from relief.inspect.find import measure_and_find
 from relief.inspect.start import content_of_picture, first_recipe, start_from_nothing
 from relief.maps.normal import Normal, normal_map
-from relief.recipe import edits
+from relief.recipe import layer_edits
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -226,7 +226,7 @@ def healthy_pieces() -> Iterator[tuple[str, Recipe, dict[str, bytes]]]:
     for kind in ("gradient_noise", "value_noise", "cellular_noise", "waves", "dots", "net"):
         yield kind, start_from_nothing(kind, lambda _: b"", ENGINE), {}
     recipe, files = begun("rough_height.png", encoded(sixteen(rough(200, 240, 1))))
-    yield "two layers", recipe.with_relief(edits.add_layer(recipe.main, "gradient_noise")[0]), files
+    yield "two layers", recipe.with_relief(layer_edits.add_layer(recipe.main, "gradient_noise")[0]), files
 
 
 def said_of_piece(recipe: Recipe, files: dict[str, bytes]) -> list[str]:

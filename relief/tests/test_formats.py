@@ -28,7 +28,7 @@ from relief.formats.writing import picture_file
 from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
 from relief.recipe import surface_edits
-from relief.recipe.edits import add_map
+from relief.recipe.map_edits import add_map
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.tests.command import CommandTestCase

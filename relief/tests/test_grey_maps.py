@@ -28,7 +28,7 @@ from relief.maps.position import Position
 from relief.maps.roughness import Roughness
 from relief.maps.slope_map import SlopeMap
 from relief.progress import Progress
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.recipe.layer import Layer
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_MAPS, Relief
@@ -289,7 +289,7 @@ class MoreMapTests(TestCase):
         """A ramp against a plateau of 0.5: the plateau wins left of the middle."""
         ramp = Layer(name="Ramp", content=Flutes(), amount=0)
         over = Layer(name="Over", content=Dots(), blend="taller", passage=0, amount=1)
-        relief, _ = edits.add_map(Relief(layers=(ramp, over)), "layer_mask")
+        relief, _ = map_edits.add_map(Relief(layers=(ramp, over)), "layer_mask")
         pipeline, engine = Pipeline(relief, {}, {}.__getitem__, 64), Engine()
         mask = engine.run(finish_map(pipeline, "more-0"))
         above = engine.run(pipeline.layer_on_grid(1)).samples > 0
@@ -307,12 +307,12 @@ class MoreMapTests(TestCase):
         np.testing.assert_allclose(soft, expected, atol=2e-4)
 
     def test_a_map_is_called_and_delivered_by_its_own_name(self):
-        relief, _ = edits.add_map(made_of_noise(), "height")
-        relief, done = edits.name_map(relief, 0, " Glow  in the depths ")
+        relief, _ = map_edits.add_map(made_of_noise(), "height")
+        relief, done = map_edits.name_map(relief, 0, " Glow  in the depths ")
         self.assertEqual(done, "Renamed a map to Glow in the depths")
         names = [file.name for file in map_files(Pipeline(relief, {}, {}.__getitem__, 32), Engine(), "x")]
         self.assertIn("x_glow_in_the_depths.png", names)
-        relief, _ = edits.name_map(relief, 0, "")
+        relief, _ = map_edits.name_map(relief, 0, "")
         self.assertEqual(relief.maps.more[0].called, GreyHeight.title)
 
 
@@ -361,7 +361,7 @@ class EveryMapTests(TestCase):
         relief = made_of_noise()
         kinds = [*COMPANION_MAPS, "slope"]
         for kind in kinds:
-            relief, done = edits.add_map(relief, kind)
+            relief, done = map_edits.add_map(relief, kind)
             self.assertEqual(done, f"Added {COMPANION_MAPS[kind].title}")
         relief = relief.with_changes({f"maps.more.{kinds.index('occlusion')}.on": False})
         again = Recipe.read(json.loads(Recipe.of(relief).as_text()))
@@ -369,16 +369,16 @@ class EveryMapTests(TestCase):
         names = [file.name for file in map_files(Pipeline.of(again, {}.__getitem__, 32), Engine(), "hull")]
         expected = {f"hull_{kind}.png" for kind in COMPANION_MAPS if kind != "occlusion"} | {"hull_slope_2.png"}
         self.assertEqual(set(names[4:]), expected)
-        removed, _ = edits.remove_map(relief, len(kinds) - 1)
+        removed, _ = map_edits.remove_map(relief, len(kinds) - 1)
         self.assertEqual([grey.kind for grey in removed.maps.more], kinds[:-1])
 
     def test_what_cannot_be_added_or_removed_is_refused(self):
         relief = made_of_noise()
-        for refused in (lambda: edits.add_map(relief, "glitter"), lambda: edits.remove_map(relief, 0)):
+        for refused in (lambda: map_edits.add_map(relief, "glitter"), lambda: map_edits.remove_map(relief, 0)):
             self.assertRaises(RecipeError, refused)
         for _ in range(MOST_MAPS):
-            relief, _ = edits.add_map(relief, "slope")
-        self.assertRaises(RecipeError, lambda: edits.add_map(relief, "slope"))
+            relief, _ = map_edits.add_map(relief, "slope")
+        self.assertRaises(RecipeError, lambda: map_edits.add_map(relief, "slope"))
 
 
 class SurfaceTextureTests(TestCase):

@@ -100,3 +100,33 @@ class BandTests(TestCase):
         for thread in threads:
             thread.join()
         np.testing.assert_array_equal(sums, np.arange(8)[:, None] * np.ones(2000))
+
+
+class CompiledTests(TestCase):
+    """A kernel that calls a helper; both are compiled with names of their own, beside those of their module."""
+
+    def test_what_it_calls_stays_as_it_was_written(self):
+        helper = kernels.helper(lambda value: value * 3)
+        scope = {"helper": helper}
+        exec(
+            "def thrice(values, out):\n    for row in range(len(values)):\n        out[row] = helper(values[row])",
+            scope,
+        )
+        thrice = kernels.Deferred(scope["thrice"])
+        out = np.empty(4)
+        thrice(np.arange(4.0), out)
+        np.testing.assert_array_equal(out, [0, 3, 6, 9])
+        self.assertIs(scope["helper"], helper, "the names of the module are not replaced")
+
+    def test_a_change_in_anything_that_it_calls_gives_it_another_name_in_the_cache(self):
+        def kernel_with(factor, code="value * FACTOR"):
+            inner = {"FACTOR": factor}
+            exec(f"def helper(value):\n    return {code}", inner)
+            scope = {"helper": kernels.Deferred(inner["helper"])}
+            exec("def loop(value):\n    return helper(value)", scope)
+            return kernels.Deferred(scope["loop"])
+
+        once = kernel_with(2).fingerprint
+        self.assertEqual(kernel_with(2).fingerprint, once)
+        self.assertNotEqual(kernel_with(3).fingerprint, once)
+        self.assertNotEqual(kernel_with(2, "FACTOR + value").fingerprint, once)

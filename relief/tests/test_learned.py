@@ -255,7 +255,7 @@ class RecipeTests(TestCase):
         content = recipe.main.picture
         self.assertEqual(content.light.way, "network")
         self.assertEqual(FromLight().unused(recipe.main.surroundings(1)), {"paint", "fill"})
-        guess = engine.run(Pipeline.of(recipe, lambda _: data).guessed_light())
+        guess = engine.run(Pipeline.of(recipe, lambda _: data).photo().guessed())
         self.assertEqual((content.light.azimuth, content.light.elevation), (guess.light.azimuth, guess.light.elevation))
         self.assertEqual(guess, look_for_light(decode(data, "photo.jpg")))
 
@@ -264,7 +264,7 @@ class RecipeTests(TestCase):
         engine, changes = Engine(), [{}, {"maps.colour.light": "kept"}, {"layers.0.content.light.way": "linear"}]
         recipe = suggest_start("0" * 64, "photo.jpg", "light", lambda _: data, engine)
         unlit, kept, linear = (
-            engine.run(Pipeline.of(recipe.with_changes(each), lambda _: data).laid_colour()) for each in changes
+            engine.run(Pipeline.of(recipe.with_changes(each), lambda _: data).companions.colour()) for each in changes
         )
         pixels = decode(data, "photo.jpg").pixels
         np.testing.assert_array_equal(kept, pixels)

@@ -14,7 +14,7 @@ from relief.deliver.images import png
 from relief.errors import RecipeError
 from relief.maps.colour_map import Colour, colour
 from relief.maps.packing import PRESETS, Pack, at_depth
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.recipe.layer import Beside, Picture
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import MOST_PACKS
@@ -30,9 +30,9 @@ def noise_with(*kinds: str, preset: str = "") -> Pipeline:
     """A small piece of noise with some grey maps and a packed picture."""
     relief = made_of_noise()
     for kind in kinds:
-        relief, _ = edits.add_map(relief, kind)
+        relief, _ = map_edits.add_map(relief, kind)
     if preset:
-        relief, _ = edits.add_pack(relief, preset)
+        relief, _ = map_edits.add_pack(relief, preset)
     return Pipeline(relief, {}, {}.__getitem__, 40)
 
 
@@ -90,22 +90,22 @@ class PackingTests(TestCase):
     def test_removing_a_map_moves_what_holds_the_later_ones(self):
         relief = noise_with("slope", "occlusion", "roughness", preset="gltf").relief
         self.assertEqual((relief.maps.packs[0].red, relief.maps.packs[0].green), ("more-1", "more-2"))
-        relief, _ = edits.remove_map(relief, 1)
+        relief, _ = map_edits.remove_map(relief, 1)
         self.assertEqual((relief.maps.packs[0].red, relief.maps.packs[0].green), ("value", "more-1"))
 
     def test_packs_are_named_removed_and_bounded(self):
         relief = made_of_noise()
         for preset in PRESETS:
-            relief, _ = edits.add_pack(relief, preset)
-        relief, _ = edits.name_pack(relief, 0, "  my   maps ")
+            relief, _ = map_edits.add_pack(relief, preset)
+        relief, _ = map_edits.name_pack(relief, 0, "  my   maps ")
         self.assertEqual(relief.maps.packs[0].name, "my maps")
-        relief, done = edits.remove_pack(relief, 1)
+        relief, done = map_edits.remove_pack(relief, 1)
         self.assertEqual(done, "Removed Normal and height")
         for _ in range(MOST_PACKS - len(relief.maps.packs)):
-            relief, _ = edits.add_pack(relief, "empty")
+            relief, _ = map_edits.add_pack(relief, "empty")
         for refused in (
-            lambda: edits.add_pack(relief, "empty"), lambda: edits.add_pack(made_of_noise(), "glitter"),
-            lambda: edits.remove_pack(relief, 99), lambda: edits.name_pack(relief, -1, "x"),
+            lambda: map_edits.add_pack(relief, "empty"), lambda: map_edits.add_pack(made_of_noise(), "glitter"),
+            lambda: map_edits.remove_pack(relief, 99), lambda: map_edits.name_pack(relief, -1, "x"),
         ):  # fmt: skip
             self.assertRaises(RecipeError, refused)
 
@@ -151,7 +151,7 @@ class UnpackingTests(TestCase):
             source="picture", reading="height", channel="alpha", unpacked={"red": "occlusion", "green": "roughness"}
         )
         pipeline = recipe_of({"picture": self.data}, content)
-        relief, _ = edits.add_pack(pipeline.relief, "gltf")
+        relief, _ = map_edits.add_pack(pipeline.relief, "gltf")
         pixels = Engine().run(finish_map(replace(pipeline, relief=relief), "pack-0"))
         np.testing.assert_array_equal(pixels[..., 0], self.parts["red"])
         np.testing.assert_array_equal(pixels[..., 1], self.parts["green"])

@@ -11,8 +11,9 @@ import trimesh
 from PIL import Image
 
 from relief.deliver.delivery import write_bundle
-from relief.deliver.profiles import SHIPPED, find_in_delivery, read_profile
+from relief.deliver.profiles import SHIPPED, read_profile
 from relief.errors import RecipeError, ReliefError
+from relief.inspect.find import find_in_delivery
 from relief.inspect.start import start_from_nothing
 from relief.progress import Progress
 from relief.receive.arrive import FAULTS, Settings, compare, settings_of

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from relief.errors import RecipeError
 from relief.maps import COMPANION_MAPS
 from relief.parameters import control, controls
-from relief.recipe import edits
+from relief.recipe import map_edits, treatment_edits
 from relief.recipe.layer import Layer, Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
@@ -119,10 +119,10 @@ class ParameterTests(TestCase):
         """What a list or a box on the page posts is text, also where the choice is a number."""
         whole = recipe().main
         for kind in TREATMENTS:
-            whole, _ = edits.add_treatment(whole, kind)
+            whole, _ = treatment_edits.add_treatment(whole, kind)
         for kind in COMPANION_MAPS:
-            whole, _ = edits.add_map(whole, kind)
-        whole, _ = edits.add_pack(whole, "empty")
+            whole, _ = map_edits.add_map(whole, kind)
+        whole, _ = map_edits.add_pack(whole, "empty")
         tried = 0
         for path in whole.paths():
             known = whole.control(path)

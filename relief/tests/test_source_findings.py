@@ -16,7 +16,7 @@ from relief.inspect.finding import Finding
 from relief.inspect.findings.relief import repeats
 from relief.inspect.sets import set_findings
 from relief.maps.normal import Normal, normal_map
-from relief.recipe import edits
+from relief.recipe import layer_edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
@@ -157,7 +157,7 @@ class RepeatTests(TestCase):
         reference = {"picture": SourceReference(digest="a" * 64, filename="dent.png")}
         pipeline = begun(HEIGHTS)[0]
         base = Recipe.of(pipeline.relief, pipeline.sources)
-        recipe, _ = edits.add_picture(base, "Dents", reference, Picture(source="picture", reading="height"))
+        recipe, _ = layer_edits.add_picture(base, "Dents", reference, Picture(source="picture", reading="height"))
         self.assertIsNone(repeats.find(SimpleNamespace(relief=recipe.main)))
         twice = recipe.with_changes({"layers.1.layout.repeats_across": 2, "layers.1.layout.repeats_down": 2})
         finding = repeats.find(SimpleNamespace(relief=twice.main))

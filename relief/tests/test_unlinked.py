@@ -6,7 +6,7 @@ import numpy as np
 
 from relief.errors import RecipeError
 from relief.maps.unlinked import Unlinked
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.recipe.relief import Relief
 
 
@@ -24,4 +24,4 @@ class UnlinkedTests(TestCase):
     def test_what_is_not_along_cannot_be_unlinked(self):
         relief = Relief.model_validate({"layers": [{"name": "a", "content": {"kind": "dots"}}]})
         with self.assertRaisesRegex(RecipeError, "no such companion"):
-            edits.unlink_companion(relief, "roughness")
+            map_edits.unlink_companion(relief, "roughness")

@@ -9,7 +9,7 @@ from django.utils.text import slugify
 
 from relief.errors import ReliefError
 from relief.inspect.start import set_from_statistics
-from relief.recipe import edits
+from relief.recipe import map_edits, treatment_edits
 from relief.run.pipeline import Pipeline
 from studio.bench.beginning import begin_piece, begin_piece_of_set, start_anew
 from studio.bench.models import Revision
@@ -60,9 +60,9 @@ def _make_scallops(artist, name):
     )
     _work_through(
         piece,
-        lambda relief: edits.add_map(relief, "occlusion"),
-        lambda relief: edits.add_map(relief, "roughness"),
-        lambda relief: edits.add_pack(relief, "gltf"),
+        lambda relief: map_edits.add_map(relief, "occlusion"),
+        lambda relief: map_edits.add_map(relief, "roughness"),
+        lambda relief: map_edits.add_pack(relief, "gltf"),
     )
 
 
@@ -126,9 +126,9 @@ def _make_tin_ceiling(artist, name):
     sources = {"picture": source.reference}
     _work_through(
         piece,
-        lambda relief: edits.add_treatment(relief, "crop", **tin_ceiling.CROP),
+        lambda relief: treatment_edits.add_treatment(relief, "crop", **tin_ceiling.CROP),
         lambda relief: (set_from_statistics(Pipeline(relief, sources, read_source), get_engine()), "Started off"),
-        lambda relief: edits.add_treatment(relief, "close_seam", way="cut", band=tin_ceiling.BAND),
+        lambda relief: treatment_edits.add_treatment(relief, "close_seam", way="cut", band=tin_ceiling.BAND),
     )
 
 

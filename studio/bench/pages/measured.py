@@ -159,22 +159,28 @@ def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
     content = pipeline.relief.picture
     if content is None or content.reading != "light":
         return None
-    light, sure, even = get_engine().run(pipeline.guessed_light())
+    light, sure, even = get_engine().run(pipeline.photo().guessed())
     own = (content.light.azimuth, content.light.elevation) == (light.azimuth, light.elevation)
     told = {"sure": sure, "own": own, "even": even > EVENLY_LIT}
     if content.light.by_network:
-        return told | {"off": float(get_engine().run(pipeline.told_of_ground()).off.mean())}
-    return told | {"certain": float(get_engine().run(pipeline.certain()).mean())}
+        return told | {"off": float(get_engine().run(pipeline.photo().told()).off.mean())}
+    return told | {"certain": float(get_engine().run(pipeline.photo().certain()).mean())}
 
 
 def _ways(recipe: Recipe, number: int) -> dict[str, Any]:
     """What stands out, what is bright or what is dark: which is chosen, and which is likelier."""
     looked_at = get_engine().run(Pipeline.of(recipe, read_source, PROXY).untreated())
     way = which_way(looked_at.samples)
-    turned = any(isinstance(item, Invert) and item.on for item in recipe.shown.layers[0].treatments)
+    inverted = any(isinstance(item, Invert) and item.on for item in recipe.shown.layers[0].treatments)
     ways = [
-        {"way": "bright", "turned": False, "words": "Bright is high", "chosen": not turned, "likely": not way.turned},
-        {"way": "dark", "turned": True, "words": "Dark is high", "chosen": turned, "likely": way.turned},
+        {
+            "way": "bright",
+            "inverted": False,
+            "words": "Bright is high",
+            "chosen": not inverted,
+            "likely": not way.inverted,
+        },
+        {"way": "dark", "inverted": True, "words": "Dark is high", "chosen": inverted, "likely": way.inverted},
     ]
     return {"way": way, "ways": ways, "number": number}
 

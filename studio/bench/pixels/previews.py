@@ -118,14 +118,14 @@ def _photo_of(pipeline: Pipeline) -> Picture:
 
 def _paint(pipeline: Pipeline) -> np.ndarray:
     """What was taken for paint: middle grey at its mean, the ends a quarter and four times as bright."""
-    paint = get_engine().run(pipeline.paint())
+    paint = get_engine().run(pipeline.photo().paint())
     return np.rint(np.clip(paint / (2 * math.log(4)) + 0.5, 0, 1) * (SHADES - 1)).astype(np.uint8)
 
 
 def _certain(pipeline: Pipeline) -> np.ndarray:
     """How far the depth of each place can be trusted: ochre where it can, blue where it is filled in."""
     _photo_of(pipeline)
-    told = get_engine().run(pipeline.certain())
+    told = get_engine().run(pipeline.photo().certain())
     return HEIGHT_RAMP[np.rint(told * (SHADES - 1)).astype(np.uint8)]
 
 

@@ -15,7 +15,7 @@ from relief.filters.sample import SAMPLING_NAMES, Sampling
 from relief.inspect.close_up import close_up
 from relief.inspect.mesh_section import Front, cut_mesh, find_end, place_cut
 from relief.inspect.stretch import measure_stretch
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.recipe.relief import Relief
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
@@ -189,7 +189,7 @@ def _asked(request: HttpRequest, pk: int) -> SurfacePipeline:
     recipe = revision.read().with_changes(draft) if draft else revision.read()
     pipeline = SurfacePipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
     if "card" in request.GET:
-        pipeline = pipeline.with_relief(edits.with_test_card(recipe.shown))
+        pipeline = pipeline.with_relief(map_edits.with_test_card(recipe.shown))
     return _coarser(pipeline) if draft else pipeline
 
 

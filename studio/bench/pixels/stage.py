@@ -15,7 +15,7 @@ from relief.filters.resample import shrink
 from relief.inspect.probe import probe
 from relief.inspect.section import Point, length, section
 from relief.maps.displacement import displacement
-from relief.recipe import edits
+from relief.recipe import layer_edits, map_edits
 from relief.recipe.recipe import Recipe
 from relief.run.pipeline import PROXY, Pipeline
 from studio.bench.models import Proof, Revision
@@ -90,9 +90,9 @@ def _look(request: HttpRequest, revision: Revision) -> Look:
     proof = proof_of(revision.piece, values["against"]) if "against" in values else None
     pile, before, label = _states(revision, draft_of(request), longest, proof)
     if "try" in values:
-        pile = replace(pile, relief=edits.add_layer(pile.relief, values["try"])[0])
+        pile = replace(pile, relief=layer_edits.add_layer(pile.relief, values["try"])[0])
     if "card" in values:
-        pile = replace(pile, relief=edits.with_test_card(pile.relief), sources={})
+        pile = replace(pile, relief=map_edits.with_test_card(pile.relief), sources={})
     view = values.get("view", "lit")
     if "else" in values and not has_view(view, pile.relief):
         view = values["else"]
@@ -165,7 +165,7 @@ def value(request: HttpRequest, pk: int) -> JsonResponse:
     x, y = place_of(request)
     pipeline = Pipeline.of(revision.read(), read_source)
     if "card" in request.GET:
-        pipeline = replace(pipeline, relief=edits.with_test_card(pipeline.relief))
+        pipeline = replace(pipeline, relief=map_edits.with_test_card(pipeline.relief))
     try:
         return JsonResponse(asdict(probe(pipeline, get_engine(), x, y)))
     except ReliefError as problem:

@@ -17,7 +17,7 @@ from relief.height import Edges, Footprint, HeightField
 from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.section import section
 from relief.inspect.swatch import in_white, swatch
-from relief.recipe import edits
+from relief.recipe import treatment_edits
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
 from relief.surface.shapes import SHAPES
@@ -86,7 +86,7 @@ def way_picture(request: HttpRequest, pk: int, number: int, way: str) -> HttpRes
     """A revision's ground lit with what is bright standing out, or what is dark."""
     revision = revision_of(piece_of(request, pk), number)
     try:
-        relief, _ = edits.turn_around(revision.read().shown, way == "dark")
+        relief, _ = treatment_edits.invert_ground(revision.read().shown, way == "dark")
         pipeline = replace(Pipeline.of(revision.read(), read_source, SWATCH), relief=relief)
         field = get_engine().run(pipeline.treated())
     except (ReliefError, OSError) as problem:

@@ -15,7 +15,7 @@ from relief.compose.layout import Layout
 from relief.errors import RecipeError, ReliefError
 from relief.inspect.find import find_in_piece
 from relief.inspect.start import content_of_picture, set_from_statistics
-from relief.recipe import edits
+from relief.recipe import layer_edits, lists, map_edits, treatment_edits
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import Relief
 from relief.run.meshes import SurfacePipeline
@@ -35,21 +35,21 @@ SOURCE_PATHS = {"layers.0.content.reading", "layers.0.content.source"}
 """What is read from elsewhere or otherwise starts anew."""
 NOT_PATHS = ("base", "step", "layer", "relief", "csrfmiddlewaretoken")
 ARRANGEMENTS = {
-    "move": edits.move_treatment,
-    "duplicate": edits.duplicate_treatment,
-    "remove": edits.remove_treatment,
-    "reset": edits.reset,
+    "move": treatment_edits.move_treatment,
+    "duplicate": treatment_edits.duplicate_treatment,
+    "remove": treatment_edits.remove_treatment,
+    "reset": treatment_edits.reset,
 }
 """What can be done to a treatment of the list, by its number."""
 MAP_ACTIONS: dict[str, tuple] = {
-    "unlink": (edits.unlink_companion, "role"),
-    "link": (edits.link_companion, "role"),
-    "add": (edits.add_map, "kind"), "remove-map": (edits.remove_map, "number"),
-    "name-map": (edits.name_map, "number", "name"), "pack": (edits.add_pack, "kind"),
-    "remove-pack": (edits.remove_pack, "number"), "name-pack": (edits.name_pack, "number", "name"),
+    "unlink": (map_edits.unlink_companion, "role"),
+    "link": (map_edits.link_companion, "role"),
+    "add": (map_edits.add_map, "kind"), "remove-map": (map_edits.remove_map, "number"),
+    "name-map": (map_edits.name_map, "number", "name"), "pack": (map_edits.add_pack, "kind"),
+    "remove-pack": (map_edits.remove_pack, "number"), "name-pack": (map_edits.name_pack, "number", "name"),
 }  # fmt: skip
 """What can be done to the maps beside the others, and what each wants to know."""
-PILE = {"duplicate": edits.duplicate_layer, "remove": edits.remove_layer}
+PILE = {"duplicate": layer_edits.duplicate_layer, "remove": layer_edits.remove_layer}
 """What can be done to a layer, by its number."""
 
 
@@ -88,7 +88,9 @@ def maps(request: HttpRequest, pk: int) -> HttpResponse:
 def heal(request: HttpRequest, pk: int) -> HttpResponse:
     """Heals one place of the relief."""
     place = {name: _number(request, name) for name in ("x", "y", "radius")}
-    return carry_out(request, pk, lambda base: _edit_relief(base, lambda relief: edits.heal_place(relief, **place)))
+    return carry_out(
+        request, pk, lambda base: _edit_relief(base, lambda relief: treatment_edits.heal_place(relief, **place))
+    )
 
 
 @require_POST
@@ -102,12 +104,12 @@ def start_off(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def turn_around(request: HttpRequest, pk: int) -> HttpResponse:
+def invert_ground(request: HttpRequest, pk: int) -> HttpResponse:
     """Whether what is bright stands out, or what is dark."""
-    turned = request.POST.get("turned") == "1"
+    inverted = request.POST.get("inverted") == "1"
 
     def work(recipe: Recipe) -> tuple[Recipe, str]:
-        relief, label = edits.turn_around(recipe.shown, turned)
+        relief, label = treatment_edits.invert_ground(recipe.shown, inverted)
         return recipe.with_relief(relief), label
 
     return carry_out(request, pk, lambda base: _edit_recipe(base, work))
@@ -194,7 +196,7 @@ def _with_pictures_of_the_shelf(request: HttpRequest, changes: dict[str, Any], r
         if isinstance(value, str) and value.startswith(FROM_SHELF):
             pk = whole_number(value.removeprefix(FROM_SHELF))
             source = get_object_or_404(Source, owner=request.artist, removed=None, pk=pk)
-            recipe, value = edits.source_brought(recipe, path.rpartition(".")[2], source.reference)
+            recipe, value = layer_edits.source_brought(recipe, path.rpartition(".")[2], source.reference)
         taken[path] = value
     return recipe.with_changes(taken), "Chose a picture"
 
@@ -203,36 +205,36 @@ def _edit_recipe(base: Revision, work: Callable[[Recipe], tuple[Recipe, str]]) -
     return Revision.objects.edit(base.piece, base.number, work)
 
 
-def _edit_relief(base: Revision, work: Callable[[Relief], edits.Done]) -> Revision:
+def _edit_relief(base: Revision, work: Callable[[Relief], lists.Done]) -> Revision:
     return Revision.objects.edit_relief(base.piece, base.number, work)
 
 
-def _arrange(request: HttpRequest, relief: Relief) -> edits.Done:
+def _arrange(request: HttpRequest, relief: Relief) -> lists.Done:
     action = request.POST.get("action")
     layer = layer_of(request.POST, relief)
     if action == "add":
-        return edits.add_treatment(relief, request.POST.get("kind", ""), layer)
+        return treatment_edits.add_treatment(relief, request.POST.get("kind", ""), layer)
     if action not in ARRANGEMENTS:
         raise Http404
     number = int(_number(request, "number"))
     if action == "move":
-        return edits.move_treatment(relief, number, int(_number(request, "to")), layer)
+        return treatment_edits.move_treatment(relief, number, int(_number(request, "to")), layer)
     return ARRANGEMENTS[action](relief, number, layer)
 
 
-def _pile(request: HttpRequest, relief: Relief) -> edits.Done:
+def _pile(request: HttpRequest, relief: Relief) -> lists.Done:
     action = request.POST.get("action")
     if action == "add":
-        return edits.add_layer(relief, request.POST.get("kind", ""))
+        return layer_edits.add_layer(relief, request.POST.get("kind", ""))
     number = int(_number(request, "number"))
     match action:
         case "move":
-            return edits.move_layer(relief, number, int(_number(request, "to")))
+            return layer_edits.move_layer(relief, number, int(_number(request, "to")))
         case "name":
-            return edits.rename_layer(relief, number, request.POST.get("name", ""))
+            return layer_edits.rename_layer(relief, number, request.POST.get("name", ""))
         case "halve":
             layout = relief.layers[number].layout if 0 <= number < len(relief.layers) else Layout()
-            return edits.divide_amount(relief, number, max(layout.counts))
+            return layer_edits.divide_amount(relief, number, max(layout.counts))
     if action not in PILE:
         raise Http404
     return PILE[action](relief, number)
@@ -243,10 +245,10 @@ def _with_source(request: HttpRequest, recipe: Recipe) -> tuple[Recipe, str]:
     kind, _, pk = request.POST.get("from", "").partition(":")
     if kind == "set":
         texture_set = get_object_or_404(TextureSet, owner=request.artist, removed=None, pk=whole_number(pk))
-        return edits.add_picture(recipe, texture_set.name, *content_of_set(texture_set))
+        return layer_edits.add_picture(recipe, texture_set.name, *content_of_set(texture_set))
     source = get_object_or_404(Source, owner=request.artist, removed=None, pk=whole_number(pk))
     content = content_of_picture(source.filename, source.role, source.green)
-    return edits.add_picture(recipe, source.filename, {"picture": source.reference}, content)
+    return layer_edits.add_picture(recipe, source.filename, {"picture": source.reference}, content)
 
 
 def _mend(kind: str | None, base: Revision) -> Revision:

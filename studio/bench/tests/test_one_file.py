@@ -212,7 +212,7 @@ import contextlib, io, json
 import django
 django.setup()
 from relief.__main__ import main
-from relief.recipe import edits
+from relief.recipe import map_edits
 from relief.recipe.recipe import Recipe
 from pathlib import Path
 from studio.bench.pages import offers, steps, surface
@@ -229,7 +229,7 @@ layer = {"name": "Rising", "content": {"kind": "rising", "rise": 0.5}, "treatmen
 recipe = Recipe.read({
     "version": 1, "sources": {}, "layers": [layer], "maps": {"resolution": 32}, "surface": {"level": 0},
 })
-relief, _ = edits.add_map(recipe.main, "evenly_grey")
+relief, _ = map_edits.add_map(recipe.main, "evenly_grey")
 asked = {"mesh_format": "xyz", "data_format": "raw", "note": True}
 recipe = recipe.with_relief(relief).with_changes({f"delivery.{name}": value for name, value in asked.items()})
 recipe = Recipe.read({**recipe.as_data(), "surface": {

@@ -187,9 +187,9 @@ class LightTests(StudioTestCase):
         for way in ("bright", "dark"):
             picture = self.client.get(reverse("bench:way-picture", args=[piece.pk, 1, way]))
             self.assertEqual(picture["Content-Type"], "image/png")
-        self.post("bench:turn-around", piece, 1, turned="1")
+        self.post("bench:invert", piece, 1, inverted="1")
         self.assertTrue(any(item.kind == "invert" and item.on for item in self.recipe(piece).main.layers[0].treatments))
-        self.post("bench:turn-around", piece, 2, turned="0")
+        self.post("bench:invert", piece, 2, inverted="0")
         self.assertFalse(
             any(item.kind == "invert" and item.on for item in self.recipe(piece).main.layers[0].treatments)
         )

@@ -4,7 +4,7 @@ from django.urls import reverse
 
 from relief.deliver.plan import plan
 from relief.deliver.plan_maps import apply_delivery
-from relief.recipe.edits import add_map, add_pack
+from relief.recipe.map_edits import add_map, add_pack
 from relief.recipe.relief import MOST_PACKS
 from studio.bench.models import Revision
 from studio.bench.pages.steps import BY_NAME

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from relief.inspect.start import start_from_nothing
-from relief.recipe import edits
+from relief.recipe import layer_edits
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.pipeline import ReadSource
@@ -76,7 +76,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
 
 def with_layer(recipe: Recipe, kind: str, name: str, changes: dict) -> Recipe:
     """The recipe with one more layer on top, named and set."""
-    relief, _ = edits.add_layer(recipe.main, kind)
+    relief, _ = layer_edits.add_layer(recipe.main, kind)
     top = len(relief.layers) - 1
-    relief, _ = edits.rename_layer(relief, top, name)
+    relief, _ = layer_edits.rename_layer(relief, top, name)
     return recipe.with_relief(relief).with_changes({f"layers.{top}.{path}": value for path, value in changes.items()})

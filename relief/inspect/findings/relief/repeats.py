@@ -5,7 +5,7 @@ from __future__ import annotations
 from relief.figures import say_number
 from relief.inspect.finding import Finding, Mend
 from relief.inspect.seen import SeenRelief
-from relief.recipe.edits import LAID_AT_FIRST, divide_amount
+from relief.recipe.layer_edits import LAID_AT_FIRST, divide_amount
 
 
 def find(seen: SeenRelief) -> Finding | None:

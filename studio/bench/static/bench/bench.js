@@ -20,7 +20,7 @@ import { drawBuilt, drawSection, onDrag, render as renderSection } from "./stage
 import { commit, onDraft, showDraft, showValues } from "./controls/controls.js";
 import { showCurves } from "./controls/curve.js";
 import { showGrips } from "./controls/arrange.js";
-import { inHand, showTool, shownUntil } from "./tools/tools.js";
+import { inHand, showHint, showTool, shownUntil } from "./tools/tools.js";
 import { showLayers, showProfiles } from "./controls/layers.js";
 import { findTelltales } from "./stage/telltales.js";
 import { onSight, sight } from "./stage/sight.js";
@@ -38,7 +38,6 @@ import "./stage/tones.js";
 import "./proofs/trial.js";
 import "./receiver.js";
 import { belongsTo } from "./keys.js";
-import { showSolidTool } from "./tools/solid.js";
 
 const SHARP = 2048; // texels on the long side when the hand rests
 const SHADOWED = 512; // texels on the long side whose horizons are asked for
@@ -240,7 +239,7 @@ function showStage(asSurface) {
   hint.hidden = asSurface;
   for (const name of ["figure", "stretch-said", "angles-said"])
     if (!asSurface) document.getElementById(name).hidden = true;
-  showSolidTool();
+  showHint();
 }
 
 function say(text) {
@@ -372,7 +371,6 @@ function showParts() {
   showGrips();
   showLayers();
   showTool();
-  showSolidTool();
   renderSection(); // its number boxes may be new
 }
 

@@ -4,6 +4,7 @@ import * as THREE from "../vendor/three/three.module.js";
 import { Latest } from "../studio/ask.js";
 import { fetchPacket } from "../studio/packet.js";
 import { paintPixels } from "../studio/painting.js";
+import { PAPER } from "../studio/palette.js";
 
 const viewer = document.getElementById("viewer");
 const flat = document.getElementById("map-canvas");
@@ -75,7 +76,7 @@ async function turn() {
   const plane = new THREE.Mesh(new THREE.PlaneGeometry(2, 2, SEGMENTS, SEGMENTS), material);
   const sun = new THREE.DirectionalLight(0xfffaf0, 3);
   sun.position.set(-1.2, 1.1, 1.1);
-  scene.add(plane, sun, new THREE.HemisphereLight(0xf1f5f4, 0x4a5154, 0.8));
+  scene.add(plane, sun, new THREE.HemisphereLight(PAPER, 0x4a5154, 0.8));
   const camera = new THREE.PerspectiveCamera(30, 1, 0.1, 20);
   camera.up.set(0, 0, 1);
   camera.position.set(0, -4.1, 2.7);

@@ -1,11 +1,12 @@
 // What the surface is dressed in: clay or its colours, and what is drawn over them to look at the mapping by.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { ABOVE, BELOW, DATUM, INK } from "../../studio/palette.js";
 
 const CLAY = 0xdedad0;
 const SOOT = 0x0a0a0a;
 const linear = (hex) => new THREE.Color(hex);
-const REGIONS = [0xcfd4d2, 0xc58a2b, 0x2a6a98, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2f8f86, 0xa8632b];
+const REGIONS = [0xcfd4d2, 0xc58a2b, BELOW, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2f8f86, 0xa8632b];
 const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4, edges: 2, overlap: 5 };
 
 /** What all materials share, so that they are told at once. */
@@ -20,10 +21,10 @@ export const TRUE_BUMP = "trueBump";
 function extend(shader) {
   Object.assign(shader.uniforms, shared);
   for (const [name, hex] of [
-    ["ink", 0x15252c],
-    ["ochre", 0xb9791a],
-    ["blue", 0x2a6a98],
-    ["datum", 0xb3105f],
+    ["ink", INK],
+    ["ochre", ABOVE],
+    ["blue", BELOW],
+    ["datum", DATUM],
   ])
     shader.uniforms[name] = { value: linear(hex) };
   shader.vertexShader = shader.vertexShader

@@ -1,6 +1,7 @@
 // Something known that stands beside the surface for its size: a person, a hand, a coin.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { DATUM } from "../../studio/palette.js";
 
 const PERSON = 1750; // mm
 const HAND = 190;
@@ -53,7 +54,7 @@ export function drawFigure({ height, outline }, size) {
   figure.rotation.x = Math.PI / 2; // up is z
   if (size > SMALL * height) {
     const ends = [new THREE.Vector3(), new THREE.Vector3(0, size * POLE, 0)];
-    const line = new THREE.LineBasicMaterial({ color: 0xb3105f });
+    const line = new THREE.LineBasicMaterial({ color: DATUM });
     figure.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints(ends), line));
   }
   return figure;

@@ -3,7 +3,7 @@
 import { bench, currentView, look, ofRelief } from "../look.js";
 import { fetchPacket } from "../../studio/packet.js";
 import { layOn } from "./line_in_space.js";
-import { workOn } from "../tools/solid.js";
+import { workOn } from "../tools/space.js";
 
 const SHARP = 2048; // texels on the long side of what lies on it
 

@@ -2,6 +2,7 @@
 // at once under one camera and one light.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { DATUM } from "../../studio/palette.js";
 import { OrbitControls } from "../../vendor/three/OrbitControls.js";
 import { look } from "../look.js";
 import { TRUE_BUMP, cloth, dress, shared } from "./dress.js";
@@ -17,7 +18,7 @@ const FILLED = 0.97; // of what is free of the stage, by the surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 const SHADOW = { card: 2048, processor: 1024 }; // texels to a side of what the sun sees, by what draws
 const REST = { card: 150, processor: 500 }; // ms without a change before a view is refined, by what draws
-const [SKY, GROUND, DATUM] = [0xdde8f4, 0x4d4a45, 0xb3105f]; // cool from above, warm from below
+const [SKY, GROUND] = [0xdde8f4, 0x4d4a45]; // cool from above, warm from below
 const SUNNY = new THREE.Color(1, 0.95, 0.86); // of the lights, beside a cool sky
 
 /** Whether there is no graphics card, so that each pixel costs time of the processor. */

@@ -6,7 +6,7 @@ import { svg } from "../../studio/svg.js";
 
 const drawing = document.getElementById("tones");
 const LEVELS = 256;
-const COLOURS = ["#d8402f", "#3f9a4d", "#3f74c8", "#f1f5f4"];
+const COLOURS = ["#d8402f", "#3f9a4d", "#3f74c8", "var(--paper)"];
 const RGBA = ["red", "green", "blue", "alpha"];
 let drawn = null; // the pixels and the channel that were drawn last
 

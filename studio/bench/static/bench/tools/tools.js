@@ -1,15 +1,19 @@
-// Tools that set parameters on the stage. One is taken up at a time; the stage then shows the relief as it reaches the
-// treatment that the tool belongs to. Each tool is a file in `tools/` and says its kind, a hint, and how it is shown.
+// Tools that set parameters on the stage. One is taken up at a time. Each is a file in `tools/` and says its kind and a
+// hint. On the picture it says how it is shown, and the stage shows the relief as it reaches the treatment that the tool
+// belongs to; in space it says what a click or a drag on the surface does.
 
 import { bench } from "../look.js";
 import { commit } from "../controls/controls.js";
 import { onFramed } from "../stage/stage.js";
 import { hand, overlay } from "./hand.js";
+import { canvas, letWork } from "./space.js";
 
 // the page names the files, as only the server can look into a folder
 const files = await Promise.all(bench.dataset.tools.split(" ").map((address) => import(address)));
 const TOOLS = Object.fromEntries(files.map((tool) => [tool.kind, tool]));
 const hint = document.getElementById("tool-hint");
+
+const inSpace = () => Boolean(hand.taken && TOOLS[hand.taken.kind].inSpace);
 
 /** How many treatments of the layer the stage shows for the tool in the hand; null for all of them. */
 export function shownUntil() {
@@ -17,8 +21,8 @@ export function shownUntil() {
   return taken && taken.number !== null ? taken.number + (TOOLS[taken.kind].after ?? 0) : null;
 }
 
-/** Whether a tool is in the hand. */
-export const inHand = () => Boolean(hand.taken);
+/** Whether a tool of the picture is in the hand. */
+export const inHand = () => Boolean(hand.taken) && !inSpace();
 
 function take(kind, owner, number) {
   const same = hand.taken?.kind === kind && hand.taken.owner === owner;
@@ -45,11 +49,17 @@ function show() {
     button.setAttribute("aria-pressed", String(Boolean(on)));
   }
   overlay.replaceChildren();
-  overlay.toggleAttribute("hidden", !taken);
-  overlay.dataset.kind = taken?.kind ?? "";
-  hint.hidden = !taken;
-  hint.textContent = taken ? TOOLS[taken.kind].hint : "";
-  if (taken) TOOLS[taken.kind].show();
+  overlay.toggleAttribute("hidden", !inHand());
+  overlay.dataset.kind = inHand() ? taken.kind : "";
+  canvas.dataset.hold = inSpace() ? taken.kind : "";
+  showHint();
+  if (inHand()) TOOLS[taken.kind].show();
+}
+
+/** Says what the tool in the hand does, while what it works on is shown. */
+export function showHint() {
+  hint.hidden = !hand.taken || (inSpace() && canvas.hidden);
+  hint.textContent = hand.taken ? TOOLS[hand.taken.kind].hint : "";
 }
 
 document.addEventListener("click", ({ target }) => {
@@ -79,3 +89,4 @@ document.addEventListener("keydown", (event) => {
     take(hand.taken.kind, hand.taken.owner, hand.taken.number);
 });
 onFramed(() => hand.drawing || show());
+letWork(() => (inSpace() ? TOOLS[hand.taken.kind] : null));
