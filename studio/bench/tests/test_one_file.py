@@ -12,6 +12,8 @@ from unittest import TestCase
 from relief.tests.tags import long
 from studio.environment import HOUSE
 
+HINT = "click to nudge it"
+
 FILES = {
     "generate/rising.py": '''"""Rising: a pattern of one file."""
 
@@ -193,6 +195,13 @@ def find(seen: SeenRelief) -> Finding | None:
     """Every piece is new."""
     return Finding("too-new", "Too new", f"It is less than {NEW_BELOW} days old.", Mend("Wait for it", {"midlevel": 0}))
 ''',
+    "../studio/bench/templates/bench/tools/nudge.html": """<button type="button" data-tool="nudge">Nudge</button>
+""",
+    "../studio/bench/static/bench/tools/nudge.js": f"""export const kind = "nudge";
+export const hint = "{HINT}";
+export const inSpace = true;
+export function click() {{}}
+""",
     "commands/greet.py": '''"""Greet: a command of one file."""
 
 
@@ -205,7 +214,7 @@ def run(chosen):
     return 0
 ''',
 }
-"""One of each kind that is found by being there, and its file below relief/."""
+"""One of each kind that is found by being there, and its file below relief/; a tool is a script and a template."""
 
 ASK = """
 import contextlib, io, json
@@ -215,6 +224,7 @@ from relief.__main__ import main
 from relief.recipe import map_edits
 from relief.recipe.recipe import Recipe
 from pathlib import Path
+from django.contrib.staticfiles import finders
 from studio.bench.pages import offers, steps, surface
 from tools.strings.findings import findings_page
 from studio.bench.pages.groups import field_at
@@ -246,6 +256,7 @@ offered += [recipe.control(path).label for paths in steps.STEPS[-1].groups.value
 print(json.dumps({
     "checked": printed("check", "piece.json"),
     "page": findings_page(Path(".")),
+    "tools": [Path(finders.find(script)).read_text() for script in offers.TOOLS],
     "offered": offered,
     "help": printed("maps", "--help") + printed("mesh", "--help") + printed("--help") + printed("treatments"),
     "codes": [main(["deliver", "piece.json", "--out", "out"]), main(["greet"])],
@@ -259,7 +270,8 @@ class OneFileTests(TestCase):
     def test_one_more_file_of_each_kind_is_found_everywhere(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         # with what is compiled, so that no kernel is compiled again
-        shutil.copytree(HOUSE / "relief", folder / "relief", ignore=shutil.ignore_patterns("tests"))
+        for package in ("relief", "studio"):
+            shutil.copytree(HOUSE / package, folder / package, ignore=shutil.ignore_patterns("tests", "vendor"))
         for name, text in FILES.items():
             (folder / "relief" / name).write_text(text.replace("\\\\n", "\\n"))
         environment = {**os.environ, "PYTHONPATH": f"{folder}:{HOUSE}", "GRAVEL_DATA": str(folder / "data")}
@@ -282,4 +294,5 @@ class OneFileTests(TestCase):
         self.assertIn("Too new", found["checked"])
         for words in ("### Too new", "Threshold: 7. Days.", "Mend: “Wait for it”"):
             self.assertIn(words, found["page"])
+        self.assertTrue(any(HINT in script for script in found["tools"]))
         self.assertTrue(any("evenly" in place.name for place in (folder / "out").iterdir()))
