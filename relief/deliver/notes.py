@@ -6,6 +6,7 @@ import html
 import textwrap
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from string import Template
 from typing import Any
 
 from relief.deliver.palette import HAIRLINE, INK, MUTE
@@ -56,7 +57,7 @@ def note(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries:
 def page(title: str, reliefs: Mapping[str, tuple[Relief, HeightField]], entries: list[Entry], unit: str = "mm") -> str:
     """The same as one page of HTML that prints well and needs nothing beside it. Takes what `note` takes."""
     said = html.escape
-    parts = [PAGE.format(title=said(title), ink=INK, mute=MUTE, hairline=HAIRLINE)]
+    parts = [PAGE.format(title=said(title), style=STYLE)]
     for name, (relief, height) in reliefs.items():
         rows = "".join(
             f"<tr><th>{said(word)}</th><td>{said(value)}</td></tr>" for word, value in _sizes(relief, height, unit)
@@ -78,15 +79,16 @@ AS_DATA = (
 REPEATED = (
     "Repeated n times over the same size, the maps become n times as steep; divide the amplitude by n to keep the look."
 )
+STYLE = Template("""
+body { font: 15px/1.45 system-ui, sans-serif; max-width: 46em; margin: 2em auto; padding: 0 1em; color: $ink }
+h1 { font-size: 1.6em } h3 { font: 600 1em ui-monospace, monospace; margin: 1.2em 0 .2em }
+p { margin: .3em 0 } th { text-align: left; font-weight: 400; color: $mute; padding-right: 2em }
+section { break-inside: avoid; border-top: 1px solid $hairline }
+@media print { body { margin: 0; font-size: 11pt } }
+""").substitute(ink=INK, mute=MUTE, hairline=HAIRLINE)
 PAGE = """<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>{title}</title>
-<style>
-body {{ font: 15px/1.45 system-ui, sans-serif; max-width: 46em; margin: 2em auto; padding: 0 1em; color: {ink} }}
-h1 {{ font-size: 1.6em }} h3 {{ font: 600 1em ui-monospace, monospace; margin: 1.2em 0 .2em }}
-p {{ margin: .3em 0 }} th {{ text-align: left; font-weight: 400; color: {mute}; padding-right: 2em }}
-section {{ break-inside: avoid; border-top: 1px solid {hairline} }}
-@media print {{ body {{ margin: 0; font-size: 11pt }} }}
-</style>
+<style>{style}</style>
 <h1>{title}</h1>"""
 
 
