@@ -143,3 +143,17 @@ test("a wall to the right shadows what lies before it while the sun is lower tha
   const large = shadowsFrom(horizons, 4, 4).sun(at(25));
   assert.deepEqual([...large.subarray(0, 4)], [0, 64, 191, 255]);
 });
+
+test("the tone curve is the Khronos PBR Neutral Tone Mapper, worked out by hand", async () => {
+  const { develop } = await import("../../studio/static/studio/tone.js");
+  const shown = (...light) => [0, 8, 16].map((bits) => (develop(...light) >>> bits) & 255);
+  const srgb = (value) => Math.round(255 * (value <= 0.0031308 ? value * 12.92 : 1.055 * value ** (1 / 2.4) - 0.055));
+  assert.deepEqual(shown(0, 0, 0), [0, 0, 0]);
+  assert.deepEqual(shown(0.18, 0.18, 0.18), Array(3).fill(srgb(0.14)), "less what a dielectric reflects");
+  assert.deepEqual(shown(0.04, 0.04, 0.04), Array(3).fill(srgb(0.01)), "x - x + 6.25 x^2 below 0.08");
+  // 0.96 is above 0.76: 1 - 0.24^2 / (0.96 + 0.24 - 0.76)
+  assert.deepEqual(shown(1, 1, 1), Array(3).fill(srgb(0.869091)));
+  // from 1.96, 0.96, 0.46 the peak becomes 0.96, the others 0.470204 and 0.225306, and 0.130435 of all is white
+  assert.deepEqual(shown(2, 1, 0.5), [0.96, 0.53409, 0.321136].map(srgb));
+  assert.ok(shown(50, 50, 50).every((level) => level >= 254 && level <= 255));
+});

@@ -55,7 +55,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--backdrop", metavar="COLOUR", help="what lies behind, such as #6f7678")
     parser.add_argument("--flat", action="store_true", help="undisplaced with its normal map, to compare")
     parser.add_argument("--clay", action="store_true", help="in matt clay, without its colours")
-    parser.add_argument("--noisy", action="store_true", help="leave the noise of few samples in")
+    parser.add_argument("--noisy", action="store_true", help="keep the noise of few samples: no denoising")
     parser.add_argument(
         "--forecast", action="store_true", help="say how long it would take at several sizes; draw nothing"
     )

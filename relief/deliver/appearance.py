@@ -8,6 +8,7 @@ from __future__ import annotations
 from relief.deliver.bundle import Bundle
 from relief.figures import UNITS
 from relief.formats.appearance import Appearance
+from relief.run.finished import maps_of_material
 
 
 def appearances(bundle: Bundle, displaced: bool | None = None) -> list[Appearance]:
@@ -33,13 +34,7 @@ def _of_region(bundle: Bundle, name: str, key: str, displaced: bool, residual: s
     if not key:
         return Appearance(name, key, {})
     relief = bundle.recipe.reliefs[key]
-    roles = {"colour": "colour", "along-roughness": "roughness", "along-metalness": "metalness"}
-    roles |= {"along-occlusion": "occlusion"}
-    roles |= {
-        f"more-{number}": grey.role
-        for number, grey in enumerate(relief.maps.more)
-        if grey.on and not grey.inverted and grey.role
-    }
+    roles = {"colour": "colour"} | maps_of_material(relief)
     if not displaced:
         roles |= {"normal": "normal", "displacement": "displacement"}
     maps = {

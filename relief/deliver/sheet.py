@@ -18,7 +18,7 @@ from relief.figures import say_length, say_number
 from relief.filters.resample import shrink
 from relief.inspect.readings import readings
 from relief.inspect.section import length, section
-from relief.inspect.swatch import in_white
+from relief.inspect.swatch import in_clay
 from relief.maps.displacement import displacement
 from relief.maps.packing import at_depth
 from relief.run.finished import finish_map, normal_vectors
@@ -60,7 +60,7 @@ def draw_sheet(title: str, maps: Maps) -> Image.Image:
     pen.text((WIDTH - MARGIN, MARGIN - 18), told, MUTE, _font(36, 400), anchor="rs")
     pen.line((MARGIN, MARGIN, WIDTH - MARGIN, MARGIN), HAIRLINE, 2)
 
-    lit = _fit(in_white(normal_vectors(maps.pipeline, maps.engine)), LIT, 940)
+    lit = _fit(in_clay(normal_vectors(maps.pipeline, maps.engine)), LIT, 940)
     top = MARGIN + GAP
     page.paste(lit, (MARGIN, top))
     left = MARGIN + lit.width + GAP

@@ -20,14 +20,15 @@ from relief.formats.writing import picture_file
 from relief.progress import Part, Progress
 from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
-from relief.run.finished import finish_map, titles
+from relief.run.finished import finish_map, maps_of_material, titles
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
-from relief.sources.colour import decode_srgb, eight_bits, full_scale, srgb_from_linear
+from relief.sources.colour import decode_srgb, eight_bits, full_scale
 from relief.still.camera import FRAME, Camera, frame_all
 from relief.still.light import Light
 from relief.still.scene import Maps, Scene
 from relief.still.still import Still, Wanted, draw_still
+from relief.still.tone import develop
 
 FINEST = 4096
 """Texels on the long side of what lies on the surface at most."""
@@ -195,15 +196,9 @@ def _maps_of(pipeline: Pipeline, engine: Engine, flat: bool, plain: bool) -> Map
     """The maps that lie on a region which carries a relief."""
     pipeline = replace(pipeline, longest=min(pipeline.longest or FINEST, FINEST))
     named = titles(pipeline.relief)
-    roles = {"along-roughness": "roughness", "along-metalness": "metalness"}
-    roles |= {
-        f"more-{number}": "roughness"
-        for number, grey in enumerate(pipeline.relief.maps.more)
-        if grey.on and grey.kind == "roughness" and not grey.inverted
-    }
     found: dict[str, np.ndarray] = {}
-    for name, role in roles.items():
-        if name in named and not plain:
+    for name, role in maps_of_material(pipeline.relief).items():
+        if role in Maps._fields and not plain:
             pixels = full_scale(engine.run(finish_map(pipeline, name, 8)))
             found[role] = pixels if pixels.ndim == 2 else pixels[..., 0]
     if "colour" in named and not plain:
@@ -220,14 +215,14 @@ def _vectors(pixels: np.ndarray) -> np.ndarray:
 
 
 def still_file(still: Still, ending: str, about: Mapping[str, Any]) -> bytes:
-    """A still as a PNG in sRGB that says how it was made, or as an EXR in linear light.
+    """A still as a PNG through the tone curve that says how it was made, or as an EXR in linear light.
 
     Raises:
         PictureError: it is written as neither.
     """
     if ending != "png":
         return picture_file(still.radiance, ending)
-    pixels = eight_bits(srgb_from_linear(np.clip(still.radiance, 0, 1)))
+    pixels = eight_bits(develop(still.radiance))
     text = PngInfo()
     text.add_text("Software", "Zealous Gravel")
     text.add_text("Comment", json.dumps(about))

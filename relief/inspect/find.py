@@ -141,7 +141,7 @@ def find_in_source(pipeline: Pipeline, engine: Engine) -> list[Finding]:
         # a picture does not change, so it is looked at once
         name = pipeline.sources[beside.source].filename
         compute = partial(find_in_normal_map, filename=name)
-        found += engine.run(Stage("Looking at its normals", compute, name, (pipeline.picture(beside.source),)))
+        found += engine.run(Stage("Checking the normals", compute, name, (pipeline.picture(beside.source),)))
     decoded = content.reading == "height" and content.transfer == "srgb"
     for item in of_set:
         if not (decoded and item.mend and item.mend.does == "gamma"):

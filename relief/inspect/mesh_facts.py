@@ -110,7 +110,7 @@ def guess_unit(extent: float, kind: str) -> tuple[str, str]:
     if kind == "stl":
         return "mm", "STL is in millimetres as a rule."
     if extent < 20:
-        return "m", f"Its longest side is {say_number(extent)}: in mm that would be implausibly small."
+        return "m", f"Its longest side is {say_number(extent)}, which would be implausibly small in mm."
     if extent < 250:
         return "cm", f"Its longest side is {say_number(extent)}, which is plausible in cm."
     return "mm", f"Its longest side is {say_number(extent, 4)}, which is plausible in mm."

@@ -1,4 +1,4 @@
-"""A small lit picture of a relief, as it stands on the shelf."""
+"""A small lit picture of a relief, as it stands on the shelf: by the light of the stage and of stills."""
 
 from __future__ import annotations
 
@@ -7,19 +7,35 @@ import numpy as np
 from relief.height import HeightField
 from relief.maps.slopes import slopes
 from relief.maps.vectors import of_slopes
+from relief.sources.colour import eight_bits
+from relief.still.light import GROUND, SKY, SKYLIGHT, SUN, SUNLIGHT
+from relief.still.scene import CLAY
+from relief.still.tone import develop
 
 LIGHT = np.array([-0.55, 0.6, 0.58], np.float32)
 """Towards the light: from the upper left, fairly low, so that shallow relief shows."""
 
-AMBIENT, DIRECT = 0.22, 0.74
-
 
 def swatch(field: HeightField, amplitude: float) -> np.ndarray:
-    """The field in matt white under one light: uint8 (rows, columns)."""
-    return in_white(of_slopes(slopes(field, amplitude)))
+    """The field in clay under one sun and a sky: uint8 (rows, columns, 3)."""
+    return in_clay(of_slopes(slopes(field, amplitude)))
 
 
-def in_white(normals: np.ndarray) -> np.ndarray:
-    """Unit normals (rows, columns, 3) in matt white under one light: uint8 (rows, columns)."""
-    facing = np.clip(normals @ (LIGHT / np.linalg.norm(LIGHT)), 0, 1)
-    return np.rint((AMBIENT + DIRECT * facing) * 255).astype(np.uint8)
+def in_clay(normals: np.ndarray) -> np.ndarray:
+    """Unit normals (rows, columns, 3) in clay under one sun and a sky: uint8 (rows, columns, 3)."""
+    return in_light(normals, np.asarray(CLAY, np.float32))
+
+
+def in_light(normals: np.ndarray, albedo: np.ndarray) -> np.ndarray:
+    """A matt surface under one sun and a sky, whose lower half is the ground: uint8 (rows, columns, 3).
+
+    Args:
+        normals: unit vectors, float32 (rows, columns, 3).
+        albedo: linear, (3,) or (rows, columns, 3).
+    """
+    facing = np.clip(normals @ (LIGHT / np.linalg.norm(LIGHT)), 0, 1)[..., None]
+    up = (0.5 + 0.5 * normals[..., 2])[..., None]
+    sky, ground = np.asarray(SKY, np.float32), np.asarray(GROUND, np.float32)
+    light = facing * np.asarray(SUN, np.float32) * (SUNLIGHT / np.pi)
+    light = light + (ground + (sky - ground) * up) * (SKYLIGHT / np.pi)
+    return eight_bits(develop(light * albedo))

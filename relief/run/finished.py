@@ -47,6 +47,23 @@ def along(relief: Relief) -> list[str]:
     return [role for role in relief.companion_roles() if role not in ("colour", "normal")]
 
 
+def maps_of_material(relief: Relief) -> dict[str, str]:
+    """The roles in a material of the maps that are made or came along, by the names of the maps.
+
+    `roughness`, `metalness` and `occlusion`, as glTF 2.0 defines them; of two the later one counts, which is made. Maps
+    that lie otherwise than the relief are left out, as one set of UVs does not fit both.
+    """
+    roles = {f"along-{role}": role for role in along(relief) if role in ("roughness", "metalness", "occlusion")}
+    roles |= {
+        f"more-{number}": grey.role
+        for number, grey in enumerate(relief.maps.more)
+        if grey.on and not grey.inverted and grey.role
+    }
+    unlinked = {item.role for item in relief.maps.unlinked if item.on}
+    named = titles(relief)
+    return {name: role for name, role in roles.items() if role not in unlinked and name in named}
+
+
 def packable(relief: Relief) -> dict[str, str]:
     """What a channel can hold, by its name: whole grey maps, and the channels of coloured ones."""
     found: dict[str, str] = {}

@@ -10,10 +10,13 @@ from relief.depth.light import Light as FarLight
 from relief.still.material import bases, unit
 
 SUN = (1.0, 0.95, 0.86)
-SKY = (0.72, 0.8, 0.91)
+SKY = (0.723, 0.807, 0.905)
 """Linear: a warm sun and a cool sky, as on the stage."""
 
-SUNLIGHT, SKYLIGHT = 2.7, 0.75
+GROUND = (0.074, 0.069, 0.06)
+"""What shines up from below where there is no ground to meet, beside that sky; as on the stage."""
+
+SUNLIGHT, SKYLIGHT = 3.1, 0.55
 """Irradiance of the sun at right angles and of the whole sky on level ground, as on the stage."""
 
 

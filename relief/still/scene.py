@@ -15,6 +15,9 @@ from relief.surface.mesh import Mesh
 GROUND_SIZE = 40.0
 """Half the side of the ground, in radii of what stands on it."""
 
+CLAY = (0.716, 0.701, 0.672)
+"""Albedo of what has no colours of its own, linear."""
+
 GROUND_ALBEDO = (0.35, 0.34, 0.33)
 
 MISSING = "Stills need embreex, which is not installed. Install it with: pip install 'zealous-gravel[stills]'"
@@ -69,7 +72,7 @@ class Scene:
     maps: tuple[Maps, ...]
     up: int = 1
     ground: bool = False
-    albedo: tuple[float, float, float] = (0.72, 0.7, 0.63)
+    albedo: tuple[float, float, float] = CLAY
     roughness: float = 0.8
     _corners: np.ndarray = field(init=False, repr=False)
 

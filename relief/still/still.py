@@ -120,7 +120,7 @@ def draw_still(
     """
     wanted.check()
     begun, progress = time.perf_counter(), progress or Progress()
-    progress.step(0, "Building the tree of rays")
+    progress.step(0, "Preparing to trace rays")
     scene.prepare()
     left, top, width, height = wanted.drawn
     down, across = (each.ravel() for each in np.mgrid[top : top + height, left : left + width])
@@ -158,7 +158,7 @@ def draw_still(
     noise = float((spread[seen] / np.maximum(grey[seen], 1e-3)).mean()) if seen.any() else 0.0
     shape = (height, width)
     if wanted.smooth and wanted.samples > 1:
-        progress.step(0.98, "Taking noise out")
+        progress.step(0.98, "Removing noise")
         mean = denoise(
             mean.reshape(*shape, 3), (albedo / wanted.samples).reshape(*shape, 3),
             (normal / wanted.samples).reshape(*shape, 3), distance.reshape(shape), spread.reshape(shape),

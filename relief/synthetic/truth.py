@@ -18,7 +18,7 @@ from relief.depth.learned import Told
 from relief.depth.light import Light
 from relief.depth.series import measure_series, photos_of
 from relief.inspect.start import set_from_statistics, suggest_start
-from relief.inspect.swatch import in_white
+from relief.inspect.swatch import in_clay
 from relief.recipe.recipe import Recipe
 from relief.recipe.relief import CONTENT_PATH
 from relief.run.engine import Engine
@@ -129,7 +129,7 @@ def measure_one(size: int, numbered: tuple[int, str]) -> tuple[Row, np.ndarray]:
         measured[f"{many} photos"] = solved.solution.normals
     normals = {way: measured.get(way, true_normals(fields[way], made.texel)) for way in WAYS}
     shown = [truth, *(normals[way] for way in ("brightness", *ONE_PHOTO[::2], "4 photos"))]
-    white = [np.dstack([in_white(each)] * 3) for each in shown]
+    white = [in_clay(each) for each in shown]
     pixels = decode(photo, "photo.jpg").pixels
     row = Row(
         SURFACES[key].name,

@@ -10,19 +10,21 @@ import OpenEXR
 from PIL import Image
 
 from relief.errors import Cancelled, ReliefError
+from relief.inspect.swatch import in_clay
 from relief.progress import Progress
 from relief.still.camera import Camera, frame_all
 from relief.still.denoising import denoise
-from relief.still.light import Light
+from relief.still.light import SKYLIGHT, SUNLIGHT, Light
 from relief.still.material import Material, bases, kept_light
 from relief.still.scene import Maps, Scene
 from relief.still.still import Wanted, draw_still, forecast_still
+from relief.still.tone import map_tones
 from relief.still.tracing import Draws, trace
 from relief.surface.mesh import Mesh, Part
 from relief.tests.command import CommandTestCase
 from relief.tests.height_fields import rough
 
-WHITE = Light(sun=0, sky=math.pi / 0.75, even=True)
+WHITE = Light(sun=0, sky=math.pi / SKYLIGHT, even=True)
 """A sky of radiance 1 from everywhere."""
 
 
@@ -127,7 +129,7 @@ class LightTests(TestCase):
         places = places[np.hypot(places[:, 0], places[:, 1]) < 0.9]
         found = bring(even(ball(), albedo=(0.5, 0.5, 0.5)), light, places, (0, 0, -1), samples=1, bounces=0, shine=0.0)
         normals = np.column_stack([places[:, :2], np.sqrt(1 - (places[:, :2] ** 2).sum(1))])
-        expected = 0.5 / math.pi * 2.7 * np.clip(normals @ light.towards(2), 0, None)
+        expected = 0.5 / math.pi * SUNLIGHT * np.clip(normals @ light.towards(2), 0, None)
         np.testing.assert_allclose(found[:, 0], expected, atol=0.006)
 
     def wall(self) -> Scene:
@@ -191,7 +193,8 @@ class SceneTests(TestCase):
             scene = Scene(square(5, uv=uv), (maps,), up=2, albedo=(0.5, 0.5, 0.5), roughness=1.0)
             found = bring(scene, light, [[0.3, 0.2, 3]], (0, 0, -1), samples=1, bounces=0, shine=0.0)[0, 0]
             normal = tilt[0] * np.array(right) + tilt[1] * np.array(up) + tilt[2] * np.array((0, 0, 1))
-            self.assertAlmostEqual(float(found), 0.5 / math.pi * 2.7 * float(normal @ light.towards(2)), delta=1e-3)
+            seen = float(normal @ light.towards(2))
+            self.assertAlmostEqual(float(found), 0.5 / math.pi * SUNLIGHT * seen, delta=1e-3)
 
     def test_colours_lie_where_their_places_say(self):
         colours = np.zeros((2, 2, 3), np.float32)
@@ -331,9 +334,10 @@ class StillCommandTests(CommandTestCase):
         )  # fmt: skip
         with OpenEXR.File(str(exr)) as file:
             linear = file.channels()["RGB"].pixels
-        shown = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * np.maximum(linear, 0) ** (1 / 2.4) - 0.055)
+        toned = map_tones(linear)
+        shown = np.where(toned <= 0.0031308, 12.92 * toned, 1.055 * np.maximum(toned, 0) ** (1 / 2.4) - 0.055)
         off = np.abs(np.asarray(picture, float) / 255 - np.clip(shown, 0, 1))
-        self.assertLess(off.max(), 0.01, "sRGB (IEC 61966-2-1) of the same light")
+        self.assertLess(off.max(), 0.01, "sRGB (IEC 61966-2-1) of the same light through the tone curve")
 
     def test_flat_with_its_normal_map_it_is_lit_alike_but_casts_no_shadow(self):
         """High light: nothing is in shadow, so that slopes alone decide; the two are then nearly the same."""
@@ -364,3 +368,32 @@ class StillCommandTests(CommandTestCase):
             self.assertEqual(code, 2, more)
             self.assertIn(words, err)
             self.assertEqual(err.count("\n"), 1)
+
+
+class ToneTests(TestCase):
+    """Khronos PBR Neutral Tone Mapper, the same figures as in browser/units/scripts.test.js, worked out by hand."""
+
+    def test_what_is_shown_of_light(self):
+        for light, shown in (
+            ((0, 0, 0), (0, 0, 0)),
+            ((0.18, 0.18, 0.18), (0.14, 0.14, 0.14)),
+            ((0.04, 0.04, 0.04), (0.01, 0.01, 0.01)),
+            ((1, 1, 1), (0.869091, 0.869091, 0.869091)),
+            ((2, 1, 0.5), (0.96, 0.534090, 0.321136)),
+        ):
+            np.testing.assert_allclose(map_tones(np.array([[light]])), [[shown]], atol=1e-5)
+
+    def test_more_light_is_never_darker_and_never_more_than_white(self):
+        light = np.linspace(0, 60, 4000)[:, None] * np.array([1, 0.9, 0.7])
+        shown = map_tones(light)
+        self.assertTrue((np.diff(shown.max(axis=1)) >= 0).all())
+        self.assertLessEqual(float(shown.max()), 1)
+        self.assertEqual(float(shown.min()), 0)
+
+    def test_a_swatch_keeps_the_base_colour_of_what_faces_the_light(self):
+        """A flat field that faces up has one shade, that of clay under sun and sky; what leans away is darker."""
+        flat = in_clay(np.tile(np.array([0, 0, 1], np.float32), (4, 4, 1)))
+        self.assertEqual(np.ptp(flat.reshape(-1, 3), axis=0).max(), 0)
+        leans = in_clay(np.tile(np.array([0.6, -0.6, 0.53], np.float32), (4, 4, 1)))
+        self.assertLess(int(leans.max()), int(flat.min()))
+        self.assertGreater(int(leans.min()), 20, "the sky lights what the sun does not reach")

@@ -22,7 +22,7 @@ def find_kept_part(width: float, height: float, angle: float) -> float:
 
 
 class Turn(Placement):
-    """Turns the picture; what a small turn leaves without picture is cut off."""
+    """Rotates the picture, and crops what a small rotation leaves empty."""
 
     title: ClassVar[str] = "Turn"
     family: ClassVar[Family] = "place"

@@ -28,7 +28,7 @@ WIDTHS = (640, 1280, 1920, 2560, 3840)
 RATIOS = {"16:10": 16 / 10, "16:9": 16 / 9, "1:1": 1.0, "4:5": 4 / 5}
 SAMPLES = {"draft": 4, "final": 32}
 VIEW_NAMES = {ON_STAGE: "As on the stage", "three-quarter": "Three-quarter", "front": "Front", "along": "Along"}
-LOOKS = {"colour": "Its colours", "clay": "Matt clay", "flat": "Flat, with its normal map"}
+LOOKS = {"colour": "Its own material", "clay": "Matt clay", "flat": "Flat, with its normal map"}
 
 
 @require_safe

@@ -16,7 +16,7 @@ from relief.filters.resample import shrink
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.readings import steepest
-from relief.inspect.swatch import in_white, swatch
+from relief.inspect.swatch import in_clay, swatch
 from relief.maps.height_from_normals import slopes_of_normals
 from relief.maps.normal import Normal, normal_map
 from relief.maps.vectors import vectors_of
@@ -129,7 +129,7 @@ def small(source: Source, longest: int) -> np.ndarray:
     picture = decode_source(source)
     if source.role in ("height", "normal"):
         if source.role == "normal" and picture.is_colour:
-            return in_white(vectors_of(full_scale(shrink(picture.pixels, longest)), source.green))
+            return in_clay(vectors_of(full_scale(shrink(picture.pixels, longest)), source.green))
         field, amplitude = relief_of(source, picture, longest)
         return swatch(field, amplitude)
     return show_picture(source, picture, longest)

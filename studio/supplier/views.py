@@ -10,7 +10,10 @@ from django.views.decorators.http import require_POST, require_safe
 
 from relief.deliver.images import png
 from relief.height import Edges, Footprint, HeightField
-from relief.inspect.swatch import swatch
+from relief.inspect.swatch import in_light
+from relief.maps.slopes import slopes
+from relief.maps.vectors import of_slopes
+from relief.sources.colour import decode_srgb
 from relief.synthetic.textures import MAPS, SIZES, TEXTURES, Texture
 from studio.background.tasks import begin
 from studio.shelf.search import FAMILIES
@@ -44,9 +47,9 @@ def small(request: HttpRequest, key: str) -> HttpResponse:
     one = _find_texture(key)
     height = SUPPLIER.preview(key, "height", SWATCH)
     footprint = Footprint(width=one.width, height=one.width)
-    light = swatch(HeightField(height / 65535, footprint, Edges(across="wrap", down="wrap")), one.depth)
+    field = HeightField(height / 65535, footprint, Edges(across="wrap", down="wrap"))
     colour = SUPPLIER.preview(key, "colour", SWATCH)
-    lit = (colour.astype("float32") * (light[..., None] / 175)).clip(0, 255).astype("uint8")
+    lit = in_light(of_slopes(slopes(field, one.depth)), decode_srgb(colour))
     return HttpResponse(png(lit), content_type="image/png")
 
 

@@ -1,12 +1,15 @@
-"""One palette: the styles, what WebGL draws, and the pages that go with a delivery have the same colours."""
+"""One palette and one light: styles, scripts, stills and the pages that go with a delivery have the same."""
 
 from __future__ import annotations
 
+import json
 import re
 
 from django.test import SimpleTestCase
 
 from relief.deliver import palette
+from relief.still import light
+from relief.still.scene import CLAY
 from studio.environment import HOUSE
 
 STATIC = HOUSE / "studio" / "static" / "studio"
@@ -15,6 +18,17 @@ NAMES = {
     "BELOW": "below",
 }  # fmt: skip
 """What the colours of a delivery are called in the styles."""
+
+
+class LightTests(SimpleTestCase):
+    def test_the_stage_and_stills_have_the_same_light(self):
+        text = (STATIC / "daylight.js").read_text()
+        numbers = {name: json.loads(value) for name, value in re.findall(r"export const (\w+) = ([^;]+);", text)}
+        for name in ("SUN", "SKY", "GROUND"):
+            self.assertEqual(tuple(numbers[name]), getattr(light, name), name)
+        self.assertEqual(tuple(numbers["CLAY"]), CLAY)
+        self.assertEqual(numbers["SUNLIGHT"], light.SUNLIGHT)
+        self.assertAlmostEqual(numbers["SKYLIGHT"] * numbers["AMBIENT"], light.SKYLIGHT)
 
 
 class PaletteTests(SimpleTestCase):

@@ -9,7 +9,7 @@ import numpy as np
 import skimage
 
 from relief.depth.from_light import colours_without_light, look_for_light, read_relief
-from relief.inspect.swatch import in_white
+from relief.inspect.swatch import in_clay
 from relief.progress import Progress
 from relief.sources.picture import Picture
 from tools.learn.photo import Example, make_example
@@ -37,7 +37,7 @@ def draw_real() -> bytes:
         pixels = cv2.resize(getattr(skimage.data, name)(), (360, 360), interpolation=cv2.INTER_AREA)
         picture = Picture(np.dstack([pixels] * 3), 8, "PNG")
         told = read_relief(look_for_light(picture).light, (False, False), 1.0, None, picture, Progress())
-        white = np.dstack([in_white(told.normals)] * 3)
+        white = in_clay(told.normals)
         rows.append(np.hstack([picture.pixels, white, colours_without_light(None, picture, told)]))
     page = np.vstack([np.hstack(rows[:2]), np.hstack(rows[2:])])
     return _jpeg(page)

@@ -88,7 +88,7 @@ def check_polygons(mesh: Polygons, name: str) -> Polygons:
         raise MeshError(f"{name} has no faces, so there is no surface in it.")
     if not whole.all():
         lost = int((~whole).sum())
-        mesh = keep_faces(mesh, whole, f"{lost} faces had less than three corners and were left out.")
+        mesh = keep_faces(mesh, whole, f"{lost} faces had fewer than three corners and were left out.")
     size = np.ptp(mesh.positions[mesh.corners], axis=0)
     if not size.any():
         raise MeshError(f"All vertices of {name} coincide.")

@@ -11,7 +11,7 @@ from relief.surface.mesh import Mesh
 
 
 class OwnMapping(Mapping):
-    """The places that come with a mesh; of a shape, each part from 0 to 1."""
+    """The UVs that come with a mesh; on a shape of the app, each part spans 0 to 1."""
 
     title: ClassVar[str] = "Own UV"
     about: ClassVar[str] = "The UVs of the shape or the mesh"

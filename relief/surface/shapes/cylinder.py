@@ -14,7 +14,7 @@ from relief.surface.shapes.shape import Shape, length, near_squares
 
 
 class Cylinder(Shape):
-    """A cylinder about y. Its side goes once around from the back; a cap shows the disc in the middle of its maps."""
+    """A cylinder about y. Its side goes around once from the back; a cap shows the disc in the middle of the maps."""
 
     title: ClassVar[str] = "Cylinder"
     about: ClassVar[str] = "A column, a post, a coin"

@@ -15,7 +15,7 @@ from relief.surface.shapes.shape import Shape, length
 
 
 class Sphere(Shape):
-    """A sphere of rings and segments. Its own places are longitude and latitude, from the back around."""
+    """A sphere of rings and segments. Its own UVs are longitude and latitude, from the back around."""
 
     title: ClassVar[str] = "Sphere"
     about: ClassVar[str] = "A ball, a knob, a planet"

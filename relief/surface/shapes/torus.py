@@ -16,7 +16,7 @@ from relief.surface.shapes.shape import Shape, length, near_squares
 
 
 class Torus(Shape):
-    """A ring about y. Its own places go around it, and around its thickness from the hole: below, outside, above."""
+    """A ring about y. Its own UVs run along it, and around the tube from the hole: below, outside, above."""
 
     title: ClassVar[str] = "Torus"
     about: ClassVar[str] = "A ring, a rope, a moulding"

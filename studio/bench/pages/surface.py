@@ -84,7 +84,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         fields=[*size.fields, field_at(recipe, "surface.unit")],
         folded=[in_unit(field_at(recipe, path), unit) for path in more],
         notes=_size_notes(pipeline, unit),
-        folds="Edges, place, faces turned",
+        folds="Edges, position, flipped faces",
     )
     form = [in_unit(field_at(recipe, f"surface.form.{name}"), unit) for name in ("noise", "size", "seed", "handles")]
     levels = pipeline.forecasts(get_engine())
@@ -195,7 +195,7 @@ def _mapping_group(title: str, recipe: Recipe, owner: str, mapping: Mapping, uni
     fields = [field_at(recipe, f"{owner}.{name}") for name in (*own, *SHARED) if name not in unused]
     seldom = [item for item in fields if item.control.name in SELDOM]
     shown = [in_unit(item, unit) for item in fields if item not in seldom]
-    return Group(title, shown, owner=owner, folded=seldom, folds="Turn, mirror, between texels")
+    return Group(title, shown, owner=owner, folded=seldom, folds="Rotation, mirror, interpolation")
 
 
 def _companions(recipe: Recipe) -> list[tuple[str, Group | None]]:

@@ -15,7 +15,7 @@ from relief.deliver.images import png
 from relief.errors import ReliefError
 from relief.figures import show_lengths_in
 from relief.inspect.readings import STEEPEST_SHARE
-from relief.inspect.swatch import in_white
+from relief.inspect.swatch import in_clay
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
 from studio.bench.models import Revision
@@ -90,7 +90,7 @@ def trial(request: HttpRequest, pk: int) -> HttpResponse:
         height = get_engine().run(pipeline.height())
         normals = normal_vectors(pipeline, get_engine())
         pixels = _map_of(draft, pipeline)
-        pixels = in_white(normals) if pixels is None else pixels
+        pixels = in_clay(normals) if pixels is None else pixels
         angles = np.degrees(np.arctan2(np.hypot(normals[..., 0], normals[..., 1]), normals[..., 2]))
         context |= {
             "steepest": float(np.percentile(angles, 100 * (1 - STEEPEST_SHARE))),

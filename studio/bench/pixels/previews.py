@@ -8,24 +8,27 @@ from dataclasses import replace
 
 import numpy as np
 
+from relief.deliver import palette
 from relief.filters.resample import resample
 from relief.height import HeightField
 from relief.inspect.differences import angles_apart, height_difference
-from relief.inspect.swatch import swatch
+from relief.inspect.swatch import in_light
 from relief.maps.displacement import displacement, displacement_range
 from relief.maps.normal import Normal
 from relief.maps.packing import at_depth
-from relief.maps.slopes import steepness
+from relief.maps.slopes import slopes, steepness
+from relief.maps.vectors import of_slopes
 from relief.recipe.layer import Picture
 from relief.recipe.relief import Relief
 from relief.run.finished import finish_map, horizons, normals, titles, vectors_along
 from relief.run.pipeline import Pipeline
+from relief.sources.colour import linear_from_srgb
 from studio.bench.requests import whole_number
 from studio.shelf.engine import get_engine
 
-GROUND = np.array([0xF1, 0xF5, 0xF4], np.float32)
-ABOVE = np.array([0xB9, 0x79, 0x1A], np.float32)
-BELOW = np.array([0x2A, 0x6A, 0x98], np.float32)
+GROUND, ABOVE, BELOW = (
+    np.array(palette.rgb(colour), np.float32) for colour in (palette.PAPER, palette.ABOVE, palette.BELOW)
+)
 SHADES = 256
 HORIZONS = 24
 """Directions in which the browser knows the horizon."""
@@ -144,10 +147,9 @@ def show_cover(pipeline: Pipeline, layer: int) -> np.ndarray:
     height = _height(pipeline)
     if seen.shape != height.samples.shape:
         seen = resample(seen, *height.samples.shape, "area", height.edges.wraps)
-    light = swatch(height, pipeline.relief.amplitude).astype(np.float32)[..., None] / 190
     part = np.clip(seen / max(float(seen.max()), 1e-6), 0, 1)[..., None]
     colour = (BELOW + (ABOVE - BELOW) * part) * 0.55 + GROUND * 0.45
-    return np.clip(colour * light, 0, 255).astype(np.uint8)
+    return in_light(of_slopes(slopes(height, pipeline.relief.amplitude)), linear_from_srgb(colour / 255))
 
 
 def _slope(pipeline: Pipeline) -> np.ndarray:

@@ -17,6 +17,7 @@ from relief.inspect.mesh_section import Front, cut_mesh, find_end, place_cut
 from relief.inspect.stretch import measure_stretch
 from relief.recipe import map_edits
 from relief.recipe.relief import Relief
+from relief.run.finished import maps_of_material
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import PROXY, Pipeline
 from relief.surface.edges import find_edges
@@ -76,6 +77,7 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
         footprint=list(pipeline.footprint.sides),
         region_names=["the rest", *(region.name for region in surface.regions)],
         region_reliefs=[surface.relief, *(region.relief for region in surface.regions)],
+        region_maps={key: maps_of_material(each.relief) for key, each in pipeline.pipelines.items()},
         upright=surface.shape.upright,
         inward=surface.shape.inward != surface.turned,
         size=(high - low).tolist(),

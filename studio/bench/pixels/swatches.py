@@ -16,7 +16,7 @@ from relief.generate.generator import Grid
 from relief.height import Edges, Footprint, HeightField
 from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.section import section
-from relief.inspect.swatch import in_white, swatch
+from relief.inspect.swatch import in_clay, swatch
 from relief.recipe import treatment_edits
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
@@ -102,7 +102,7 @@ def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = revision_of(piece_of(request, pk), number)
     try:
         pipeline = Pipeline.of(revision.read(), read_source, SWATCH)
-        pixels = shrink(in_white(normal_vectors(pipeline, get_engine())), side)
+        pixels = shrink(in_clay(normal_vectors(pipeline, get_engine())), side)
     except (ReliefError, OSError) as problem:
         raise Http404 from problem
     return HttpResponse(png(pixels), content_type="image/png")

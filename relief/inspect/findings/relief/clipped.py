@@ -58,7 +58,9 @@ def _first_levels(relief: Relief) -> tuple[int, Levels] | None:
 def _cut_off(seen: SeenRelief, number: int, levels: Levels) -> float:
     """The share of samples that some levels cut off, each side for itself, the larger."""
     compute = partial(_beyond, levels.black, levels.white)
-    cutting = Stage("What levels cut off", compute, [levels.black, levels.white], (seen.pipeline.treated(number),))
+    cutting = Stage(
+        "Measuring what the levels cut off", compute, [levels.black, levels.white], (seen.pipeline.treated(number),)
+    )
     share: float = seen.engine.run(cutting)
     return share
 

@@ -1,4 +1,4 @@
-"""Repeats make it steeper: a layer repeats over the same size with the amount it had as one."""
+"""Repeats make the layer steeper: a layer repeats over the same size with the amount it had as one."""
 
 from __future__ import annotations
 
@@ -23,5 +23,5 @@ def find(seen: SeenRelief) -> Finding | None:
             f"its amount is still {say_number(layer.amount, 6)}."
         )
         mend = Mend(f"Set its amount to {say_number(amount, 6)}", {f"layers.{number}.amount": amount})
-        return Finding("repeats", "Repeats make it steeper", reason, mend)
+        return Finding("repeats", "Repeats make the layer steeper", reason, mend)
     return None

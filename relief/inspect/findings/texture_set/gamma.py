@@ -29,8 +29,8 @@ def find(seen: SeenSet) -> SetFinding | None:
     curve = linear_from_srgb if taken_off > put_on else srgb_from_linear
     done = "removed" if taken_off > put_on else "applied again"
     reason = (
-        f"With the display curve {done} its slopes match the normal map to {max(taken_off, put_on):.2f}, as it "
-        f"is only to {as_it_is:.2f}. Its mean is {samples.mean():.2f} and should be {curve(samples).mean():.2f}."
+        f"With the display curve {done}, its slopes correlate with the normal map by {max(taken_off, put_on):.2f}; now "
+        f"by {as_it_is:.2f}. Its mean is {samples.mean():.2f} and should be {curve(samples).mean():.2f}."
     )
     mend = SetMend("Remove the display curve", "height", "gamma") if taken_off > put_on else None
     return SetFinding("gamma", "Display gamma in the height", reason, mend)

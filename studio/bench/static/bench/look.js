@@ -1,13 +1,15 @@
 // How the artist looks at the piece: view, light, section line. It is not part of the piece, so it is kept in the
 // browser. What the server keeps stands in #state.
 
+import { AMBIENT } from "../studio/daylight.js";
+
 export const bench = document.getElementById("bench");
 const memory = `bench-${bench.dataset.piece}`;
 
 /** The light and the material that everything is looked at with at first. */
 export const PLAINLY = {
-  light: [-0.5, 0.45],
-  lamp: { strength: 1, ambient: 0.17, warm: false, second: false, sweep: false },
+  light: [-0.58, 0.52],
+  lamp: { strength: 1, ambient: AMBIENT, warm: false, second: false, sweep: false },
   material: { kind: "plain", roughness: 0.6 },
 };
 

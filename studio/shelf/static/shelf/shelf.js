@@ -87,7 +87,7 @@ function send(address, fields, onSent = () => {}) {
         : reject(
             new Error(request.response?.message ?? "The studio did not accept it. Reload the page and try again."),
           );
-    request.onerror = () => reject(new Error("The studio does not answer, or it is larger than 600 MB."));
+    request.onerror = () => reject(new Error("The studio does not answer, or the file is larger than 600 MB."));
     request.send(body);
   });
 }

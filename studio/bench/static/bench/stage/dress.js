@@ -1,10 +1,9 @@
 // What the surface is dressed in: clay or its colours, and what is drawn over them to look at the mapping by.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { CLAY, SOOT } from "../../studio/daylight.js";
 import { ABOVE, BELOW, DATUM, INK } from "../../studio/palette.js";
 
-const CLAY = 0xdedad0;
-const SOOT = 0x0a0a0a;
 const linear = (hex) => new THREE.Color(hex);
 const REGIONS = [0xcfd4d2, 0xc58a2b, BELOW, 0x6b8f3c, 0x9a4f6d, 0x5f5aa2, 0x2f8f86, 0xa8632b];
 const OVERLAYS = { "": 0, grid: 1, stretch: 2, regions: 3, reversed: 4, edges: 2, overlap: 5 };
@@ -89,13 +88,20 @@ export function dress(materials, { material: { kind, roughness }, overlay, wiref
   shared.overlay.value = OVERLAYS[overlay] ?? 0;
   for (const [number, material] of materials.entries()) {
     const coloured = kind === "colour" && overlay !== "regions" && material.userData.colours;
-    if (material.map !== (coloured || null)) {
-      material.map = coloured || null;
+    // as glTF 2.0 defines them: a map says all of it, without one it is what the look says, and nothing is metal
+    const own = kind === "colour" && overlay !== "regions" ? material.userData : {};
+    const maps = { map: coloured, roughnessMap: own.roughness, metalnessMap: own.metalness };
+    for (const [name, wanted] of Object.entries(maps)) {
+      if (material[name] === (wanted || null)) continue;
+      material[name] = wanted || null;
       material.needsUpdate = true;
     }
     const plain = kind === "black" ? SOOT : CLAY;
-    material.color.set(coloured ? 0xffffff : overlay === "regions" ? REGIONS[number % REGIONS.length] : plain);
-    material.roughness = roughness;
+    if (coloured) material.color.set(0xffffff);
+    else if (overlay === "regions") material.color.set(REGIONS[number % REGIONS.length]);
+    else material.color.setRGB(...plain);
+    material.roughness = own.roughness ? 1 : roughness;
+    material.metalness = own.metalness ? 1 : 0;
     material.wireframe = wireframe;
   }
 }

@@ -48,6 +48,18 @@ export async function showSurface(packet, changes, signal) {
     const found = await Promise.all(carried.map((relief) => map(view, { relief })));
     return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
   };
+  /** The maps of a role that lie on each region, where a relief has one. */
+  const inRole = async (role, wanted, { region_reliefs: keys, region_maps: named }) => {
+    if (!wanted) return {};
+    const found = [...new Set(keys)].filter(Boolean).map((relief) => {
+      const views = Object.entries(named[relief] ?? {}).filter(([, other]) => other === role);
+      return [relief, views.at(-1)?.[0]];
+    });
+    const maps = await Promise.all(
+      found.map(async ([relief, view]) => [relief, view && (await map(view, { relief })).arrays.pixels]),
+    );
+    return Object.fromEntries(maps);
+  };
   const coloured = look.material.kind === "colour";
   const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, figured, detail]);
   if (wanted === shown) return; // only the section line was moved
@@ -73,7 +85,12 @@ export async function showSurface(packet, changes, signal) {
     else
       space.surface.show(
         made,
-        ...(await Promise.all([ofReliefs("tangent", look.mapped, made), ofReliefs("colour", coloured, made)])),
+        ...(await Promise.all([
+          ofReliefs("tangent", look.mapped, made),
+          ofReliefs("colour", coloured, made),
+          inRole("roughness", coloured, made),
+          inRole("metalness", coloured, made),
+        ])),
       );
   }
   shown = wanted;

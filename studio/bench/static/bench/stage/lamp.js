@@ -2,6 +2,7 @@
 
 import { showIn, within } from "../controls/controls.js";
 import { PLAINLY, bench, look, lightDirection, setLook } from "../look.js";
+import { CLAY, SOOT } from "../../studio/daylight.js";
 import { NEUTRAL } from "../../studio/painting.js";
 
 const panel = document.getElementById("lamp");
@@ -9,7 +10,7 @@ const WARM = [1, 0.86, 0.68];
 const COOL = [0.8, 0.9, 1];
 const SECOND = 0.45; // of the first light's strength, from the other side
 const TURN = 14_000; // ms of a sweep once round
-const ALBEDO = { plain: 0.78, colour: 0.78, black: 0.03 };
+const ALBEDO = { plain: CLAY, colour: CLAY, black: SOOT };
 
 /** Lights, ambient and material as the painters take them. */
 export function lamp() {

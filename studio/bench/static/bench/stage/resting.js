@@ -40,12 +40,23 @@ export function addUp(renderer, software) {
   const quad = new THREE.Mesh(
     new THREE.PlaneGeometry(2, 2),
     new THREE.ShaderMaterial({
-      uniforms: { frame: { value: null }, mean: { value: null }, share: { value: 1 } },
+      uniforms: {
+        frame: { value: null },
+        mean: { value: null },
+        share: { value: 1 },
+        paper: { value: new THREE.Color() },
+        shown: { value: false },
+      },
       vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
       fragmentShader:
-        "uniform sampler2D frame, mean; uniform float share; varying vec2 at;\n" +
+        "uniform sampler2D frame, mean; uniform float share; uniform vec3 paper; uniform bool shown; varying vec2 at;\n" +
         "void main() {\n" +
         "  gl_FragColor = mix(texture2D(mean, at), texture2D(frame, at), share);\n" +
+        "  if (!shown) return;\n" +
+        "  float covered = gl_FragColor.a;\n" + // of the pixel, by the surface: only that is lit
+        "  gl_FragColor.rgb /= max(covered, 1e-4);\n" +
+        "  #include <tonemapping_fragment>\n" +
+        "  gl_FragColor = vec4(mix(paper, gl_FragColor.rgb, covered), 1.0);\n" +
         "  #include <colorspace_fragment>\n}",
       depthTest: false,
       depthWrite: false,
@@ -67,6 +78,7 @@ export function addUp(renderer, software) {
     uniforms.frame.value = from.texture;
     uniforms.mean.value = mean.texture;
     uniforms.share.value = share;
+    uniforms.shown.value = !target;
     renderer.setRenderTarget(target);
     renderer.setScissorTest(false);
     if (target) renderer.setViewport(0, 0, target.width, target.height);
@@ -76,8 +88,9 @@ export function addUp(renderer, software) {
 
   return {
     frames: software ? FRAMES.processor : FRAMES.card,
-    /** Adds the frame of a number, drawn by `render`, and shows the mean of all so far. */
-    add(number, render) {
+    /** Adds the frame of a number, drawn by `render`, and shows the mean of all so far, with `paper` behind it. */
+    add(number, paper, render) {
+      uniforms.paper.value = paper;
       const { width, height } = renderer.domElement;
       for (const target of [frame, mean, next]) target.setSize(width, height);
       renderer.setRenderTarget(frame);

@@ -2,6 +2,7 @@
 // at once under one camera and one light.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { GROUND, SKY, SKYLIGHT, SUN, SUNLIGHT } from "../../studio/daylight.js";
 import { DATUM } from "../../studio/palette.js";
 import { OrbitControls } from "../../vendor/three/OrbitControls.js";
 import { look } from "../look.js";
@@ -18,8 +19,6 @@ const FILLED = 0.97; // of what is free of the stage, by the surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 const SHADOW = { card: 2048, processor: 1024 }; // texels to a side of what the sun sees, by what draws
 const REST = { card: 150, processor: 500 }; // ms without a change before a view is refined, by what draws
-const [SKY, GROUND] = [0xdde8f4, 0x4d4a45]; // cool from above, warm from below
-const SUNNY = new THREE.Color(1, 0.95, 0.86); // of the lights, beside a cool sky
 
 /** Whether there is no graphics card, so that each pixel costs time of the processor. */
 function drawsInSoftware() {
@@ -35,6 +34,7 @@ export function surfaceOn(canvas) {
   const without = drawsInSoftware();
   const renderer = new THREE.WebGLRenderer({ canvas, antialias: !without, preserveDrawingBuffer: true });
   const shadow = without ? SHADOW.processor : SHADOW.card;
+  renderer.toneMapping = THREE.NeutralToneMapping; // as on the flat picture and in stills
   renderer.shadowMap.enabled = true;
   renderer.shadowMap.autoUpdate = false; // only when the light or the surface has changed, not while the view turns
   const scene = new THREE.Scene();
@@ -42,8 +42,10 @@ export function surfaceOn(canvas) {
   camera.up.set(0, 0, 1); // the surface lies like a floor, or stands on it, whichever way it is walked round
   const controls = new OrbitControls(camera, canvas);
   const [sun, second] = [new THREE.DirectionalLight(), new THREE.DirectionalLight()];
-  const sky = new THREE.HemisphereLight(SKY, GROUND);
-  const patch = new THREE.DirectionalLight(SKY); // of the sky, another one in each frame of a view at rest
+  const sky = new THREE.HemisphereLight();
+  sky.groundColor.setRGB(...GROUND);
+  const patch = new THREE.DirectionalLight();
+  patch.color.setRGB(...SKY); // of the sky, another one in each frame of a view at rest
   sky.position.set(0, 0, 1);
   for (const source of [sun, patch]) {
     source.castShadow = true;
@@ -62,7 +64,9 @@ export function surfaceOn(canvas) {
   let cast = ""; // what the shadows were drawn for
   let drawing = false;
   const followers = []; // what is placed again whenever it was drawn
+  const sunny = new THREE.Color().setRGB(...SUN);
   const resting = addUp(renderer, without);
+  const paper = new THREE.Color(); // what is seen behind the surface
   let rest = 0; // the timer, or the frame, of the refinement
 
   function draw() {
@@ -77,7 +81,8 @@ export function surfaceOn(canvas) {
       if (!width || !shapes.length) return;
       renderer.setPixelRatio(window.devicePixelRatio);
       renderer.setSize(width, height, false);
-      renderer.setClearColor(getComputedStyle(canvas.parentElement).backgroundColor);
+      paper.set(getComputedStyle(canvas.parentElement).backgroundColor);
+      renderer.setClearColor(paper);
       camera.aspect = width / height;
       // the middle of what is free, not of all
       camera.setViewOffset(width, height, 0, -covered() / 2, width, height);
@@ -88,7 +93,7 @@ export function surfaceOn(canvas) {
       sayAngles();
       shared.refined.value = 0;
       patch.visible = false;
-      sky.color.set(SKY);
+      sky.color.setRGB(...SKY);
       drawShapes(null, (geometry) => {
         const shaded = `${lit} ${geometry.uuid}`;
         renderer.shadowMap.needsUpdate = shaded !== cast;
@@ -144,7 +149,8 @@ export function surfaceOn(canvas) {
     patch.intensity = 2 * sky.intensity; // the mean cosine of all directions of a half sphere is one half
     sky.color.set(0); // what is left of it shines up from the ground
     shared.refined.value = 1;
-    resting.add(number, (target) =>
+    renderer.setClearColor(0, 0); // what is behind the surface is not lit
+    resting.add(number, paper, (target) =>
       drawShapes(target, () => {
         renderer.shadowMap.needsUpdate = true;
       }),
@@ -166,10 +172,10 @@ export function surfaceOn(canvas) {
       const [x, y, z] = towards;
       source.userData.towards = new THREE.Vector3(...(told?.upright ? [x, -z, y] : [x, y, z]));
       source.position.copy(source.userData.towards).multiplyScalar(radius * 3);
-      source.color.setRGB(...tint, THREE.SRGBColorSpace).multiply(SUNNY);
-      source.intensity = 2.7 * strength;
+      source.color.setRGB(...tint, THREE.SRGBColorSpace).multiply(sunny);
+      source.intensity = SUNLIGHT * strength;
     });
-    sky.intensity = ambient * 4.4;
+    sky.intensity = ambient * SKYLIGHT;
     for (const source of [sun, patch]) {
       const seen = source.shadow.camera;
       Object.assign(seen, {
@@ -195,7 +201,7 @@ export function surfaceOn(canvas) {
     const [smallest, largest, angle, worst] = told.figures;
     const times = (value) => (value >= 10 ? value.toFixed(0) : value.toPrecision(2));
     said.textContent =
-      `mm of relief on a mm: ${times(smallest)} to ${times(largest)}   ·   ` +
+      `mm of relief per mm: ${times(smallest)} to ${times(largest)}   ·   ` +
       `angles off by ${angle.toFixed(0)}°, at most ${worst.toFixed(0)}°`;
   }
 
@@ -331,7 +337,8 @@ export function surfaceOn(canvas) {
     for (const { geometry, materials } of shapes) {
       geometry.dispose();
       for (const material of materials) {
-        for (const old of [material.normalMap, material.bumpMap, material.userData.colours]) old?.dispose();
+        const { colours, roughness, metalness } = material.userData;
+        for (const old of [material.normalMap, material.bumpMap, colours, roughness, metalness]) old?.dispose();
         material.dispose();
       }
     }
@@ -412,12 +419,14 @@ export function surfaceOn(canvas) {
     /** mm on the surface that a pixel shows at a distance. */
     pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
     /** Takes the arrays of a mesh over, and the pictures that lie on its regions, by the key of their relief. */
-    show(packet, normals, colours) {
+    show(packet, normals, colours, roughness, metalness) {
       const materials = cloth(packet.region_counts.length, packet.inward);
       for (const [number, material] of materials.entries()) {
         const key = packet.region_reliefs[number];
         if (normals[key]) material.normalMap = texture(normals[key], THREE.NoColorSpace);
         Object.assign(material, coloured(colours[key], packet.colours_laid[key]));
+        for (const [role, pictures] of Object.entries({ roughness, metalness }))
+          if (pictures[key]) material.userData[role] = texture(pictures[key], THREE.NoColorSpace);
       }
       take([{ geometry: shape(packet, Object.keys(normals).length > 0), materials }], packet);
     },
