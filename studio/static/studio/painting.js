@@ -4,6 +4,7 @@ import { AMBIENT, CLAY, GROUND, SKY, SKYLIGHT, SUN, SUNLIGHT } from "./daylight.
 import { develop, LINEAR } from "./tone.js";
 
 const LAST = 1023; // shades are looked up by cosine, in tables of this many steps and one
+const UPRIGHT = 2 / 65535; // times a coded part of a normal, less 1, is that part
 const CHANNELS = { red: 0, green: 1, blue: 2, alpha: 3 };
 const held = new WeakMap(); // the pixels of each canvas, painted over again while the light moves
 
@@ -43,20 +44,19 @@ export function paintPixels(
   canvas.getContext("2d").putImageData(image, 0, 0);
 }
 
+const ENTERS = 0.955; // of the light that falls on a dielectric of 1.5, on average: the rest is its shine
 const linear = (value) => LINEAR[Math.round(255 * value)];
 
 /** A light as it is in linear light: red, green and blue of a white surface that faces it. */
 const sunlight = ({ strength, tint }) =>
   tint.map((part, channel) => (linear(part) * SUN[channel] * SUNLIGHT * strength) / Math.PI);
 
-/** What the sky and the ground give to a surface that leans, by how far it faces up: red, green and blue for each step. */
+/** What the sky and the ground give to a white surface: of each channel what is left when it stands upright, and the rise. */
 const skylight = (ambient) =>
-  SKY.map((sky, channel) =>
-    Float32Array.from({ length: LAST + 1 }, (_, step) => {
-      const up = 0.5 + (0.5 * step) / LAST;
-      return ((ambient * SKYLIGHT) / Math.PI) * (GROUND[channel] + (sky - GROUND[channel]) * up);
-    }),
-  );
+  SKY.map((sky, channel) => {
+    const whole = (ambient * SKYLIGHT) / Math.PI;
+    return [(whole * (sky + GROUND[channel])) / 2, (whole * (sky - GROUND[channel])) / 2];
+  });
 
 /**
  * What a surface that faces the light gives back as shine, by the cosine to half way between light and eye: GGX (Walter et
@@ -100,24 +100,25 @@ function lightOnce(normals, out, { lights, ambient, material }) {
   const { colour, way, half, shine } = prepared(lights[0], material);
   const [wx, wy, wz, wo] = way;
   const [hx, hy, hz, ho] = half;
-  const [red, green, blue] = material.albedo;
+  const [red, green, blue] = material.albedo.map((part) => part * ENTERS);
   const [redSun, greenSun, blueSun] = colour;
-  const [redSky, greenSky, blueSky] = skylight(ambient).map((sky, channel) =>
-    sky.map((value) => value * material.albedo[channel]),
-  );
-  const [toUp, matt] = [(2 * LAST) / 65535, 1 / LAST];
+  const [redSky, greenSky, blueSky] = skylight(ambient);
+  const [redLow, redRise] = redSky.map((part) => part * red);
+  const [greenLow, greenRise] = greenSky.map((part) => part * green);
+  const [blueLow, blueRise] = blueSky.map((part) => part * blue);
   for (let i = 0, n = 0; i < out.length; i++, n += 3) {
     const x = normals[n];
     const y = normals[n + 1];
     const z = normals[n + 2];
-    const up = Math.max(0, z * toUp - LAST) | 0;
-    const facing = Math.max(0, x * wx + y * wy + z * wz + wo) * matt;
-    const shining = Math.min(LAST, Math.max(0, x * hx + y * hy + z * hz + ho)) | 0;
-    const bright = shine[shining];
+    const up = z * UPRIGHT - 1;
+    const cosine = x * wx + y * wy + z * wz + wo;
+    const facing = cosine > 0 ? cosine / LAST : 0;
+    const shining = x * hx + y * hy + z * hz + ho;
+    const bright = shine[shining > LAST ? LAST : shining > 0 ? shining | 0 : 0];
     out[i] = develop(
-      redSky[up] + redSun * facing * (red + bright),
-      greenSky[up] + greenSun * facing * (green + bright),
-      blueSky[up] + blueSun * facing * (blue + bright),
+      redLow + redRise * up + redSun * facing * (red + bright),
+      greenLow + greenRise * up + greenSun * facing * (green + bright),
+      blueLow + blueRise * up + blueSun * facing * (blue + bright),
     );
   }
 }
@@ -126,14 +127,13 @@ function lightOnce(normals, out, { lights, ambient, material }) {
 function lightAll(normals, out, { lights, ambient, material }, colours, shadows) {
   const count = out.length;
   const [matt, bright] = [new Float32Array(3 * count), new Float32Array(3 * count)];
-  const [redSky, greenSky, blueSky] = skylight(ambient);
-  const toUp = (2 * LAST) / 65535;
+  const [[redLow, redRise], [greenLow, greenRise], [blueLow, blueRise]] = skylight(ambient);
   for (let i = 0, n = 0; i < count; i++, n += 3) {
-    const up = Math.max(0, normals[n + 2] * toUp - LAST) | 0;
+    const up = normals[n + 2] * UPRIGHT - 1;
     const seen = shadows ? shadows.sky[i] / 255 : 1;
-    matt[n] = redSky[up] * seen;
-    matt[n + 1] = greenSky[up] * seen;
-    matt[n + 2] = blueSky[up] * seen;
+    matt[n] = (redLow + redRise * up) * seen;
+    matt[n + 1] = (greenLow + greenRise * up) * seen;
+    matt[n + 2] = (blueLow + blueRise * up) * seen;
   }
   lights.forEach((each, number) => {
     const { colour, way, half, shine } = prepared(each, material);
@@ -155,12 +155,12 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
       bright[n + 2] += blue * back;
     }
   });
-  let [red, green, blue] = material.albedo;
+  let [red, green, blue] = material.albedo.map((part) => part * ENTERS);
   for (let i = 0, n = 0; i < count; i++, n += 3) {
     if (colours) {
-      red = LINEAR[colours[n]];
-      green = LINEAR[colours[n + 1]];
-      blue = LINEAR[colours[n + 2]];
+      red = LINEAR[colours[n]] * ENTERS;
+      green = LINEAR[colours[n + 1]] * ENTERS;
+      blue = LINEAR[colours[n + 2]] * ENTERS;
     }
     out[i] = develop(
       matt[n] * red + bright[n],

@@ -8,7 +8,9 @@ const DESATURATION = 0.15;
 const STEPS = 4095; // of linear light, as fine as the darkest shades of 8 bits
 
 const encoded = (value) => (value <= 0.0031308 ? value * 12.92 : 1.055 * value ** (1 / 2.4) - 0.055);
-const SHOWN = Uint8Array.from({ length: STEPS + 1 }, (_, step) => Math.round(255 * encoded(step / STEPS)));
+const shifted = (bits) =>
+  Uint32Array.from({ length: STEPS + 1 }, (_, step) => Math.round(255 * encoded(step / STEPS)) << bits);
+const [RED, GREEN, BLUE] = [shifted(0), shifted(8), shifted(16)]; // as they stand in a pixel of a canvas
 
 /** Linear light of each of the 256 values of sRGB. */
 export const LINEAR = Float32Array.from({ length: 256 }, (_, level) => {
@@ -32,10 +34,5 @@ export function develop(red, green, blue) {
     g = g * scale + pressed * white;
     b = b * scale + pressed * white;
   }
-  return (
-    0xff000000 |
-    (SHOWN[(b * STEPS + 0.5) | 0] << 16) |
-    (SHOWN[(g * STEPS + 0.5) | 0] << 8) |
-    SHOWN[(r * STEPS + 0.5) | 0]
-  );
+  return 0xff000000 | BLUE[(b * STEPS + 0.5) | 0] | GREEN[(g * STEPS + 0.5) | 0] | RED[(r * STEPS + 0.5) | 0];
 }
