@@ -21,6 +21,7 @@ VARIABLES = {
     "GRAVEL_CACHE_MB": "megabytes of finished computations that a process keeps (640)",
     "GRAVEL_TEXELS": "texels that one stage may touch for a page (1000000000)",
     "GRAVEL_THREADS": "threads that a kernel runs in (one for each processor)",
+    "GRAVEL_LOG": "json: one line of JSON for each event that is logged (text)",
     "GRAVEL_STATIC": "folder that `gravel manage collectstatic` fills (static/ in the data folder)",
 }
 """Each variable: what it sets, and what is taken where it is not there."""

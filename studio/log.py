@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import logging
+from datetime import UTC, datetime
 
 
 class OnlyOurFaults(logging.Filter):
@@ -14,3 +16,22 @@ class OnlyOurFaults(logging.Filter):
         if sent and record.name.startswith("django"):
             record.exc_info = record.exc_text = None
         return True
+
+
+class OneLineOfJson(logging.Formatter):
+    """An event as one line of JSON, for programs that collect them."""
+
+    def format(self, record: logging.LogRecord) -> str:
+        """The time in UTC, the level, where it comes from, what happened, and the traceback where there is one."""
+        told = {
+            "time": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"),
+            "level": record.levelname.lower(),
+            "logger": record.name,
+            "message": record.getMessage(),
+        }
+        status = getattr(record, "status_code", None)
+        if status is not None:
+            told["status"] = status
+        if record.exc_info:
+            told["traceback"] = self.formatException(record.exc_info)
+        return json.dumps(told, ensure_ascii=False)

@@ -192,7 +192,7 @@ def signed_in_artist(get_response):
     return answer
 
 
-OPEN_TO_ALL = ("/sign-in/", "/admin/")
+OPEN_TO_ALL = ("/sign-in/", "/admin/", "/health")
 """Addresses that look after themselves who may see them."""
 
 

@@ -175,7 +175,14 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "filters": {"faults": {"()": "studio.log.OnlyOurFaults"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["faults"]}},
+    "formatters": {"json": {"()": "studio.log.OneLineOfJson"}},
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "filters": ["faults"],
+            **({"formatter": "json"} if read_text("GRAVEL_LOG") == "json" else {}),
+        }
+    },
     # Django's own handlers are left out, so that every record takes one way
     "loggers": {"django": {"handlers": [], "level": "WARNING", "propagate": True}},
     "root": {"handlers": ["console"], "level": "WARNING"},

@@ -6,6 +6,7 @@ from studio.accounts import account_urls
 
 urlpatterns = [
     *(account_urls() if settings.SHARED else []),
+    path("health", views.health, name="health"),
     path("progress/<slug:name>", views.progress, name="progress"),
     path("", include("studio.shelf.urls")),
     path("", include("studio.supplier.urls")),

@@ -1,9 +1,11 @@
 """How far a request is, and pages for when something cannot be shown or is not taken."""
 
+from django.conf import settings
 from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent
 from django.http import HttpResponse, JsonResponse
 from django.views.decorators.http import require_safe
 
+from studio.background.health import measure_health
 from studio.web.refusals import refuse
 from studio.web.wanted import UNDER_WAY
 
@@ -22,6 +24,17 @@ def progress(request, name):
     if asked is None:
         return HttpResponse(status=204)
     return JsonResponse({"fraction": asked.fraction, "message": asked.message}, headers={"Cache-Control": "no-store"})
+
+
+@require_safe
+def health(request):
+    """How the studio is doing, as JSON, with 503 when something needs somebody.
+
+    Who has not signed in to a shared studio, such as a proxy that asks, learns only whether all is well.
+    """
+    found = measure_health()
+    told = found.as_data() if not settings.SHARED or request.user.is_staff else {"well": found.is_well}
+    return JsonResponse(told, status=200 if found.is_well else 503, headers={"Cache-Control": "no-store"})
 
 
 def not_found(request, exception=None):

@@ -16,8 +16,13 @@ def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="python -m studio.worker", description="Does the studio's long work.")
     parser.add_argument("--parent", type=int, help="the process that this one ends with")
     end_with_parent(parser.parse_args(arguments).parent)
+    import django
     from django.core.management import execute_from_command_line
 
+    django.setup()
+    from studio.background.health import keep_giving_signs
+
+    keep_giving_signs()
     execute_from_command_line(["manage.py", "run_huey", "--workers", str(WORKERS), "--quiet"])
     return 0
 

@@ -130,15 +130,18 @@ def _send(place: Any) -> HttpResponseBase:
 
 def _panel(request: HttpRequest, piece: Piece, revision: Revision) -> HttpResponse:
     forecast = forecast_build(revision)
-    made = forecast.seconds if not forecast.problem else 0.0
-    each = time_usual_path()
+    problem, made, each = forecast.problem, forecast.seconds if not forecast.problem else 0.0, 0.0
+    try:
+        each = 0.0 if problem else time_usual_path()
+    except ReliefError as missing:
+        problem = str(missing)
     pixels = {width: width * width / RATIOS["16:10"] for width in (640, 1280, 2560)}
     times = [
         (width, *(made + forecast_seconds(each, count, samples) for samples in SAMPLES.values()))
         for width, count in pixels.items()
     ]
     context = _listed(piece) | {
-        "revision": revision, "problem": forecast.problem, "times": times, "widths": WIDTHS, "ratios": list(RATIOS),
+        "revision": revision, "problem": problem, "times": times, "widths": WIDTHS, "ratios": list(RATIOS),
         "views": VIEW_NAMES, "looks": LOOKS, "stands": revision.read().surface.shape.upright,
     }  # fmt: skip
     return render(request, "deliveries/stills.html", context)

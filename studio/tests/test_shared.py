@@ -71,6 +71,15 @@ class SharedTests(StudioTestCase):
         self.assertEqual((part.status_code, part["HX-Redirect"]), (204, "/sign-in/"))
         self.assertEqual(self.client.post(f"/piece/{piece.pk}/change", {"base": 1}).status_code, 302)
 
+    def test_health_says_figures_to_staff_only(self):
+        told = self.client.get("/health")
+        self.assertEqual(set(told.json()), {"well"})
+        self.sign_in()
+        self.assertEqual(set(self.client.get("/health").json()), {"well"})
+        self.ann.is_staff = True
+        self.ann.save()
+        self.assertIn("workers", self.client.get("/health").json())
+
     def test_each_has_a_shelf_of_their_own(self):
         self.piece_of_ann()
         self.assertRedirects(self.sign_in(), "/")
