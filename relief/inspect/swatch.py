@@ -10,7 +10,7 @@ from relief.maps.vectors import of_slopes
 from relief.sources.colour import eight_bits
 from relief.still.light import GROUND, SKY, SKYLIGHT, SUN, SUNLIGHT
 from relief.still.scene import CLAY
-from relief.still.tone import develop
+from relief.still.tone import REFLECTED, develop
 
 LIGHT = np.array([-0.55, 0.6, 0.58], np.float32)
 """Towards the light: from the upper left, fairly low, so that shallow relief shows."""
@@ -27,7 +27,9 @@ def in_clay(normals: np.ndarray) -> np.ndarray:
 
 
 def in_light(normals: np.ndarray, albedo: np.ndarray) -> np.ndarray:
-    """A matt surface under one sun and a sky, whose lower half is the ground: uint8 (rows, columns, 3).
+    """A dull surface under one sun and a sky, whose lower half is the ground: uint8 (rows, columns, 3).
+
+    It reflects as much as any dielectric, all over, which the tone curve takes off again.
 
     Args:
         normals: unit vectors, float32 (rows, columns, 3).
@@ -38,4 +40,4 @@ def in_light(normals: np.ndarray, albedo: np.ndarray) -> np.ndarray:
     sky, ground = np.asarray(SKY, np.float32), np.asarray(GROUND, np.float32)
     light = facing * np.asarray(SUN, np.float32) * (SUNLIGHT / np.pi)
     light = light + (ground + (sky - ground) * up) * (SKYLIGHT / np.pi)
-    return eight_bits(develop(light * albedo))
+    return eight_bits(develop(light * (albedo * (1 - REFLECTED) + REFLECTED)))

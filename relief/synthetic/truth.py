@@ -88,7 +88,7 @@ def measure(keys: list[str], size: int, workers: int) -> Iterator[tuple[Row, np.
 def measure_one(size: int, numbered: tuple[int, str]) -> tuple[Row, np.ndarray]:
     """The row of one surface, and its strip; its number says which side its light comes from.
 
-    The strip is the photo, then in matt white the truth, brightness, linear and network with the light given, and four
+    The strip is the photo, then in clay the truth, brightness, linear and network with the light given, and four
     photos, and then the photo's colours without light, side by side: uint8 (rows, 7 columns, 3).
     """
     number, key = numbered

@@ -31,7 +31,7 @@ REAL = ("brick", "gravel", "grass", "coins")
 
 
 def draw_real() -> bytes:
-    """The page of real photos as a JPEG: each photo, its relief in matt white, and its colours without light."""
+    """The page of real photos as a JPEG: each photo, its relief in clay, and its colours without light."""
     rows = []
     for name in REAL:
         pixels = cv2.resize(getattr(skimage.data, name)(), (360, 360), interpolation=cv2.INTER_AREA)

@@ -44,7 +44,8 @@ export function paintPixels(
   canvas.getContext("2d").putImageData(image, 0, 0);
 }
 
-const ENTERS = 0.955; // of the light that falls on a dielectric of 1.5, on average: the rest is its shine
+const REFLECTS = 0.045; // of the light that falls on a dielectric of 1.5, on average: the shine; the rest enters it
+const ENTERS = 1 - REFLECTS;
 const linear = (value) => LINEAR[Math.round(255 * value)];
 
 /** A light as it is in linear light: red, green and blue of a white surface that faces it. */
@@ -103,9 +104,9 @@ function lightOnce(normals, out, { lights, ambient, material }) {
   const [red, green, blue] = material.albedo.map((part) => part * ENTERS);
   const [redSun, greenSun, blueSun] = colour;
   const [redSky, greenSky, blueSky] = skylight(ambient);
-  const [redLow, redRise] = redSky.map((part) => part * red);
-  const [greenLow, greenRise] = greenSky.map((part) => part * green);
-  const [blueLow, blueRise] = blueSky.map((part) => part * blue);
+  const [redLow, redRise] = redSky.map((part) => part * (red + REFLECTS));
+  const [greenLow, greenRise] = greenSky.map((part) => part * (green + REFLECTS));
+  const [blueLow, blueRise] = blueSky.map((part) => part * (blue + REFLECTS));
   for (let i = 0, n = 0; i < out.length; i++, n += 3) {
     const x = normals[n];
     const y = normals[n + 1];
@@ -134,6 +135,9 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
     matt[n] = (redLow + redRise * up) * seen;
     matt[n + 1] = (greenLow + greenRise * up) * seen;
     matt[n + 2] = (blueLow + blueRise * up) * seen;
+    bright[n] = matt[n] * REFLECTS;
+    bright[n + 1] = matt[n + 1] * REFLECTS;
+    bright[n + 2] = matt[n + 2] * REFLECTS;
   }
   lights.forEach((each, number) => {
     const { colour, way, half, shine } = prepared(each, material);

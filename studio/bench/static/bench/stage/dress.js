@@ -59,7 +59,9 @@ function extend(shader) {
       "#include <aomap_fragment>",
       // a view at rest looks for what hides the sky itself
       "#include <aomap_fragment>\nfloat seesSky = mix(vSky, 1.0, refined);\n" +
-        "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;",
+        "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;\n" +
+        // the shine of an even sky, which lights of a view at rest bring by themselves
+        "reflectedLight.indirectSpecular += 0.045 * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);",
     );
 }
 
