@@ -191,6 +191,7 @@ class CommandTests(CommandTestCase):
                 used = json.loads(printed)["used"]
                 self.assertEqual((used["edges"], used["resolution"]), (["wrap", "wrap"], 64))
 
+    @long
     def test_a_reader_that_has_seen_enough_is_no_error(self):
         """As with `| head -1`; 141 is what a shell says of a closed pipe (POSIX: 128 + SIGPIPE)."""
         reading, writing = os.pipe()

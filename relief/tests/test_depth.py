@@ -180,6 +180,7 @@ class SeriesTests(TestCase):
         found = measure_shifts(photos, Lamps(np.array([light_vector(*light) for light in AROUND])))
         self.assertLess(np.abs(found).max(), 0.7)
 
+    @long
     def test_photos_that_were_exposed_differently_are_evened(self):
         """A camera that exposes by itself: strengths known here; photos that were exposed alike stay as they are."""
         height = 14 * gaussian_filter(np.random.default_rng(8).random((130, 170)), 3)
@@ -222,6 +223,7 @@ class UnknownLightsTests(TestCase):
         spots = 0.3 + 0.5 * (gaussian_filter(np.random.default_rng(5).random((140, 180)), 4) > 0.5)[..., None]
         return [photograph(height, 1, *light, colour=spots, sky=sky)[..., 0] for light in AROUND]
 
+    @long
     def test_lights_of_one_strength_are_found_but_for_half_a_turn(self):
         """Hayakawa 1994; light from everywhere, which that knows nothing of, lifts them a little."""
         for sky, most in ((0.0, 8), (0.25, 14)):

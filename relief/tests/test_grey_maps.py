@@ -91,6 +91,7 @@ class OcclusionTests(TestCase):
     def test_flat_ground_sees_all_of_its_sky(self):
         np.testing.assert_allclose(occlusion(field(np.full((40, 50), 0.3)), 9, 20, 16), 1, rtol=1e-6)
 
+    @long
     def test_v_groove(self):
         """A groove whose walls rise at angle a: the strip of sky from its bottom has the view factor cos a.
 

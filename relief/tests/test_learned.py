@@ -135,6 +135,7 @@ class LearnedTests(TestCase):
         straight = read_photo(photo, light, (True, True)).slopes
         self.assertLess(np.abs(np.roll(straight, (32, 64), (0, 1)) - rolled).mean(), 0.1 * np.abs(straight).mean())
 
+    @long
     def test_a_light_that_is_turned_with_its_photo_is_found_there(self):
         photo = lit_photo("beach-pebble", 256, 70)
         straight = read_lamp(photo)
@@ -145,6 +146,7 @@ class LearnedTests(TestCase):
         mirrored = read_lamp(photo[::-1].copy())
         np.testing.assert_allclose(mirrored.likely, np.roll(straight.likely[::-1], 1), atol=1e-5)
 
+    @long
     def test_photos_that_are_none_are_read_without_a_fall(self):
         rng = np.random.default_rng(4)
         text = np.full((120, 300, 3), 1, np.float32)

@@ -112,6 +112,7 @@ class NearLampTests(CommandTestCase):
         self.assertEqual(told.distance.remark, "")
         self.assertLess(error(told), 0.5 * error(found))
 
+    @long
     def test_the_command_says_how_far_the_lamps_stood(self):
         ball, distance = Ball(133, 84, 24), 500.0
         place = np.array([*ball.place(111, 160, (TEXEL, TEXEL)), 0.0])

@@ -81,6 +81,7 @@ class ArrivalTests(ReceiveTestCase):
         self.assertGreater(told["metres"].heights["rms_mm"], 900)
         self.assertGreater(told["level"].heights["rms_mm"], 2 * right.heights["rms_mm"])
 
+    @long
     def test_the_maps_displace_as_the_mesh_stands(self):
         """A NumPy script of its own displaces a grid by the delivered map; the delivered mesh agrees within a hundredth
         of the relief, which is what bilinear and bicubic samples differ by."""
@@ -189,6 +190,7 @@ class DamagedTests(ReceiveTestCase):
             yield f"a footprint of {value!r}", files | {"contents.json": said(footprint)}
         yield "contents that nest without end", files | {"contents.json": b"[" * 100_000}
 
+    @long
     def test_nothing_that_is_wrong_with_a_bundle_ends_in_an_error_of_python(self):
         arrived = self.deliver(self.recipe(mesh_format="ply"))
         damaged = dict(self.damage(arrived.files))

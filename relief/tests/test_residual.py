@@ -66,6 +66,7 @@ class SplitTests(TessellateTestCase):
         slopes = [map_coordinates(part, at, order=1) for part in (rise_across, rise_up)]
         return np.stack([-slopes[0], -slopes[1], np.ones(len(place))], axis=1)
 
+    @long
     def test_parts_have_places_of_their_own(self):
         split = self.engine.run(
             self.pipeline(

@@ -20,6 +20,7 @@ from relief.synthetic.rendering import photograph, true_normals
 from relief.synthetic.truth import angle_to
 from relief.tests.command import CommandTestCase
 from relief.tests.height_fields import rough
+from relief.tests.tags import long
 
 
 def lit_by_hand(slope: np.ndarray, elevation: float) -> np.ndarray:
@@ -163,6 +164,7 @@ class RouteTests(CommandTestCase):
         again = set_from_statistics(Pipeline.of(recipe, lambda _: data), Engine())
         self.assertEqual(again.amplitude, recipe.main.amplitude)
 
+    @long
     def test_the_command_reads_a_light_or_says_the_one_it_found(self):
         _, data = self.write()
         path = self.folder / "bumps.jpg"

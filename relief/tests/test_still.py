@@ -23,6 +23,7 @@ from relief.still.tracing import Draws, trace
 from relief.surface.mesh import Mesh, Part
 from relief.tests.command import CommandTestCase
 from relief.tests.height_fields import rough
+from relief.tests.tags import long
 
 WHITE = Light(sun=0, sky=math.pi / SKYLIGHT, even=True)
 """A sky of radiance 1 from everywhere."""
@@ -96,6 +97,7 @@ class FurnaceTests(TestCase):
         np.testing.assert_allclose(found.mean(), 1, atol=0.01)
         np.testing.assert_allclose(found, 1, atol=0.05)
 
+    @long
     def test_a_white_metal_ball_of_any_roughness(self):
         """What a single bounce between facets loses is given back: without that 0.57 is left at roughness 1."""
         for roughness in (0.1, 0.4, 0.7, 1.0):
@@ -163,6 +165,7 @@ class LightTests(TestCase):
         middle = x[share > 0.5][0]
         self.assertAlmostEqual(middle, 2 / math.tan(math.radians(elevation)), delta=0.06)
 
+    @long
     def test_before_a_long_wall_half_of_the_sky_is_left_and_light_comes_back_from_it(self):
         """At the foot of a high wall a level place sees half of the sky. The other half is the wall, which sees the sky
         and the ground: with more bounces it is brighter than without, and never above 1.
@@ -339,6 +342,7 @@ class StillCommandTests(CommandTestCase):
         off = np.abs(np.asarray(picture, float) / 255 - np.clip(shown, 0, 1))
         self.assertLess(off.max(), 0.01, "sRGB (IEC 61966-2-1) of the same light through the tone curve")
 
+    @long
     def test_flat_with_its_normal_map_it_is_lit_alike_but_casts_no_shadow(self):
         """High light: nothing is in shadow, so that slopes alone decide; the two are then nearly the same."""
         pictures = []
@@ -352,6 +356,7 @@ class StillCommandTests(CommandTestCase):
         self.assertGreater(np.corrcoef(pictures[0].ravel(), pictures[1].ravel())[0, 1], 0.9)
         self.assertAlmostEqual(pictures[0].mean() / pictures[1].mean(), 1, delta=0.05)
 
+    @long
     def test_a_forecast_and_what_is_refused(self):
         code, out, _ = self.run_command("still", self.scan, "--forecast", "--width", 90, "--height", 60, "--level", 2)
         self.assertEqual(code, 0)

@@ -211,6 +211,7 @@ class ErrorTests(TessellateTestCase):
             self.assertLess(told.worst, error)
             self.assertLess(off.max(), 1.1 * told.worst)
 
+    @long
     def test_an_error_that_is_not_kept_is_said_with_its_place(self):
         way = {"kind": "error", "error": 0.5, "most_level": 2}
         pipeline = self.pipeline("dots", {"amplitude": 20}, shape={"kind": "plane", "segments": 9}, tessellation=way)

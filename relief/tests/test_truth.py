@@ -31,6 +31,7 @@ class TruthTests(CommandTestCase):
         self.assertEqual((code, said.count("\n")), (2, 1))
         self.assertIn("beach-pebble", said)
 
+    @long
     def test_every_surface_has_the_width_and_the_two_paints_that_it_says(self):
         for key in ("driftwood-panel", "tin-ceiling", "scallop-tile", "oyster-plaster", "limewash"):
             made = SURFACES[key].make(96)

@@ -4,11 +4,13 @@ from unittest import TestCase
 
 import numpy as np
 
+from relief.tests.tags import long
 from tools.learn.ground import FAMILIES, SIDE
 from tools.learn.photo import SHOWN, make_example, paint
 
 
 class WorldTests(TestCase):
+    @long
     def test_every_family_is_a_relief_without_holes(self):
         for name, family in FAMILIES.items():
             for seed in range(3):
@@ -25,6 +27,7 @@ class WorldTests(TestCase):
             np.testing.assert_array_equal(field, again)
         self.assertGreater(np.abs(one.photo.astype(float) - other.photo).mean(), 1)
 
+    @long
     def test_what_faces_the_light_is_brighter_and_the_colour_is_the_photo_without_its_light(self):
         """In the mean of many: the light comes from the right, so that a slope down to the right is lit; and a photo is
         its colour times a light that depends on the slope, which two examples of one colour would show.

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from django.test import SimpleTestCase, TestCase, override_settings
 
+from relief.tests.tags import long
 from studio.bench.beginning import begin_piece
 from studio.bench.pages.steps import STEPS
 from studio.bench.tests.case import HEIGHTS, png
@@ -106,6 +107,7 @@ class PageTests(TestCase):
 
 
 class WordTests(SimpleTestCase):
+    @long
     def test_words_that_were_mended_do_not_come_back(self):
         """Each line of avoided.tsv: what must not be said, what to say instead, and why."""
         with (ROOT / "tools" / "strings" / "avoided.tsv").open() as file:
@@ -122,6 +124,7 @@ class WordTests(SimpleTestCase):
 
 
 class MadePageTests(SimpleTestCase):
+    @long
     def test_pages_made_of_the_code_are_up_to_date(self):
         for name, text in make_pages().items():
             self.assertEqual((ROOT / "docs" / name).read_text(), text, f"run: bin/tool strings --pages ({name})")

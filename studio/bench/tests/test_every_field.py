@@ -15,6 +15,7 @@ from relief.surface.mapping import MAPPINGS
 from relief.surface.subdivision import Subdivision
 from relief.surface.surface import Surface
 from relief.surface.tessellation import TESSELLATIONS
+from relief.tests.tags import long
 from studio.bench.pages.steps import STEPS
 from studio.bench.tests.case import StudioTestCase
 
@@ -45,6 +46,7 @@ class EveryFieldTests(TestCase):
 
 
 class EverySurfaceFieldTests(StudioTestCase):
+    @long
     def test_every_parameter_of_the_surface_is_set_from_its_page_as_shape_mapping_and_faces_are_chosen(self):
         piece = self.piece()
         text, number = "", 1

@@ -14,6 +14,7 @@ from relief.maps.normal import vectors
 from relief.maps.slopes import steepness
 from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
+from relief.tests.tags import long
 from studio.bench.beginning import begin_piece_of_set
 from studio.bench.models import Revision
 from studio.bench.tests.case import HEIGHTS, StudioTestCase, png, unpacked
@@ -105,6 +106,7 @@ class PartTests(StudioTestCase):
 
 
 class TestCardTests(StudioTestCase):
+    @long
     def test_it_stands_in_place_of_the_piece_made_with_its_settings(self):
         piece = self.piece()
         Revision.objects.change(piece, 1, {"maps.normal.green": "down"})

@@ -62,6 +62,7 @@ class SurfaceStepTests(StudioTestCase):
         self.act(piece, "shape", kind="torus")
         self.assertEqual(self.now(piece).surface.shape.kind, "torus")
 
+    @long
     def test_what_is_not_there_is_refused_and_nothing_is_kept(self):
         piece = self.piece()
         for action, values, status in (

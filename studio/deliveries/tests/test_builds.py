@@ -111,6 +111,7 @@ class BuildTests(StudioTestCase):
         self.client.post(reverse("deliveries:start", args=[piece.pk]), {"base": piece.position})
         self.assertEqual(Job.objects.get().state, "done")
 
+    @long
     def test_older_builds_are_cleared_away(self):
         piece = self.piece()
         for level in range(4):
@@ -121,6 +122,7 @@ class BuildTests(StudioTestCase):
         self.assertEqual(len(list(builds_folder().glob("*.npz"))), 3)
         self.assertContains(self.get("deliveries:list-builds", piece), "were deleted to make room")
 
+    @long
     def test_builds_that_share_a_mesh_keep_it_as_long_as_one_needs_it(self):
         """The same surface in two formats, and again under another revision, is kept once."""
         piece = self.piece()

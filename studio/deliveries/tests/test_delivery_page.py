@@ -152,6 +152,7 @@ class DeliveryPageTests(StudioTestCase):
         self.assertContains(self.get("deliveries:deliveries", piece), "Cleared away")
         self.assertContains(self.fetch("receive", jobs[2].pk), "were deleted to free space")
 
+    @long
     def test_a_bundle_that_was_damaged_on_the_disk_is_said_and_built_anew(self):
         piece = self.piece()
         job = self.delivered(piece)

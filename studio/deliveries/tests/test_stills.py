@@ -107,6 +107,7 @@ class StillTests(StudioTestCase):
         Still.objects.filter(pk=made[2].pk).update(asked={"width": 7, "of an odd row": 1})
         self.assertContains(self.get("deliveries:list-stills", piece), "deleted to make room")
 
+    @long
     def test_a_draft_lies_beside_it_while_it_is_drawn(self):
         seen = []
         piece = self.piece()

@@ -119,6 +119,7 @@ class LitSeriesTests(ShelfTestCase):
         made.photos.first().delete()
         self.assertContains(self.client.post(measured, {"width": 10}), "were removed", status_code=422)
 
+    @long
     def test_lights_of_the_ball_hold_there_and_lamps_stand_as_told(self):
         _, made = self.series()
         ball = {name: str(value) for name, value in zip(("ball-x", "ball-y", "ball-radius"), BALL, strict=True)}
