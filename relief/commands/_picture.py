@@ -131,7 +131,7 @@ def channel_and_role(text: str) -> tuple[str, str]:
     return channel, role
 
 
-def begun(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
+def begin_recipe(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
     """The recipe that the options ask for, on the suggested start; where its source is read from, and an engine."""
     data, name, engine = chosen.picture.read_bytes(), chosen.picture.name[-200:], Engine()
     footprint = None

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, get_args
 
 from relief.commands._arguments import number
-from relief.commands._picture import add_picture, begun, with_options
+from relief.commands._picture import add_picture, begin_recipe, with_options
 from relief.commands._recipe import add_sources, read_recipe
 from relief.errors import ReliefError
 from relief.filters.sample import Sampling
@@ -79,13 +79,13 @@ def add_surface_options(parser: argparse.ArgumentParser, *, with_camera: bool = 
     )  # fmt: skip
 
 
-def begun_surface(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
+def begin_surface(chosen: argparse.Namespace) -> tuple[Recipe, ReadSource, Engine]:
     """The recipe with the surface that options ask for, where its sources are read from, and an engine."""
     if chosen.picture.suffix.lower() == ".json":
         recipe, read_source = read_recipe(chosen.picture, chosen.source)
         recipe, engine = with_options(recipe, chosen), Engine()
     else:
-        recipe, read_source, engine = begun(chosen)
+        recipe, read_source, engine = begin_recipe(chosen)
     return *_with_surface(recipe, read_source, chosen), engine
 
 

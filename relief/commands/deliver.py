@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from relief.commands._arguments import path
-from relief.commands._picture import add_picture, begun
+from relief.commands._picture import add_picture, begin_recipe
 from relief.commands._recipe import add_sources, read_recipe
 from relief.deliver.delivery import delivery_files, write_bundle
 from relief.deliver.files import write_all
@@ -39,7 +39,7 @@ def run(chosen: argparse.Namespace) -> None:
         recipe, read_source = read_recipe(chosen.picture, chosen.source)
         engine = Engine()
     else:
-        recipe, read_source, engine = begun(chosen)
+        recipe, read_source, engine = begin_recipe(chosen)
     found: list[Finding] = []
     if chosen.profile:
         delivery, found = find_profile(chosen.profile)

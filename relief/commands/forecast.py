@@ -6,7 +6,7 @@ import argparse
 import json
 from typing import Any
 
-from relief.commands._surface import add_surface_options, begun_surface
+from relief.commands._surface import add_surface_options, begin_surface
 from relief.deliver.rates import Rate, measure_rates
 from relief.displace.forecast import Forecast, Limit, final_limit
 from relief.run.meshes import SurfacePipeline
@@ -19,7 +19,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Prints as JSON the ladder of levels, and what was asked for: faces, memory, seconds, and sizes of files."""
-    recipe, read_source, engine = begun_surface(chosen)
+    recipe, read_source, engine = begin_surface(chosen)
     pipeline = SurfacePipeline.of(recipe, read_source).final()
     rates, limit = measure_rates(), final_limit()
     ladder = [_row(cost, rates.levels, limit) | {"level": cost.level} for cost in pipeline.forecasts(engine)]

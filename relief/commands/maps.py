@@ -8,7 +8,7 @@ from itertools import chain
 from typing import get_args
 
 from relief.commands._arguments import path
-from relief.commands._picture import add_choice, add_number, add_picture, begun, channel_and_role, print_results
+from relief.commands._picture import add_choice, add_number, add_picture, begin_recipe, channel_and_role, print_results
 from relief.deliver.delivery import map_files, test_card_files
 from relief.deliver.files import safe_stem, write_all
 from relief.inspect.readings import readings
@@ -50,7 +50,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Writes all files or none."""
-    recipe, read_source, engine = begun(chosen)
+    recipe, read_source, engine = begin_recipe(chosen)
     pipeline, relief = Pipeline.of(recipe, read_source), recipe.main
     height = engine.run(pipeline.height())
     stem = safe_stem(chosen.picture.name)

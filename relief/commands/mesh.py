@@ -7,7 +7,7 @@ import time
 
 from relief.commands._arguments import path
 from relief.commands._picture import print_results
-from relief.commands._surface import add_surface_options, begun_surface
+from relief.commands._surface import add_surface_options, begin_surface
 from relief.cost import peak_memory
 from relief.deliver.build import built_files
 from relief.deliver.files import write_all
@@ -28,7 +28,7 @@ def run(chosen: argparse.Namespace) -> None:
     kind = chosen.out.suffix.lower().lstrip(".")
     if kind not in MESHES:
         raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in MESHES)}.")
-    recipe, read_source, engine = begun_surface(chosen)
+    recipe, read_source, engine = begin_surface(chosen)
     built = engine.run(SurfacePipeline.of(recipe, read_source).final().built())
     mesh, off, allowed = built.mesh, built.off, recipe.surface.tessellation.allowed
     written = write_all(chosen.out.parent, built_files(built, chosen.out.stem, kind))

@@ -11,7 +11,7 @@ import numpy as np
 
 from relief.commands._arguments import number, path
 from relief.commands._lines import say_over
-from relief.commands._surface import add_surface_options, begun_surface
+from relief.commands._surface import add_surface_options, begin_surface
 from relief.deliver.files import write_whole
 from relief.deliver.stills import ENDINGS, SUNS, VIEWS, make_scene, say_wanted, stand_camera, still_file
 from relief.errors import ReliefError
@@ -70,7 +70,7 @@ def run(chosen: argparse.Namespace) -> None:
         if chosen.out.suffix.lower().lstrip(".") not in ENDINGS:
             raise ReliefError(f"--out must end in {', '.join(f'.{known}' for known in ENDINGS)}.")
     width, height = chosen.wide, chosen.high
-    recipe, read_source, engine = begun_surface(chosen)
+    recipe, read_source, engine = begin_surface(chosen)
     ground = None if chosen.ground is None else chosen.ground == "on"
     scene = make_scene(recipe, read_source, engine, flat=chosen.flat, plain=chosen.clay, ground=ground)
     azimuth, elevation = chosen.sun or SUNS[scene.up]

@@ -55,7 +55,7 @@ class CompanionMap(Curve):
         return (cls.__doc__ or "").strip()
 
     @classmethod
-    def begun(cls, roles: Collection[str], layers: int) -> Self:
+    def start_for(cls, roles: Collection[str], layers: int) -> Self:
         """The map as it is begun in a piece with pictures of these roles beside its relief, and so many layers."""
         return cls.create()
 

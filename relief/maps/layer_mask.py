@@ -26,7 +26,7 @@ class LayerMask(CompanionMap):
     )  # fmt: skip
 
     @classmethod
-    def begun(cls, roles: Collection[str], layers: int) -> Self:
+    def start_for(cls, roles: Collection[str], layers: int) -> Self:
         return cls(layer=layers - 1)
 
     def following(self, order: Sequence[Any]) -> Self:

@@ -41,7 +41,7 @@ class Roughness(CompanionMap):
     )  # fmt: skip
 
     @classmethod
-    def begun(cls, roles: Collection[str], layers: int) -> Self:
+    def start_for(cls, roles: Collection[str], layers: int) -> Self:
         # the map of a set has its own cavities in it
         return cls(ground="along", cavities=0) if "roughness" in roles else cls()
 

@@ -28,7 +28,7 @@ def add_map(relief: Relief, kind: str) -> Done:
     """
     if kind not in COMPANION_MAPS:
         raise RecipeError("There is no such map.")
-    made = COMPANION_MAPS[kind].begun(relief.companion_roles(), len(relief.layers))
+    made = COMPANION_MAPS[kind].start_for(relief.companion_roles(), len(relief.layers))
     return with_maps(relief, more=(*relief.maps.more, made)), f"Added {made.title}"
 
 

@@ -266,8 +266,8 @@ class SlopeAndRoughnessTests(TestCase):
         curved = Roughness(ground="along", stops=stops, passage="straight").encode(flat, 5, {"roughness": given})
         np.testing.assert_array_equal(curved, np.rint(np.interp(given, *np.array(stops).T) * 255))
         self.assertEqual(set(Roughness(ground="along", level=0.2).encode(flat, 5).ravel()), {51})  # where there is none
-        self.assertEqual(Roughness.begun(["roughness"], 1), Roughness(ground="along", cavities=0))
-        self.assertEqual(Roughness.begun([], 1), Roughness())
+        self.assertEqual(Roughness.start_for(["roughness"], 1), Roughness(ground="along", cavities=0))
+        self.assertEqual(Roughness.start_for([], 1), Roughness())
 
 
 class MoreMapTests(TestCase):
