@@ -20,6 +20,7 @@ VARIABLES = {
     "GRAVEL_MEMORY_SHARE": "share of the machine's memory that a final build may take (0.5)",
     "GRAVEL_CACHE_MB": "megabytes of finished computations that a process keeps (640)",
     "GRAVEL_TEXELS": "texels that one stage may touch for a page (1000000000)",
+    "GRAVEL_CLEAR_AFTER": "days after which the worker clears what nothing names any more (0: never by itself)",
     "GRAVEL_THREADS": "threads that a kernel runs in (one for each processor)",
     "GRAVEL_LOG": "json: one line of JSON for each event that is logged (text)",
     "GRAVEL_STATIC": "folder that `gravel manage collectstatic` fills (static/ in the data folder)",

@@ -112,6 +112,9 @@ MEDIA_ROOT = DATA / "media"
 DELIVERIES_DAYS, DELIVERIES_BYTES = 90, 50 << 30
 """Bundles older than so many days are cleared away, and the oldest ones beyond so many bytes in all."""
 
+CLEAR_AFTER = read_number("GRAVEL_CLEAR_AFTER", 0, least=0)
+"""Days after which the worker clears what nothing names any more; 0 leaves it to a command."""
+
 ENGINE_BYTES = read_number("GRAVEL_CACHE_MB", 640) << 20
 """Bytes of finished computations that a process keeps; what is under way comes on top."""
 

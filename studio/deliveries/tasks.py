@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 from typing import Any
 
 from django.conf import settings
+from huey import crontab
+from huey.contrib.djhuey import db_periodic_task
 
 from relief.deliver.build import build_final
 from relief.deliver.delivery import write_bundle
@@ -16,7 +19,10 @@ from studio.background.apart import run_apart
 from studio.background.carrying import carries_out
 from studio.deliveries.clearing import clear_away, clear_builds, clear_stills
 from studio.deliveries.models import Build, Job, Still, builds_folder, find_digest
+from studio.deliveries.unused import clear_unused
 from studio.shelf.models import source_folder
+
+logger = logging.getLogger(__name__)
 
 
 @carries_out(Job)
@@ -60,3 +66,13 @@ def draw_still(still: Still, progress: Progress) -> dict[str, Any]:
         clear_halves(place)
     clear_stills(still)
     return {"facts": facts, "size": place.stat().st_size}
+
+
+@db_periodic_task(crontab(hour="4", minute="17"))
+def clear_by_night() -> None:
+    """Clears what nothing names any more, where the studio is set to."""
+    if not settings.CLEAR_AFTER:
+        return
+    cleared = [*clear_unused(settings.CLEAR_AFTER)]
+    if cleared:
+        logger.warning("Cleared %s unused files and rows, %s bytes.", len(cleared), sum(each.size for each in cleared))

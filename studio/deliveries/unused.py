@@ -42,6 +42,19 @@ class Unused:
     clear: Callable[[], object]
 
 
+def clear_unused(days: float) -> Iterator[Unused]:
+    """Removes all that `find_unused` finds, and gives each once it is removed.
+
+    It goes on until nothing more is found, as what a piece named is free once the piece is gone.
+    """
+    seen: set[tuple[str, str]] = set()
+    while fresh := [each for each in find_unused(days) if (each.kind, each.name) not in seen]:
+        for each in fresh:
+            seen.add((each.kind, each.name))
+            each.clear()
+            yield each
+
+
 def find_unused(days: float) -> Iterator[Unused]:
     """All that can go, rows first. What the artist removed goes once that is some days ago; until then it can be put
     back. Whatever a revision, a set, a series or a source on the shelf names stays.

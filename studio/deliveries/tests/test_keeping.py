@@ -16,13 +16,14 @@ from unittest import mock
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import CommandError
-from django.test import TransactionTestCase
+from django.test import TransactionTestCase, override_settings
 from django.utils import timezone
 
 from relief.tests.tags import long
 from studio.bench.models import Revision
 from studio.bench.tests.case import StudioTestCase
 from studio.deliveries import unused
+from studio.deliveries.tasks import clear_by_night
 from studio.shelf.models import Piece, Source, keep_file, source_path
 
 
@@ -50,6 +51,16 @@ class UnusedTests(StudioTestCase):
         self.assertFalse(source_path(stray).exists())
         self.assertTrue(used.exists() and source_path(stroke).exists(), "a recipe names both")
         self.assertIn("Nothing is unused", self.run_command())
+
+    def test_the_worker_clears_by_night_where_it_is_set_to(self):
+        self.piece()
+        stray = keep_file(b"nobody names this")
+        clear_by_night.call_local()
+        self.assertTrue(source_path(stray).exists(), "it is not set to")
+        with override_settings(CLEAR_AFTER=30), self.assertLogs("studio.deliveries.tasks", "WARNING") as logged:
+            clear_by_night.call_local()
+        self.assertFalse(source_path(stray).exists())
+        self.assertIn("Cleared 1 unused", logged.output[0])
 
     def test_removed_ones_go_with_what_only_they_named_after_some_days(self):
         piece = self.piece()

@@ -7,7 +7,7 @@ from collections import Counter
 from django.core.management.base import BaseCommand, CommandParser
 
 from relief.figures import say_bytes
-from studio.deliveries.unused import find_unused
+from studio.deliveries.unused import clear_unused, find_unused
 
 
 class Command(BaseCommand):
@@ -20,19 +20,12 @@ class Command(BaseCommand):
         parser.add_argument("--days", type=float, default=30, help="how long ago something was removed (30)")
 
     def handle(self, *, delete: bool, days: float, **_: object) -> None:
-        """Clears until nothing more is found, as what a piece named is free once the piece is gone."""
+        """Clears or only shows it."""
         sizes, counts = Counter[str](), Counter[str]()
-        seen: set[tuple[str, str]] = set()
-        while fresh := [each for each in find_unused(days) if (each.kind, each.name) not in seen]:
-            for each in fresh:
-                seen.add((each.kind, each.name))
-                counts[each.kind] += 1
-                sizes[each.kind] += each.size
-                self.stdout.write(f"{each.kind}: {each.name}, {say_bytes(each.size)}")
-                if delete:
-                    each.clear()
-            if not delete:
-                break
+        for each in clear_unused(days) if delete else find_unused(days):
+            counts[each.kind] += 1
+            sizes[each.kind] += each.size
+            self.stdout.write(f"{each.kind}: {each.name}, {say_bytes(each.size)}")
         if not counts:
             self.stdout.write("Nothing is unused.")
             return
