@@ -133,7 +133,7 @@ def find_in_source(pipeline: Pipeline, engine: Engine) -> list[Finding]:
         return []
     picture, filename = engine.run(pipeline.picture()), pipeline.sources[content.source].filename
     of_set = _find_in_set(pipeline, engine)
-    needs_curve = any(item.mend and item.mend.does == "gamma" for item in of_set)
+    needs_curve = any(_removes_curve(item) for item in of_set)
     kinds = frozenset(item.kind for item in of_set)
     found = find_all("source", SeenSource(pipeline, engine, content, picture, filename, kinds, needs_curve))
     beside = content.beside.get("normal")
@@ -144,9 +144,13 @@ def find_in_source(pipeline: Pipeline, engine: Engine) -> list[Finding]:
         found += engine.run(Stage("Checking the normals", compute, name, (pipeline.picture(beside.source),)))
     decoded = content.reading == "height" and content.transfer == "srgb"
     for item in of_set:
-        if not (decoded and item.mend and item.mend.does == "gamma"):
+        if not (decoded and _removes_curve(item)):
             found.append(Finding(item.kind, item.title, item.reason, _mend(item, pipeline.relief)))
     return found
+
+
+def _removes_curve(item: SetFinding) -> bool:
+    return bool(item.mend and item.mend.does == "gamma")
 
 
 def _find_in_set(pipeline: Pipeline, engine: Engine) -> list[SetFinding]:

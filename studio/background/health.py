@@ -11,7 +11,6 @@ from contextlib import suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from django.apps import apps
 from django.conf import settings
 from django.db.models import Min
 from django.utils import timezone
@@ -59,9 +58,9 @@ class Health:
 
 def measure_health() -> Health:
     """How the studio is doing now."""
-    kinds = [kind for kind in apps.get_models() if issubclass(kind, Work)]
-    waiting = [kind.objects.filter(state=Work.State.WAITING) for kind in kinds]  # type: ignore[attr-defined]
-    running = sum(kind.objects.filter(state=Work.State.RUNNING).count() for kind in kinds)  # type: ignore[attr-defined]
+    kinds = Work.kinds()
+    waiting = [kind.objects.filter(state=Work.State.WAITING) for kind in kinds]
+    running = sum(kind.objects.filter(state=Work.State.RUNNING).count() for kind in kinds)
     since = [made for rows in waiting if (made := rows.aggregate(first=Min("made"))["first"])]
     oldest = max(0.0, (timezone.now() - min(since)).total_seconds()) if since else 0.0
     workers, room = count_workers(), shutil.disk_usage(settings.DATA).free

@@ -84,9 +84,14 @@ class Work(models.Model):
         return round(self.progress * 100)
 
     @classmethod
+    def kinds(cls) -> list[type[Work]]:
+        """All kinds of work there are."""
+        return [kind for kind in apps.get_models() if issubclass(kind, Work)]
+
+    @classmethod
     def heavy_kinds(cls) -> list[type[Work]]:
         """All kinds of heavy work there are."""
-        return [kind for kind in apps.get_models() if issubclass(kind, Work) and kind.heavy]
+        return [kind for kind in cls.kinds() if kind.heavy]
 
     @classmethod
     def heavy_is_carried_out(cls) -> bool:

@@ -10,7 +10,7 @@ from relief.deliver.embedded import embedded_pictures
 from relief.deliver.notes import Entry
 from relief.deliver.planned import Planned
 from relief.deliver.writers._writer import Make, Writer
-from relief.formats.meshes import MESHES, AroundMesh
+from relief.formats.meshes import AroundMesh
 from relief.formats.writing import mesh_file
 from relief.recipe.recipe import Recipe
 from relief.surface.mesh import Mesh
@@ -47,7 +47,7 @@ def _make(bundle: Bundle, file: Planned) -> Make:
 
 def _write(bundle: Bundle, mesh: Mesh) -> bytes:
     delivery = bundle.recipe.delivery
-    pictures = embedded_pictures(bundle) if MESHES[delivery.mesh_format].has_pictures else ()
+    pictures = embedded_pictures(bundle) if bundle.mesh_format.has_pictures else ()
     return mesh_file(mesh, delivery.mesh_format, AroundMesh(delivery.unit, bundle.named("materials"), pictures))
 
 

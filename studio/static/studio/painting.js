@@ -1,6 +1,6 @@
 // Pixels of a packet onto a canvas: grey, colour or one channel of it, or normals lit from some directions.
 
-import { AMBIENT, CLAY, GROUND, SKY, SKYLIGHT, SUN, SUNLIGHT } from "./daylight.js";
+import { AMBIENT, CLAY, GROUND, REFLECTS, SKY, SKYLIGHT, SUN, SUNLIGHT } from "./daylight.js";
 import { develop, LINEAR } from "./tone.js";
 
 const LAST = 1023; // shades are looked up by cosine, in tables of this many steps and one
@@ -44,8 +44,7 @@ export function paintPixels(
   canvas.getContext("2d").putImageData(image, 0, 0);
 }
 
-const REFLECTS = 0.045; // of the light that falls on a dielectric of 1.5, on average: the shine; the rest enters it
-const ENTERS = 1 - REFLECTS;
+const ENTERS = 1 - REFLECTS; // the rest is shine
 const linear = (value) => LINEAR[Math.round(255 * value)];
 
 /** A light as it is in linear light: red, green and blue of a white surface that faces it. */

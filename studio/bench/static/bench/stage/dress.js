@@ -1,7 +1,7 @@
 // What the surface is dressed in: clay or its colours, and what is drawn over them to look at the mapping by.
 
 import * as THREE from "../../vendor/three/three.module.js";
-import { CLAY, SOOT } from "../../studio/daylight.js";
+import { CLAY, REFLECTS, SOOT } from "../../studio/daylight.js";
 import { ABOVE, BELOW, DATUM, INK } from "../../studio/palette.js";
 
 const linear = (hex) => new THREE.Color(hex);
@@ -61,7 +61,7 @@ function extend(shader) {
       "#include <aomap_fragment>\nfloat seesSky = mix(vSky, 1.0, refined);\n" +
         "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;\n" +
         // the shine of an even sky, which lights of a view at rest bring by themselves
-        "reflectedLight.indirectSpecular += 0.045 * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);",
+        `reflectedLight.indirectSpecular += ${REFLECTS} * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);`,
     );
 }
 
@@ -89,17 +89,16 @@ export function cloth(regions, inward, { kind, ...more } = {}) {
 export function dress(materials, { material: { kind, roughness }, overlay, wireframe }) {
   shared.overlay.value = OVERLAYS[overlay] ?? 0;
   for (const [number, material] of materials.entries()) {
-    const coloured = kind === "colour" && overlay !== "regions" && material.userData.colours;
     // as glTF 2.0 defines them: a map says all of it, without one it is what the look says, and nothing is metal
     const own = kind === "colour" && overlay !== "regions" ? material.userData : {};
-    const maps = { map: coloured, roughnessMap: own.roughness, metalnessMap: own.metalness };
+    const maps = { map: own.colours, roughnessMap: own.roughness, metalnessMap: own.metalness };
     for (const [name, wanted] of Object.entries(maps)) {
       if (material[name] === (wanted || null)) continue;
       material[name] = wanted || null;
       material.needsUpdate = true;
     }
     const plain = kind === "black" ? SOOT : CLAY;
-    if (coloured) material.color.set(0xffffff);
+    if (own.colours) material.color.set(0xffffff);
     else if (overlay === "regions") material.color.set(REGIONS[number % REGIONS.length]);
     else material.color.setRGB(...plain);
     material.roughness = own.roughness ? 1 : roughness;

@@ -41,25 +41,17 @@ export async function showSurface(packet, changes, signal) {
   const map = (view, more = {}) =>
     fetchPacket(bench.dataset.preview, { ...shared, view, longest: SHARP, ...more }, signal);
   const pixels = async (view, wanted) => wanted && (await map(view)).arrays.pixels;
-  /** The maps that lie on each region: those of the relief that it carries, by its key. */
-  const ofReliefs = async (view, wanted, { region_reliefs: keys }) => {
-    if (!wanted) return {};
-    const carried = [...new Set(keys)].filter(Boolean);
-    const found = await Promise.all(carried.map((relief) => map(view, { relief })));
+  /** The maps that lie on each region: those of the relief that it carries, by its key. `viewOf` names a relief's, or none. */
+  const ofReliefs = async (viewOf, wanted, { region_reliefs: keys }) => {
+    const carried = wanted ? [...new Set(keys)].filter((key) => key && viewOf(key)) : [];
+    const found = await Promise.all(carried.map((relief) => map(viewOf(relief), { relief })));
     return Object.fromEntries(carried.map((key, number) => [key, found[number].arrays.pixels]));
   };
-  /** The maps of a role that lie on each region, where a relief has one. */
-  const inRole = async (role, wanted, { region_reliefs: keys, region_maps: named }) => {
-    if (!wanted) return {};
-    const found = [...new Set(keys)].filter(Boolean).map((relief) => {
-      const views = Object.entries(named[relief] ?? {}).filter(([, other]) => other === role);
-      return [relief, views.at(-1)?.[0]];
-    });
-    const maps = await Promise.all(
-      found.map(async ([relief, view]) => [relief, view && (await map(view, { relief })).arrays.pixels]),
-    );
-    return Object.fromEntries(maps);
-  };
+  /** The view that shows a relief's map of a role in its material; of two the one that is made. */
+  const inRole =
+    (role, { region_maps: named }) =>
+    (relief) =>
+      Object.entries(named[relief] ?? {}).findLast(([, other]) => other === role)?.[0];
   const coloured = look.material.kind === "colour";
   const wanted = JSON.stringify([currentView(), shared, look.displaced, look.mapped, coloured, figured, detail]);
   if (wanted === shown) return; // only the section line was moved
@@ -86,10 +78,10 @@ export async function showSurface(packet, changes, signal) {
       space.surface.show(
         made,
         ...(await Promise.all([
-          ofReliefs("tangent", look.mapped, made),
-          ofReliefs("colour", coloured, made),
-          inRole("roughness", coloured, made),
-          inRole("metalness", coloured, made),
+          ofReliefs(() => "tangent", look.mapped, made),
+          ofReliefs(() => "colour", coloured, made),
+          ofReliefs(inRole("roughness", made), coloured, made),
+          ofReliefs(inRole("metalness", made), coloured, made),
         ])),
       );
   }
