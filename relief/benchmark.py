@@ -59,9 +59,11 @@ from relief.sources.decode import decode
 from relief.sources.facts import facts
 from relief.sources.mesh.read import read_mesh
 from relief.still.camera import frame_all
+from relief.still.canvas import Canvas
+from relief.still.forecast import forecast_still, make_grid
 from relief.still.light import Light as SunAndSky
 from relief.still.scene import Maps, Scene
-from relief.still.still import Wanted, draw_still, forecast_still, make_grid
+from relief.still.still import Wanted, draw_still
 from relief.surface.bisect import as_triangles
 from relief.surface.cover import cover
 from relief.surface.mapping.box import BoxMapping
@@ -100,6 +102,7 @@ class Extent:
         builds: what is asked of final builds.
         lit: side of the photos of a lit series.
         still: width, height and samples of a still.
+        still_side: quads on a side of its mesh.
     """
 
     maps: tuple[int, ...] = (1024, 4096)
@@ -118,6 +121,7 @@ class Extent:
     builds: tuple[str, ...] = ("--level 6", "--tessellate faces:2000000")
     lit: int = 2048
     still: tuple[int, int, int] = (1280, 800, 16)
+    still_side: int = 707
 
 
 QUICK = Extent(
@@ -147,7 +151,7 @@ def table(extent: Extent = Extent()) -> str:
     lines += ["", f"{'a lit series of 12 photos':40}{'ms':>10}"]
     lines += [f"{f'{extent.lit} x {extent.lit}, laid on each other and solved':40}{_solve_series(extent.lit):10.1f}"]
     lines += ["", f"{'stills':40}{'ms':>10}"]
-    lines += [f"{name:40}{spent:10.1f}" for name, spent in _stills(extent.still)]
+    lines += [f"{name:40}{spent:10.1f}" for name, spent in _stills(extent.still, extent.still_side)]
     lines += ["", f"{'round trip':40}{'median ms':>10}"]
     lines += [f"{name:40}{spent:10.1f}" for name, spent in _round_trips(extent)]
     lines += [
@@ -386,16 +390,15 @@ def _maps(size: int) -> list[tuple[str, float]]:
     return [*rows, ("four channels packed", _best(lambda: pack_channels(pack, {"grey": grey}, grey.shape), 3))]
 
 
-def _stills(still: tuple[int, int, int]) -> Iterator[tuple[str, float]]:
-    """Embree's tree of a million faces, a million rays on it, and a still of it with its forecast."""
-    side = 708 if still[0] > 100 else 20
-    down, across = np.mgrid[:side, :side].astype(np.float32)
-    height = np.random.default_rng(0).random((side, side), dtype=np.float32)
+def _stills(still: tuple[int, int, int], side: int) -> Iterator[tuple[str, float]]:
+    """Embree's tree of a mesh of `side` x `side` quads, rays on it, and a still of it with its forecast."""
+    down, across = np.mgrid[: side + 1, : side + 1].astype(np.float32)
+    height = np.random.default_rng(0).random((side + 1, side + 1), dtype=np.float32)
     scene = Scene(make_grid(np.stack([across, down, height], axis=-1)), (Maps(),), up=2)
     begun = time.perf_counter()
     scene.prepare()
-    yield "tree of a million triangles", 1000 * (time.perf_counter() - begun)
-    rays = np.random.default_rng(1).random((still[0] * still[1], 3), dtype=np.float32) * np.float32(side - 1)
+    yield f"tree of {2 * side * side} triangles", 1000 * (time.perf_counter() - begun)
+    rays = np.random.default_rng(1).random((still[0] * still[1], 3), dtype=np.float32) * np.float32(side)
     rays[:, 2] = 9
     towards = np.tile(np.array([0.1, 0.05, -1], np.float32), (len(rays), 1))
     begun = time.perf_counter()
@@ -404,7 +407,16 @@ def _stills(still: tuple[int, int, int]) -> Iterator[tuple[str, float]]:
     camera = frame_all(scene.mesh.positions, (-0.4, -1.0, 0.8), 50, still[0] / still[1], 2)
     wanted = Wanted(camera, SunAndSky(), *still)
     yield f"{still[0]} x {still[1]}, {still[2]} samples: forecast", 1000 * forecast_still(scene, wanted)
-    yield f"{still[0]} x {still[1]}, {still[2]} samples: drawn", 1000 * draw_still(scene, wanted).seconds
+    begun, first = time.perf_counter(), []
+
+    def note(canvas: Canvas) -> None:
+        if not first:
+            canvas.picture()
+            first.append(1000 * (time.perf_counter() - begun))
+
+    drawn = draw_still(scene, wanted, on_step=note)
+    yield "its first picture", first[0]
+    yield f"{still[0]} x {still[1]}, {still[2]} samples: drawn", 1000 * drawn.seconds
 
 
 def _occlusion(size: int) -> float:

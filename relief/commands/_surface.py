@@ -112,7 +112,7 @@ def _with_surface(recipe: Recipe, read_source: ReadSource, chosen: argparse.Name
             shape = SHAPES[chosen.shape].create(**DEFAULT_SIZES.get(chosen.shape, {}))
         else:
             raise ReliefError(f"There is no shape called “{chosen.shape}”. There are {', '.join(SHAPES)}.")
-    shape = _sized(shape, chosen)
+    shape = _set_sizes(shape, chosen)
     values = {name: getattr(chosen, name) for name in ("sizing", "turn", "pole_fade", "sampling")}
     for name in ("repeats", "shift"):
         pair = getattr(chosen, name) or (None, None)
@@ -140,7 +140,7 @@ DEFAULT_SIZES = {"room": {"width": 1000, "height": 1000, "depth": 1000}}
 """Sizes that differ from those on the bench: here all are 1000 mm unless it is said otherwise."""
 
 
-def _sized(shape: Shape, chosen: argparse.Namespace) -> Shape:
+def _set_sizes(shape: Shape, chosen: argparse.Namespace) -> Shape:
     if chosen.size:
         if len(chosen.size) > len(shape.lengths()):
             most = len(shape.lengths())

@@ -7,22 +7,36 @@ import json
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePath
 from types import MappingProxyType
-from typing import Any
+from typing import Any, TypeVar
 
 from relief.deliver.delivery import write_bundle
 from relief.deliver.files import checksum, clear_halves, safe_stem, write_whole
+from relief.deliver.images import png
 from relief.deliver.plan import refuse_undeliverable
 from relief.errors import Cancelled, ReliefError
-from relief.progress import Progress
+from relief.inspect.find import find_in_piece
+from relief.inspect.swatch import in_clay
+from relief.progress import Part, Progress, Quiet
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import Recipe
+from relief.run.engine import Engine
+from relief.run.finished import normal_vectors
+from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.roles import family, role_in_name
 from relief.version import computation_version
 
+AnyPath = TypeVar("AnyPath", bound=PurePath)
+
 LEDGER = "series.json"
 """The file beside the deliveries that says which are finished, and what they were made of."""
+
+PICTURE = 160
+"""Texels on the long side of the small picture of an item."""
+
+CHECKED = 0.25
+"""How far an item is when it has been looked through for findings."""
 
 
 @dataclass(frozen=True)
@@ -100,47 +114,69 @@ def gather_items(recipe: Recipe, pictures: Sequence[Path]) -> tuple[list[Item], 
     Raises:
         ReliefError: the recipe needs no picture.
     """
-    if not recipe.sources:
-        raise ReliefError("The recipe has no source, so there is nothing to put through it.")
     files = sorted(file for place in pictures for file in (_within(place) if place.is_dir() else [place]))
-    items, failed, names = list[Item](), list[Outcome](), set[str]()
-    for called, members in _groups(files, len(recipe.sources) > 1):
-        name, number = safe_stem(called), 2
-        while name.lower() in names:
-            name, number = f"{safe_stem(called)}_{number}", number + 1
-        names.add(name.lower())
-        try:
-            items.append(Item(name, _match(recipe, members)))
-        except ReliefError as problem:
-            failed.append(Outcome(name, "failed", problem=str(problem)))
+    matched = match_files(recipe.sources, files)
+    items = [Item(name, found) for name, found in matched.items() if not isinstance(found, ReliefError)]
+    failed = [
+        Outcome(name, "failed", problem=str(found)) for name, found in matched.items() if isinstance(found, ReliefError)
+    ]
     return items, failed
+
+
+def match_files(
+    sources: Mapping[str, SourceReference], files: Sequence[AnyPath]
+) -> dict[str, dict[str, AnyPath] | ReliefError]:
+    """Which of some files stands for which source of a recipe: by the name of an item the file of each source, by its
+    key, or why there is none.
+
+    Args:
+        sources: those of the recipe that are replaced.
+        files: each an item of its own, or where there are several sources, members of sets whose names say their roles.
+
+    Raises:
+        ReliefError: the recipe needs no picture.
+    """
+    if not sources:
+        raise ReliefError("The recipe has no source, so there is nothing to put through it.")
+    found: dict[str, dict[str, AnyPath] | ReliefError] = {}
+    taken: set[str] = set()
+    for called, members in _groups(files, len(sources) > 1):
+        name, number = safe_stem(called), 2
+        while name.lower() in taken:
+            name, number = f"{safe_stem(called)}_{number}", number + 1
+        taken.add(name.lower())
+        try:
+            found[name] = _match(sources, members)
+        except ReliefError as problem:
+            found[name] = problem
+    return found
 
 
 def _within(folder: Path) -> list[Path]:
     return [file for file in folder.rglob("*") if file.is_file() and not file.name.startswith(".")]
 
 
-def _groups(files: list[Path], sets: bool) -> Iterator[tuple[str, list[Path]]]:
+def _groups(files: Sequence[AnyPath], sets: bool) -> Iterator[tuple[str, list[AnyPath]]]:
     """Files that belong together, after what they are called."""
     if not sets:
         yield from ((file.name, [file]) for file in files)
         return
-    found: dict[tuple[Path, str], list[Path]] = {}
+    found: dict[tuple[PurePath, str], list[AnyPath]] = {}
     for file in files:
         found.setdefault((file.parent, family(file.name)), []).append(file)
     yield from ((called or folder.name, members) for (folder, called), members in found.items())
 
 
-def _match(recipe: Recipe, members: list[Path]) -> dict[str, Path]:
+def _match(sources: Mapping[str, SourceReference], members: list[AnyPath]) -> dict[str, AnyPath]:
     """The file for each source of a recipe, by the role that its name says.
 
     Raises:
         ReliefError: one is missing, or there are two for it.
     """
-    if len(recipe.sources) == 1:
-        return {next(iter(recipe.sources)): members[0]}
-    left, found = list(members), dict[str, Path]()
-    for key, reference in recipe.sources.items():
+    if len(sources) == 1:
+        return {next(iter(sources)): members[0]}
+    left, found = list(members), dict[str, AnyPath]()
+    for key, reference in sources.items():
         role = _role(reference.filename)
         mine = [file for file in left if _role(file.name) == role]
         if len(mine) != 1:
@@ -208,10 +244,41 @@ def _deliver(
     """One delivery, of the recipe with the files of an item as its sources."""
     by_digest = {sums[key]: file for key, file in item.files.items()}
     sources = {key: SourceReference(digest=sums[key], filename=file.name[-200:]) for key, file in item.files.items()}
-    own = recipe.model_copy(update={"sources": {**recipe.sources, **sources}})
+    own = recipe.with_sources(sources)
     clear_halves(place)
 
     def read_source(digest: str) -> bytes:
         return kept[digest] if digest in kept else by_digest[digest].read_bytes()
 
     write_bundle(place, own, read_source, item.name, None, progress)
+
+
+def deliver_item(
+    place: Path, picture: Path, recipe: Recipe, read_source: ReadSource, title: str, progress: Progress
+) -> dict[str, Any]:
+    """One delivery of a series with a small lit picture beside it, and what is found in it.
+
+    Args:
+        place: where the ZIP goes.
+        picture: where the small picture goes, a PNG.
+        recipe, read_source, title: as `write_bundle` takes them.
+        progress: told how far it is; may cancel.
+
+    Returns:
+        As JSON data: `findings`, the title of each with its reason; `sha256` and `size` of the ZIP; `seconds`.
+
+    Raises:
+        Cancelled, ReliefError, OSError.
+    """
+    begun, engine = time.perf_counter(), Engine()
+    clear_halves(place)
+    _, found = find_in_piece(recipe, read_source, engine, progress=Quiet(progress))
+    lit = in_clay(normal_vectors(Pipeline.of(recipe, read_source, PICTURE), engine))
+    write_whole(picture, png(lit))
+    write_bundle(place, recipe, read_source, title, None, Part(progress, CHECKED, 1), engine)
+    return {
+        "findings": [[finding.title, finding.reason] for finding in found],
+        "sha256": checksum(place),
+        "size": place.stat().st_size,
+        "seconds": round(time.perf_counter() - begun, 2),
+    }

@@ -16,6 +16,7 @@ from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
 from relief.deliver.files import write_whole
+from relief.deliver.sweeps import FRAMES, animation, draw_sweep
 from relief.formats.writing import picture_file
 from relief.progress import Part, Progress
 from relief.recipe.recipe import Recipe
@@ -25,10 +26,12 @@ from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
 from relief.sources.colour import decode_srgb, eight_bits, full_scale
 from relief.still.camera import FRAME, Camera, frame_all
+from relief.still.canvas import Canvas, Region
 from relief.still.light import Light
 from relief.still.scene import Maps, Scene
 from relief.still.still import Still, Wanted, draw_still
 from relief.still.tone import develop
+from relief.surface.tessellation.levels import Levels
 
 FINEST = 4096
 """Texels on the long side of what lies on the surface at most."""
@@ -42,7 +45,13 @@ SUNS = {2: (135.0, 40.0), 1: (225.0, 40.0)}
 """Where the sun stands by default, by the axis that points up: to the left, behind what lies, before what stands."""
 
 DRAFT_EVERY = 1.0
-"""Seconds between two pictures of a still that is being drawn."""
+"""Seconds between two drafts of a still that is being drawn; the first one is written at once."""
+
+SMALL_TEXELS, SMALL_FACES, SMALL_SAMPLES = 512, 60_000, 4
+"""What a picture on the shelf is drawn of at most, and the paths of its pixels."""
+
+FIRST = "first.json"
+"""What the file ends in that names the rectangle to be done before the rest."""
 
 ON_STAGE = "stage"
 """The view of a still that is seen as the stage stands."""
@@ -65,6 +74,9 @@ class Order:
         towards: the direction of the light of the stage, unit length, as the surface has it: right, up, out of it.
         plain, flat: as `make_scene` takes them.
         ground: whether there is ground below what stands.
+        opening: the f-number of the camera, 0 for sharp everywhere; what is sharp lies where it looks.
+        sweep: one of `SWEEPS`, for an animation; empty for one picture.
+        name: of the view, where it has one.
     """
 
     width: int = 1280
@@ -76,6 +88,9 @@ class Order:
     plain: bool = False
     flat: bool = False
     ground: bool = True
+    opening: float = 0.0
+    sweep: str = ""
+    name: str = ""
 
     def want(self, scene: Scene) -> Wanted:
         """The still of a scene that is ordered.
@@ -94,6 +109,7 @@ class Order:
             x, y, z = self.towards
             high, out = (z, y) if scene.up == 2 else (y, -z)
             sun = math.degrees(math.atan2(out, x)) % 360, math.degrees(math.asin(min(max(high, -1.0), 1.0)))
+        camera = camera._replace(opening=self.opening)
         wanted = Wanted(camera, Light(*sun), self.width, self.height, self.samples)
         wanted.check()
         return wanted
@@ -113,19 +129,21 @@ def stand_camera(scene: Scene, seen: str, lens: float, ratio: float) -> Camera:
 def say_wanted(wanted: Wanted) -> dict[str, Any]:
     """How a still was made, as JSON data."""
     told = {name: value for name, value in asdict(wanted).items() if name not in ("camera", "light")}
-    return told | {"camera": wanted.camera._asdict(), "light": wanted.light._asdict()}
+    light = wanted.light._asdict() | {"lamp": wanted.light.lamp._asdict() if wanted.light.lamp else None}
+    return told | {"camera": wanted.camera._asdict(), "light": light}
 
 
 def draw_order(
     place: Path, order: Order, recipe: Recipe, read_source: ReadSource, builds: Path, progress: Progress
 ) -> dict[str, Any]:
-    """Draws a still that was ordered, and writes it as a PNG; while it is drawn a draft lies beside it.
+    """Draws a still that was ordered, and writes it as a PNG, or as a WebP where it moves; while it is drawn a draft
+    lies beside it, and a rectangle that is named beside it goes first.
 
     Args:
         place: where it is written.
         order, recipe, read_source: what is drawn.
         builds: a folder of finished builds; a mesh that is among them is not built again.
-        progress: told how far it is; may cancel between two samples.
+        progress: told how far it is; may cancel several times a second.
 
     Returns:
         What came of it, as JSON data: `faces`, `seconds` and `noise`.
@@ -140,22 +158,42 @@ def draw_order(
     )  # fmt: skip
     wanted = order.want(scene)
 
-    def keep_draft(mean: np.ndarray) -> None:
+    def keep_draft(canvas: Canvas) -> None:
         nonlocal written
         if time.perf_counter() - written > DRAFT_EVERY:
-            write_whole(draft_of(place), still_file(Still(mean, 0, 0), "png", {}))
+            write_whole(draft_of(place), still_file(Still(canvas.picture(), 0, 0), "png", {}))
             written = time.perf_counter()
 
-    still = draw_still(scene, wanted, Part(progress, MADE, DRAWN), keep_draft)
-    write_whole(place, still_file(still, "png", say_wanted(wanted)))
-    draft_of(place).unlink(missing_ok=True)
-    seconds = round(time.perf_counter() - begun, 2)
-    return {"faces": scene.mesh.faces, "noise": round(still.noise, 4), "seconds": seconds}
+    drawing = Part(progress, MADE, DRAWN)
+    if order.sweep:
+        drawn = [still for _, still in draw_sweep(scene, wanted, order.sweep, FRAMES, drawing, keep_draft)]
+        write_whole(place, animation([develop_still(still) for still in drawn]))
+    else:
+        drawn = [draw_still(scene, wanted, drawing, keep_draft, lambda: read_first(place))]
+        write_whole(place, still_file(drawn[0], "png", say_wanted(wanted)))
+    for beside in (draft_of(place), first_of(place)):
+        beside.unlink(missing_ok=True)
+    seconds, noise = round(time.perf_counter() - begun, 2), float(np.mean([still.noise for still in drawn]))
+    return {"faces": scene.mesh.faces, "noise": round(noise, 4), "seconds": seconds}
 
 
 def draft_of(place: Path) -> Path:
     """Where the draft of a still lies while it is drawn."""
     return place.with_suffix(".draft.png")
+
+
+def first_of(place: Path) -> Path:
+    """Where the rectangle of a still is named that is to be done before the rest."""
+    return place.with_suffix(f".{FIRST}")
+
+
+def read_first(place: Path) -> Region | None:
+    """That rectangle; none where nobody named one, or what is there cannot be read."""
+    try:
+        left, top, width, height = (int(number) for number in json.loads(first_of(place).read_text()))
+    except (OSError, ValueError, TypeError):
+        return None
+    return left, top, width, height
 
 
 def make_scene(
@@ -181,8 +219,7 @@ def make_scene(
         mesh = engine.run(surface.undisplaced())
     else:
         surface.refuse_if_too_large(engine)
-        built = engine.run(surface.built(), progress)
-        mesh, residual = built.mesh, built.residual
+        mesh, residual = engine.run(surface.shown(), progress)
     if residual is not None:  # its places are of this map alone
         maps = [Maps(normal=_vectors(residual))] * len(mesh.part_list)
     else:
@@ -190,6 +227,22 @@ def make_scene(
         maps = [known.get(key, Maps()) for key in surface.carried]
     upright = surface.surface.shape.upright
     return Scene(mesh, tuple(maps), up=1 if upright else 2, ground=upright if ground is None else ground)
+
+
+def draw_on_shape(recipe: Recipe, read_source: ReadSource, engine: Engine, side: int) -> np.ndarray:
+    """A small picture of the surface of a piece, on its shape and in clay: uint8 (side, side, 3).
+
+    Raises:
+        ReliefError: it cannot be built, or Embree is missing.
+    """
+    surface = SurfacePipeline.of(recipe, read_source, SMALL_TEXELS)
+    even = replace(surface, surface=surface.surface.model_copy(update={"tessellation": Levels()}))
+    mesh = engine.run(even.with_at_most(engine, SMALL_FACES).displaced())
+    up = 1 if surface.surface.shape.upright else 2
+    scene = Scene(mesh, (Maps(),) * len(mesh.part_list), up=up, ground=up == 1)
+    camera = stand_camera(scene, "three-quarter", 50.0, 1.0)
+    still = draw_still(scene, Wanted(camera, Light(*SUNS[up]), side, side, SMALL_SAMPLES, bounces=1))
+    return develop_still(still)
 
 
 def _maps_of(pipeline: Pipeline, engine: Engine, flat: bool, plain: bool) -> Maps:
@@ -214,6 +267,11 @@ def _vectors(pixels: np.ndarray) -> np.ndarray:
     return full_scale(pixels) * 2 - 1
 
 
+def develop_still(still: Still) -> np.ndarray:
+    """A still through the tone curve, as it is shown: uint8 (rows, columns, 3)."""
+    return eight_bits(develop(still.radiance))
+
+
 def still_file(still: Still, ending: str, about: Mapping[str, Any]) -> bytes:
     """A still as a PNG through the tone curve that says how it was made, or as an EXR in linear light.
 
@@ -222,10 +280,9 @@ def still_file(still: Still, ending: str, about: Mapping[str, Any]) -> bytes:
     """
     if ending != "png":
         return picture_file(still.radiance, ending)
-    pixels = eight_bits(develop(still.radiance))
     text = PngInfo()
     text.add_text("Software", "Zealous Gravel")
     text.add_text("Comment", json.dumps(about))
     out = io.BytesIO()
-    Image.fromarray(pixels).save(out, "PNG", pnginfo=text)
+    Image.fromarray(develop_still(still)).save(out, "PNG", pnginfo=text)
     return out.getvalue()

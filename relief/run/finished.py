@@ -92,7 +92,7 @@ def finish_map(pipeline: Pipeline, name: str, bits: Depth | None = None) -> Stag
     kind, _, rest = name.partition("-")
     match kind:
         case "normal":
-            return normals(pipeline, relief.maps.normal if not rest else turned_up(relief.maps.normal), bits or 8)
+            return normals(pipeline, relief.maps.normal if not rest else turn_up(relief.maps.normal), bits or 8)
         case "bump":
             bits = 16 if bits == 16 else 8
             key = [relief.maps.bump.model_dump(), relief.midlevel, bits]
@@ -124,7 +124,7 @@ def _of_list(listed: tuple, number: str, name: str):
     return listed[int(number)]
 
 
-def turned_up(normal: Normal) -> Normal:
+def turn_up(normal: Normal) -> Normal:
     """The same map with green up and red to the right, as glTF and USD want it; it is the map `normal-up`."""
     return normal.model_copy(update={"green": "up", "red": "right"})
 
@@ -167,6 +167,7 @@ def normal_vectors(pipeline: Pipeline, engine: Engine) -> np.ndarray:
 
 
 def _normals(amplitude: float, normal: Normal, bits: Any, field: HeightField, along: np.ndarray | None = None):
+    """The normal map as delivered: encoded in 8 or 16 bits, otherwise 0 to 1 as floats."""
     if bits in (8, 16):
         return normal_map(field, amplitude, normal, bits, along)
     towards = np.array([-1 if normal.red == "left" else 1, -1 if normal.green == "down" else 1, 1], np.float32)
@@ -182,10 +183,12 @@ def _displacement(relief: Relief, bits: int, field: HeightField) -> np.ndarray:
 
 
 def _colours(settings: Colour, colours: np.ndarray, field: HeightField) -> np.ndarray:
+    """The colour map of a relief on the grid of its heights."""
     return colour(_at_size_of(field, colours), settings, field.spacing, field.edges.wraps)
 
 
 def _along(samples: np.ndarray, field: HeightField) -> np.ndarray:
+    """Another map of a relief's set on the grid of its heights, uint8."""
     return eight_bits(_at_size_of(field, samples))
 
 
@@ -236,4 +239,5 @@ def _pack(pipeline: Pipeline, pack: Pack) -> Stage:
 
 
 def _pack_maps(pack: Pack, names: tuple[str, ...], field: HeightField, *maps: np.ndarray) -> np.ndarray:
+    """The channels of a packed picture, made of the maps it names."""
     return pack_channels(pack, dict(zip(names, maps, strict=True)), field.samples.shape)

@@ -197,13 +197,17 @@ def name_covered(names: list[str], covered: CoveredMesh) -> Mesh:
     return name_regions(names, covered.mesh, covered.assigned)
 
 
-def finish(names: list[str], regions: tuple, base: Mesh, made: Mesh | Split, off: Deviation) -> Built:
-    """What is delivered of a surface."""
+def name_parts(names: list[str], regions: tuple, base: Mesh, made: Mesh | Split) -> tuple[Mesh, np.ndarray | None]:
+    """The mesh with its regions as parts, and the residual normal map where it is split."""
     whole = made if isinstance(made, Mesh) else made.mesh
     mesh = name_regions(names, whole, assign_regions(base, regions)[whole.base_faces])
-    if isinstance(made, Mesh):
-        return Built(mesh, off)
-    return Built(mesh, off, made.residual, (made.off_before, made.off_after))
+    return mesh, None if isinstance(made, Mesh) else made.residual
+
+
+def finish(named: tuple[Mesh, np.ndarray | None], made: Mesh | Split, off: Deviation) -> Built:
+    """What is delivered of a surface."""
+    mesh, residual = named
+    return Built(mesh, off, residual, None if isinstance(made, Mesh) else (made.off_before, made.off_after))
 
 
 def find_turned(mesh: Mesh) -> np.ndarray:

@@ -79,6 +79,13 @@ class SurfacePipeline:
         """The same at another level of subdivision."""
         return replace(self, surface=self.surface.model_copy(update={"level": level}))
 
+    def with_at_most(self, engine: Engine, faces: int) -> Self:
+        """The same at the highest level, at most its own, that has no more than so many faces; at level 0 it may."""
+        level = self.surface.level
+        while level and self.with_level(level).forecast(engine).faces > faces:
+            level -= 1
+        return self.with_level(level)
+
     @property
     def footprint(self) -> Footprint:
         """Of the relief that the surface is made for."""
@@ -273,6 +280,14 @@ class SurfacePipeline:
             return stage
         return Stage("Loading the final mesh", lambda: finished, stage.key, keep=False)
 
+    def shown(self) -> Stage:
+        """The mesh of `built` and its residual normal map, if any, without measuring how near it is: for pictures."""
+        finished = read_built(built_place(self.builds, self.build_key)) if self.builds else None
+        if finished is None:
+            return self._named_parts()
+        kept = finished.mesh, finished.residual
+        return Stage("Loading the final mesh", lambda: kept, self.build_key, keep=False)
+
     def undisplaced(self) -> Stage:
         """The base `Mesh` with the places of the reliefs on it, for what displaces it elsewhere; parts are regions."""
         coarse = self.surface.model_copy(update={"level": 0, "tessellation": Levels()})
@@ -291,13 +306,19 @@ class SurfacePipeline:
         """What a finished build of it is kept under."""
         return self._finished().key
 
-    def _finished(self) -> Stage:
-        regions, size = self.surface.regions, self.surface.residual
+    def _displaced_or_split(self) -> Stage:
+        return self.split(self.surface.residual) if self.surface.residual else self.displaced()
+
+    def _named_parts(self) -> Stage:
+        regions = self.surface.regions
         names = [region.name for region in regions]
-        made = self.split(size) if size else self.displaced()
-        compute = partial(steps.finish, names, regions)
-        known = [names, self._named]
-        return Stage("Finishing the surface", compute, known, (self.base(), made, self.deviation()), keep=False)
+        compute = partial(steps.name_parts, names, regions)
+        needs = self.base(), self._displaced_or_split()
+        return Stage("Naming the regions", compute, [names, self._named], needs, keep=False)
+
+    def _finished(self) -> Stage:
+        needs = self._named_parts(), self._displaced_or_split(), self.deviation()
+        return Stage("Finishing the surface", steps.finish, None, needs, keep=False)
 
     def refuse_if_too_large(self, engine: Engine) -> None:
         """Raises TooManyFacesError, with what fits, when the mesh would be over the limit."""

@@ -14,7 +14,6 @@ FRAME = 36.0
 FILLED = 0.92
 """Of the picture, by the surface, where the camera stands as nobody said otherwise."""
 
-
 CENTRED = 8
 """How often the middle of what is seen is looked for."""
 
@@ -26,12 +25,16 @@ class Camera(NamedTuple):
         position, look_at: mm.
         lens: focal length, mm behind a frame of 36 mm.
         up: the axis that points up, 1 (y) or 2 (z).
+        opening: its f-number, which decides how much before and behind is blurred; 0 for a pinhole, sharp everywhere.
+        focus: mm to what is sharp; the distance to where it looks if 0.
     """
 
     position: tuple[float, float, float]
     look_at: tuple[float, float, float]
     lens: float = 50.0
     up: int = 1
+    opening: float = 0.0
+    focus: float = 0.0
 
     def axes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Unit vectors to the right, up and forward.
@@ -41,6 +44,10 @@ class Camera(NamedTuple):
         """
         if not 1 <= self.lens <= 2000:
             raise ReliefError("The lens must be between 1 and 2000 mm.")
+        if self.opening and not 0.1 <= self.opening <= 100:
+            raise ReliefError("The f-number must be between 0.1 and 100, or 0 for a pinhole.")
+        if not 0 <= self.focus < np.inf:
+            raise ReliefError("The focus must be 0 mm or more.")
         forward = np.subtract(self.look_at, self.position).astype(float)
         length = np.linalg.norm(forward)
         if not np.isfinite(length) or length < 1e-9:
@@ -53,14 +60,29 @@ class Camera(NamedTuple):
         right /= np.linalg.norm(right)
         return right, np.cross(right, forward), forward
 
-    def rays(self, across: np.ndarray, down: np.ndarray, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
-        """Origins and directions, float32 (n, 3), of places of a picture in pixels from its upper left corner."""
+    def rays(
+        self, across: np.ndarray, down: np.ndarray, width: int, height: int, on_lens: tuple[np.ndarray, np.ndarray]
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """Origins and directions, float32 (n, 3), of places of a picture.
+
+        Args:
+            across, down: in pixels from its upper left corner.
+            width, height: of the picture in pixels.
+            on_lens: two numbers from 0 to 1 for each, which choose a point of the opening of a thin lens (Cook, Porter
+                & Carpenter 1984, Distributed ray tracing, SIGGRAPH).
+        """
         right, up, forward = self.axes()
         step = FRAME / self.lens / width
         aside, above = (across - width / 2) * step, (height / 2 - down) * step
         directions = forward + aside[:, None] * right + above[:, None] * up
+        origins = np.tile(np.asarray(self.position, float), (len(across), 1))
+        if self.opening:
+            focus = self.focus or float(np.linalg.norm(np.subtract(self.look_at, self.position)))
+            out, turn = self.lens / self.opening / 2 * np.sqrt(on_lens[0]), 2 * np.pi * on_lens[1]
+            moved = (out * np.cos(turn))[:, None] * right + (out * np.sin(turn))[:, None] * up
+            origins, directions = origins + moved, directions * focus - moved
         directions /= np.linalg.norm(directions, axis=1, keepdims=True)
-        return np.tile(np.asarray(self.position, np.float32), (len(across), 1)), directions.astype(np.float32)
+        return origins.astype(np.float32), directions.astype(np.float32)
 
 
 def frame_all(positions: np.ndarray, towards: tuple[float, float, float], lens: float, ratio: float, up: int) -> Camera:

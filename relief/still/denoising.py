@@ -35,7 +35,7 @@ def denoise(
         for down, first in enumerate(TAPS):
             for right, second in enumerate(TAPS):
                 move = ((down - 2) * step, (right - 2) * step)
-                there = [_moved(each, move) for each in (light, normal, far, seen, grey, deviation)]
+                there = [_shift(each, move) for each in (light, normal, far, seen, grey, deviation)]
                 turned = ((there[1] - normal) ** 2).sum(axis=2) / NORMALS**2
                 apart = (
                     (there[2] - far) / np.maximum(DISTANCES * np.hypot(*move) / 4 * np.maximum(far, 1e-9), 1e-9)
@@ -51,7 +51,7 @@ def denoise(
     return np.where(seen[..., None], light * paint, radiance).astype(np.float32)
 
 
-def _moved(field: np.ndarray, move: tuple[int, int]) -> np.ndarray:
+def _shift(field: np.ndarray, move: tuple[int, int]) -> np.ndarray:
     """A field as seen from pixels that are moved, its borders repeated."""
     rows, columns = (np.clip(np.arange(side) + by, 0, side - 1) for side, by in zip(field.shape, move, strict=False))
     return np.asarray(field[rows[:, None], columns])

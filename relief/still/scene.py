@@ -141,9 +141,10 @@ class Scene:
             rounded[here] = self._dress(here, triangle[here], shares, place, side, normal, albedo, roughness, metalness)
         return Hits(ray, distance, place, normal, side, rounded, albedo, roughness, metalness)
 
-    def hides(self, origins: np.ndarray, directions: np.ndarray) -> np.ndarray:
-        """Whether something lies on each ray, bool (rays,)."""
-        return np.asarray(self._tree.run(origins, directions, query="OCCLUDED") >= 0)
+    def hides(self, origins: np.ndarray, directions: np.ndarray, distances: np.ndarray | None = None) -> np.ndarray:
+        """Whether something lies on each ray, no farther than a distance, bool (rays,)."""
+        until = None if distances is None else np.asarray(distances, np.float32)
+        return np.asarray(self._tree.run(origins, directions, until, query="OCCLUDED") >= 0)
 
     def _dress(self, here, triangle, shares, place, side, normal, albedo, roughness, metalness):  # type: ignore[no-untyped-def]
         """Says what hits on the mesh look like; gives where they would lie on a round surface."""

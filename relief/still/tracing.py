@@ -18,11 +18,11 @@ LEAVE = 2e-5
 BENT = -0.1
 """Sine by which a triangle may face away from a sun that its normals still face."""
 
-PER_BOUNCE = 5
-"""Numbers that each place needs: two for the sun, three for where light is looked for."""
+PER_BOUNCE = 7
+"""Numbers that each place needs: two for the sun, two for the lamp, three for where light is looked for."""
 
-AT_CAMERA = 2
-"""Numbers that the camera needs: a place within the pixel."""
+AT_CAMERA = 4
+"""Numbers that the camera needs: a place within the pixel, and one within its opening."""
 
 BRIGHTEST = 4.0
 """Radiance that a path brings at most after its first place: what few paths find in gloss would stay as dots."""
@@ -110,12 +110,16 @@ def trace(
         u, v = draws.take(first, ray), draws.take(first + 1, ray)
         if light.sun > 0:
             suns = light.suns(scene.up, u, v)
-            answer = material.answer(suns)
-            lit = np.flatnonzero((answer.max(axis=1) > 0) & (dot(hits.side, suns) > BENT))
-            lit = lit[~scene.hides(rounded[lit], suns[lit])] if len(lit) else lit
-            brought = carried[lit] * answer[lit] * light.sunlight
+            lit, answer = _find_lit(scene, material, hits.side, rounded, suns)
+            brought = carried[lit] * answer * light.sunlight
             radiance[ray[lit]] += np.minimum(brought, BRIGHTEST) if bounce else brought
-        which, u, v = (draws.take(first + number, ray) for number in (2, 3, 4))
+        if light.lamp:
+            u, v = draws.take(first + 2, ray), draws.take(first + 3, ray)
+            lamps, distances, irradiance = light.lamps(scene.middle, rounded, u, v)
+            lit, answer = _find_lit(scene, material, hits.side, rounded, lamps, distances)
+            brought = carried[lit] * answer * irradiance[lit, None]
+            radiance[ray[lit]] += np.minimum(brought, BRIGHTEST) if bounce else brought
+        which, u, v = (draws.take(first + number, ray) for number in (4, 5, 6))
         directions, counts = material.draw(which, u, v)
         carried = carried * counts
         going = np.flatnonzero((carried.max(axis=1) > 1e-4) & (dot(hits.side, directions) > 0))
@@ -125,3 +129,17 @@ def trace(
             open_ = np.flatnonzero(~scene.hides(origins, directions)) if len(ray) else going
             radiance[ray[open_]] += carried[open_] * light.skylight
     return Seen(radiance, albedo, normal, distance)
+
+
+def _find_lit(
+    scene: Scene, material: Material, side: np.ndarray, places: np.ndarray, towards: np.ndarray,
+    distances: np.ndarray | None = None,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Which places (n, 3) see their light in a direction (n, 3), no farther than a distance (n,), and what they make of
+    it: numbers of places, and float32 (those, 3).
+    """
+    answer = material.answer(towards)
+    lit = np.flatnonzero((answer.max(axis=1) > 0) & (dot(side, towards) > BENT))
+    if len(lit):
+        lit = lit[~scene.hides(places[lit], towards[lit], None if distances is None else distances[lit])]
+    return lit, answer[lit]

@@ -14,16 +14,20 @@ from relief.inspect.swatch import in_clay
 from relief.progress import Progress
 from relief.still.camera import Camera, frame_all
 from relief.still.denoising import denoise
-from relief.still.light import SKYLIGHT, SUNLIGHT, Light
+from relief.still.forecast import forecast_still
+from relief.still.light import SKYLIGHT, SUNLIGHT, Lamp, Light
 from relief.still.material import Material, bases, kept_light
 from relief.still.scene import Maps, Scene
-from relief.still.still import Wanted, draw_still, forecast_still
+from relief.still.still import Wanted, draw_still
 from relief.still.tone import map_tones
 from relief.still.tracing import Draws, trace
 from relief.surface.mesh import Mesh, Part
 from relief.tests.command import CommandTestCase
 from relief.tests.height_fields import rough
 from relief.tests.tags import long
+
+MIDDLE = np.zeros(2), np.zeros(2)
+"""The middle of an opening, for two rays."""
 
 WHITE = Light(sun=0, sky=math.pi / SKYLIGHT, even=True)
 """A sky of radiance 1 from everywhere."""
@@ -214,14 +218,66 @@ class SceneTests(TestCase):
         np.testing.assert_allclose(np.cross(one, other), normals, atol=1e-5)
 
 
+class LampTests(TestCase):
+    """A point 3 mm over a level plane: E = E0 (h / d)^2 cos, Lambert's and the inverse square law."""
+
+    def lit(self, x, lamp, scene=None, samples=1):
+        places = np.stack([x, np.full_like(x, 0.3), np.full_like(x, 2.5)], axis=1)
+        light = Light(sun=0, sky=0, even=True, lamp=lamp)
+        scene = scene or even(square(40), albedo=(0.5, 0.5, 0.5))
+        return bring(scene, light, places, (0, 0, -1), samples=samples, bounces=0, shine=0.0)[:, 0]
+
+    def test_it_falls_off_with_the_square_of_the_distance_and_the_cosine(self):
+        x = np.linspace(-8, 8, 33)
+        found = self.lit(x, Lamp((1, 0.3, 3), 2))
+        far = (x - 1) ** 2 + 9
+        at_middle = 2 * SUNLIGHT * (1 + 0.3**2 + 9)  # its strength is that at the middle of the surface
+        np.testing.assert_allclose(found, 0.5 / math.pi * at_middle / far * 3 / np.sqrt(far), rtol=1e-3)
+
+    def test_a_wall_hides_it_and_what_lies_behind_it_does_not(self):
+        """A wall from x = 0, 2 mm high; the lamp at x = -3, 3 mm high: by similar triangles dark up to x = 6."""
+        wall = LightTests().wall()
+        x = np.linspace(0.1, 9, 90)
+        found = self.lit(x, Lamp((-3, 0.3, 3)), wall)
+        self.assertAlmostEqual(x[found > 0][0], 6, delta=0.15)
+        self.assertGreater(self.lit(np.array([-1.0]), Lamp((-3, 0.3, 3)), wall)[0], 0, "the wall is behind this place")
+
+    def test_a_larger_one_has_a_penumbra(self):
+        """Of a ball of 1 mm: between the shadows of its upper and its lower end, from 2.5 to 3.5 mm high."""
+        x = np.linspace(2.5, 14, 140)
+        found = self.lit(x, Lamp((-3, 0.3, 3), 1, 1.0), LightTests().wall(), 256)
+        share = found / self.lit(x, Lamp((-3, 0.3, 3), 1, 1.0), samples=256)
+        self.assertAlmostEqual(x[share > 0.02][0], 4.2, delta=0.5)
+        self.assertTrue(((share > 0.1) & (share < 0.9)).sum() > 15)
+
+
 class CameraTests(TestCase):
     def test_a_lens_sees_as_wide_as_its_frame(self):
         """A frame of 36 mm behind 50 mm sees 2 atan(18 / 50) = 39.6 degrees (as lens tables have it)."""
         camera = Camera((0, 0, 10), (0, 0, 0), 50, up=1)
-        _, directions = camera.rays(np.array([0, 800.0]), np.array([400.0, 400]), 800, 800)
+        _, directions = camera.rays(np.array([0, 800.0]), np.array([400.0, 400]), 800, 800, MIDDLE)
         seen = math.degrees(math.acos(float(np.clip(directions[0] @ directions[1], -1, 1))))
         self.assertAlmostEqual(seen, 39.6, delta=0.05)
         self.assertLess(directions[0][0], 0, "left is left")
+
+    def test_what_is_out_of_focus_is_blurred_as_a_thin_lens_blurs_it(self):
+        """A disc of A |s - d| / d on the plane of focus, for an opening A, focus at s, of what lies at d. Of an edge a
+        quarter and three quarters are seen where 1 / 2 + (t sqrt(1 - t^2) + asin t) / pi are that, t in half discs: at
+        t = -0.404 and 0.404.
+        """
+        half = mesh_of([[0, -400, 0], [400, -400, 0], [400, 400, 0], [0, 400, 0]], [[0, 1, 2], [0, 2, 3]])
+        scene, light = even(half, albedo=(1, 1, 1)), Light(0, 90, size=0, sky=0)
+        for lens, opening, away, focus in ((50, 2.0, 300, 200), (85, 4.0, 300, 400), (50, 2.8, 250, 250)):
+            camera = Camera((0, 0, away), (0, 0, 0), lens, up=2, opening=opening, focus=focus)
+            wanted = Wanted(camera, light, 400, 5, 256, backdrop=(0, 0, 0), smooth=False)
+            edge = draw_still(scene, wanted).radiance[1:4, :, 0].mean(axis=0)
+            disc = lens / opening * abs(focus - away) / away / (focus * 36 / lens / 400)
+            share = edge / edge[200 + math.ceil(disc / 2 + 1) : 203 + math.ceil(disc / 2)].mean()
+            low, high = (
+                np.interp(part, share[: 201 + math.ceil(disc / 2)], np.arange(201 + math.ceil(disc / 2)))
+                for part in (0.25, 0.75)
+            )
+            self.assertAlmostEqual(high - low, max(0.808 * disc / 2, 0.5), delta=0.05 * disc + 0.3)
 
     def test_everything_fits_whatever_the_shape_of_the_picture(self):
         places = np.random.default_rng(2).uniform(-1, 1, (200, 3)) * (30, 5, 80)
@@ -247,17 +303,48 @@ class StillTests(TestCase):
         np.testing.assert_array_equal(part, whole[7:18, 21:38])
         np.testing.assert_array_equal(draw_still(scene, self.wanted(smooth=False)).radiance, whole)
 
-    def test_passes_come_one_after_the_other_and_can_be_cancelled(self):
-        passes = []
+    def test_a_coarse_picture_comes_first_and_it_can_be_cancelled(self):
+        shares = []
 
         class Once(Progress):
             def step(self, share, message):
-                if len(passes) >= 2:
+                if len(shares) >= 2:
                     raise Cancelled
 
+        def note(canvas):
+            shares.append(canvas.taken.mean())
+            self.assertEqual(canvas.picture().shape, (40, 60, 3))
+            if len(shares) == 1:  # what has no path yet looks like the pixel beside it
+                blocks = canvas.picture().reshape(10, 4, 15, 4, 3)
+                np.testing.assert_array_equal(blocks, np.broadcast_to(blocks[:, :1, :, :1], blocks.shape))
+
         with self.assertRaises(Cancelled):
-            draw_still(even(ball(20)), self.wanted(), Once(), passes.append)
-        self.assertEqual([each.shape for each in passes], [(40, 60, 3)] * 2)
+            draw_still(even(ball(20)), self.wanted(), Once(), note)
+        self.assertEqual(shares, [1 / 16, 1])
+
+    def test_a_rectangle_goes_first_and_changes_nothing_of_the_picture(self):
+        scene, done = even(ball(40)), []
+
+        def note(canvas):
+            taken = canvas.taken.reshape(40, 60)
+            done.append((taken[10:20, 30:45].min(), taken[:10].max()))
+
+        asked = iter([None, (30, 10, 15, 10)])
+        first = draw_still(scene, self.wanted(), None, note, lambda: next(asked, (30, 10, 15, 10)))
+        self.assertIn((4, 1), done, "it is done before the rest has more than the coarse picture")
+        np.testing.assert_allclose(first.radiance, draw_still(scene, self.wanted()).radiance, atol=1e-6)
+        for odd in ((900, 900, 5, 5), (0, 0, 0, 0), (-50, -50, 60, 60), (0, 0, 10**9, 10**9)):
+            found = draw_still(scene, self.wanted(samples=1), goes_first=lambda odd=odd: odd)
+            self.assertEqual(found.samples, 1)
+
+    def test_it_stops_at_a_noise_that_is_asked_for(self):
+        scene, wanted = even(ball(40), ground=True), self.wanted(light=Light(size=20), samples=512, smooth=False)
+        enough = draw_still(scene, replace(wanted, noise=0.05))
+        self.assertTrue(4 <= enough.samples < 512, enough.samples)
+        self.assertLessEqual(enough.noise, 0.05)
+        true = draw_still(scene, wanted).radiance.mean(axis=2)
+        off = np.abs(enough.radiance.mean(axis=2) - true) / true
+        self.assertLess(off.mean(), 0.06, "the stated error is about the true one")
 
     def test_noise_falls_with_samples_and_is_taken_out(self):
         scene = even(ball(60), ground=True)
@@ -288,6 +375,11 @@ class StillTests(TestCase):
             (replace(self.wanted(), camera=nowhere), "where it looks at"),
             (replace(self.wanted(), camera=Camera((0, 0, 9), (0, 0, 0), 0)), "The lens"),
             (replace(self.wanted(), camera=Camera((math.nan, 0, 9), (0, 0, 0))), "where it looks at"),
+            (replace(self.wanted(), camera=Camera((0, 0, 9), (0, 0, 0), opening=math.nan)), "f-number"),
+            (replace(self.wanted(), camera=Camera((0, 0, 9), (0, 0, 0), focus=-1)), "focus"),
+            (self.wanted(noise=1.5), "noise"), (self.wanted(light=Light(size=400)), "disc"),
+            (self.wanted(light=Light(math.nan)), "not numbers"),
+            (self.wanted(light=Light(lamp=Lamp((0, 0, 1), -1))), "0 or more"),
         ):  # fmt: skip
             with self.assertRaisesRegex(ReliefError, words):
                 draw_still(scene, wanted)
@@ -373,6 +465,33 @@ class StillCommandTests(CommandTestCase):
             self.assertEqual(code, 2, more)
             self.assertIn(words, err)
             self.assertEqual(err.count("\n"), 1)
+
+    @long
+    def test_a_sweep_is_an_animation_or_a_numbered_series(self):
+        sweep = ("--sweep", "sun", "--frames", 24, "--samples", 1, "--width", 40, "--height", 30)
+        out = self.folder / "round.webp"
+        code, said, _ = self.run_command("still", self.scan, "--out", out, "--level", 2, *sweep)
+        self.assertEqual((code, json.loads(said)["frames"]), (0, 24))
+        with Image.open(out) as moving:
+            self.assertEqual((moving.n_frames, moving.size, moving.info["loop"]), (24, (40, 30), 0))
+            moving.seek(12)
+            half = np.asarray(moving.convert("RGB"), float)
+        series = self.folder / "turn.png"
+        code, _, _ = self.run_command(
+            "still", self.scan, "--out", series, "--level", 2, "--sweep", "view", "--frames", 24, "--samples", 1,
+            "--width", 40, "--height", 30,
+        )  # fmt: skip
+        files = sorted(self.folder.glob("turn_*.png"))
+        self.assertEqual((code, len(files), files[0].name), (0, 24, "turn_001.png"))
+        made = [json.loads(Image.open(file).text["Comment"]) for file in (files[0], files[6])]
+        one, quarter = (np.subtract(each["camera"]["position"], each["camera"]["look_at"]) for each in made)
+        np.testing.assert_allclose(quarter, [-one[1], one[0], one[2]], atol=1e-3)
+        _, path = self.draw("--samples", 1, "--width", 40, "--height", 30, "--level", 2, "--sun", 315, 40)
+        self.assertLess(np.abs(np.asarray(Image.open(path), float) - half).mean(), 4, "half way the sun is opposite")
+        for more, words in ((("--frames", 3), "24 to 120 frames"), (("--frames", 100000), "24 to 120 frames")):
+            code, _, err = self.run_command("still", self.scan, "--out", out, *sweep, *more)
+            self.assertEqual(code, 2)
+            self.assertIn(words, err)
 
 
 class ToneTests(TestCase):
