@@ -27,13 +27,13 @@ VIEWS = {
     "gallery": "Knotted net/relief",
     "maps": "Scallop tile, north wall/maps",
     "proofs": "Pressed tin ceiling/maps",
-    "texels": "Knotted net/maps",
     "surface": "Scallop tile, north wall/surface",
     "regions": "Fluted column/surface",
     "own-mesh": "Mooring bollard/surface",
     "ground": "Dune ground/surface",
     "four-ways": "Knotted net/surface",
     "deliver": "Scallop tile, north wall/deliver",
+    "series": "/recipes/",
 }
 """What each picture shows: an address, or a piece and its step, or a set."""
 
@@ -47,12 +47,12 @@ CLICKS = {
     "gallery": ["#open-gallery"],
     "proofs": [GUIDE, "[data-view=shaded]", "#keep-proof", "set #control-maps-normal-strength 2.5",
                "#keep-proof", "set #control-maps-normal-strength -1", "[data-compare]", "[data-how=rectangle]"],
-    "texels": [GUIDE, *["[data-zoom='2']"] * 9, "[data-toggle=counted]", "over #flat"],
     "surface": [GUIDE, "[hx-vals*='\"kind\": \"faces\"']", "set #overlay edges", "#adviser button",
                 "into #group-faces"],
     "regions": [GUIDE, "set #overlay grid", "[data-toggle=figure]", "into #group-regions"],
     "own-mesh": ["set #overlay reversed"],
     "ground": [GUIDE, "[data-raking]", "[data-toggle=figure]"],
+    "series": ["[value='Unevenly lit photo to a tile']", "#choose-all", "#begin-series", *["over main"] * 2],
     "four-ways": [GUIDE, "[data-view=ways]", "[data-camera=along]"],
 }  # fmt: skip
 """What is done, one step after the other, before a picture is taken."""

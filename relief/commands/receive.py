@@ -47,7 +47,7 @@ def run(chosen: argparse.Namespace) -> int:
             looks[key] = look_at(arrived, settings, key)
             reports[key] = compare(arrived, settings, key, looks[key])
         except ReliefError as problem:
-            damaged = [f"{name} is damaged or missing." for name in arrived.damaged()]
+            damaged = [f"{name} is damaged or missing." for name in arrived.list_damaged()]
             reports[key] = Report(differs=[str(problem), *arrived.faults, *damaged])
     if chosen.picture and looks:
         moved = (chosen.midlevel, chosen.scale, chosen.bits, chosen.fewer_levels) != (None, 1.0, 16, 0)

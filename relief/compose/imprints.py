@@ -187,7 +187,7 @@ def cost_of_presses(imprints: Imprints, grid: Grid, small: HeightField) -> Cost:
     if on_line > MOST_ON_LINE:
         change = "Set “Spacing on the line” larger, or draw a shorter line."
     elif windows > MANY_REPEATS:
-        change = "Set “Size” smaller: an imprint goes around the tile many times over."
+        change = "Set “Size” smaller: one imprint covers the tile many times over."
     else:
         change = "Take fewer imprints, or set “Size” smaller."
     # each reaches into some tiles of the field; of those over each other a few are looked at in every texel

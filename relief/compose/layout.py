@@ -111,5 +111,6 @@ class Layout(Parameters):
         return np.tile(cell, (down, across, *still))
 
     def _move_by_half(self, whole: np.ndarray) -> np.ndarray:
+        """A repeated field (rows, columns), moved by half a repeat both ways."""
         across, down = self.counts
         return np.roll(whole, (round(whole.shape[0] / down / 2), round(whole.shape[1] / across / 2)), (0, 1))

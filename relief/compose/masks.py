@@ -117,6 +117,7 @@ def between(values: np.ndarray, low: float, high: float, soft: float) -> np.ndar
 
 
 def _above(values: np.ndarray, limit: float, soft: float) -> np.ndarray:
+    """0 to 1: how far values exceed a limit, by a smooth step as wide as `soft` about it."""
     if soft <= 0:
         return (values > np.float32(limit)).astype(np.float32)
     part = np.clip((values - np.float32(limit)) / np.float32(soft) + np.float32(0.5), 0, 1)

@@ -21,7 +21,7 @@ def appearances(bundle: Bundle, displaced: bool | None = None) -> list[Appearanc
     """
     if displaced is None:
         displaced = bundle.recipe.delivery.mesh == "displaced"
-    residual = bundle.named("residual") if displaced else ""
+    residual = bundle.filename_of("residual") if displaced else ""
     return [
         _of_region(bundle, part.name, key, displaced, residual)
         for part, key in zip(bundle.parts, bundle.surface.carried, strict=True)
@@ -40,9 +40,9 @@ def _of_region(bundle: Bundle, name: str, key: str, displaced: bool, residual: s
     maps = {
         role: filename
         for planned, role in roles.items()
-        if (filename := bundle.named(planned, key)) and not _is_unlinked(bundle, key, role)
+        if (filename := bundle.filename_of(planned, key)) and not _is_unlinked(bundle, key, role)
     }
-    told = bundle.reliefs[key].entry(bundle.planned(maps["displacement"])).meaning if "displacement" in maps else {}
+    told = bundle.reliefs[key].entry(bundle.file_named(maps["displacement"])).meaning if "displacement" in maps else {}
     normal = relief.maps.normal
     return Appearance(
         name,
@@ -50,7 +50,7 @@ def _of_region(bundle: Bundle, name: str, key: str, displaced: bool, residual: s
         maps,
         normal.green == "down",
         normal.red == "left",
-        bundle.named("normal-up", key) or maps.get("normal", ""),
+        bundle.filename_of("normal-up", key) or maps.get("normal", ""),
         told.get("amplitude_mm", 0.0) / UNITS[bundle.recipe.delivery.unit],
         told.get("midlevel", 0.5),
     )

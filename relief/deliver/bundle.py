@@ -96,11 +96,11 @@ class Bundle:
         displaced = self.recipe.delivery.mesh == "displaced"
         return (self.built.mesh if displaced else self.undisplaced).part_list
 
-    def planned(self, filename: str) -> Planned:
+    def file_named(self, filename: str) -> Planned:
         """The file of that name."""
         return next(file for file in self.files if file.filename == filename)
 
-    def named(self, name: str, relief: str = MAIN) -> str:
+    def filename_of(self, name: str, relief: str = MAIN) -> str:
         """The file name of a planned file; empty where there is none."""
         return next((file.filename for file in self.files if (file.name, file.relief) == (name, relief)), "")
 

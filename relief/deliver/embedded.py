@@ -18,7 +18,7 @@ Pictures = dict[str, bytes]
 """PNG by role: `colour`, `normal`, `surface` (occlusion, roughness, metalness)."""
 
 
-def embedded_pictures(bundle: Bundle) -> list[Pictures]:
+def embed_pictures(bundle: Bundle) -> list[Pictures]:
     """The pictures of each part of the bundle's mesh."""
     looks = appearances(bundle)
     maps = {look.relief: look.maps for look in looks}
@@ -29,8 +29,8 @@ def embedded_pictures(bundle: Bundle) -> list[Pictures]:
 def _make(bundle: Bundle, key: str, maps: dict[str, str]) -> Pictures:
     pictures: Pictures = {}
     if "colour" in maps:
-        pictures["colour"] = picture_file(_eight_bits(bundle, bundle.planned(maps["colour"])), "png")
-    if "normal" in maps and bundle.planned(maps["normal"]).name == "residual":
+        pictures["colour"] = picture_file(_eight_bits(bundle, bundle.file_named(maps["colour"])), "png")
+    if "normal" in maps and bundle.file_named(maps["normal"]).name == "residual":
         residual = bundle.built.residual
         assert residual is not None
         pictures["normal"] = picture_file(at_depth(residual, 8), "png")
@@ -39,7 +39,7 @@ def _make(bundle: Bundle, key: str, maps: dict[str, str]) -> Pictures:
         pictures["normal"] = picture_file(bundle.engine.run(finish_map(pipeline, "normal-up", 8)), "png")
     roles = ("occlusion", "roughness", "metalness")
     if any(role in maps for role in roles):
-        levels = {role: _eight_bits(bundle, bundle.planned(maps[role])) for role in roles if role in maps}
+        levels = {role: _eight_bits(bundle, bundle.file_named(maps[role])) for role in roles if role in maps}
         shape = next(iter(levels.values())).shape
         plain = {"occlusion": 255, "roughness": round(255 * ROUGHNESS), "metalness": 0}
         channels = [levels.get(role, np.full(shape, plain[role], np.uint8)) for role in roles]

@@ -1,4 +1,4 @@
-"""Pictures that are looked at on a page, as PNG (ISO/IEC 15948)."""
+"""Pictures shown on a page, as PNG (ISO/IEC 15948)."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ from relief.recipe.delivery import TYPES
 from relief.recipe.map_edits import with_test_card
 from relief.recipe.relief import Relief
 from relief.run.engine import Engine
-from relief.run.finished import finish_map, packable, turned_up
+from relief.run.finished import finish_map, packable, turn_up
 from relief.run.pipeline import Pipeline
 from relief.sources.colour import eight_bits
 
@@ -84,7 +84,7 @@ class Maps:
         meaning: dict[str, Any] = {"kind": rest if kind == "along" else kind}
         match kind:
             case "normal":
-                normal = turned_up(relief.maps.normal) if rest else relief.maps.normal
+                normal = turn_up(relief.maps.normal) if rest else relief.maps.normal
                 role, about = "Normal map, tangent space", _about_normal(normal)
                 meaning |= {"green": normal.green, "red": normal.red, "strength": normal.strength, "of": normal.of}
             case "bump":

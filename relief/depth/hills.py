@@ -43,7 +43,7 @@ Ground = Literal["shadows", "brightness", "nothing"]
 def tell_hills(
     photos: np.ndarray, one: Sequence[Light], other: Sequence[Light]
 ) -> tuple[tuple[Light, ...], tuple[Light, ...], Ground]:
-    """Two answers of where the lights stood, the likelier one first, and what tells so.
+    """Two answers of where the lights stood, the more likely one first, and what tells so.
 
     Args:
         photos: linear light, small, float32 (photos, rows, columns).
@@ -93,6 +93,7 @@ def _shadows(height: np.ndarray, light: Light) -> np.ndarray:
 
 
 def _correlate(one: np.ndarray, other: np.ndarray) -> float:
+    """Pearson's correlation of two fields of one shape; 0 where one of them is constant."""
     if one.std() == 0 or other.std() == 0:
         return 0.0
     return float(np.corrcoef(one, other)[0, 1])

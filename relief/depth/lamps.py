@@ -60,14 +60,14 @@ class Lamps:
             return np.zeros((rows, columns), np.float32)
         return np.asarray(self.heights * np.float32(self.nearness))
 
-    def scaled(self, times: float) -> Lamps:
+    def scale_texels(self, times: float) -> Lamps:
         """The same lamps over the same picture, which is taken to be level, with texels so many times larger."""
         return replace(self, spacing=(self.spacing[0] * times, self.spacing[1] * times), heights=None)
 
     def thin_out(self, step: int) -> Lamps:
         """The same lamps over a picture of which every texel so many apart is left."""
         heights = None if self.heights is None else np.ascontiguousarray(self.heights[::step, ::step])
-        return replace(self.scaled(step), heights=heights)
+        return replace(self.scale_texels(step), heights=heights)
 
     def at_distance(self, distance: float, seen_from: tuple[float, float] = (0.0, 0.0)) -> Lamps:
         """Lamps at a distance from the middle of the picture, mm, whose directions were seen from another place.

@@ -1,4 +1,4 @@
-"""Where a light stood: told in degrees, or read from the highlight on a mirrored ball."""
+"""Where a light stood: stated in degrees, or read from the highlight on a mirrored ball."""
 
 from __future__ import annotations
 

@@ -112,7 +112,7 @@ def find_distance(photos: Sequence[np.ndarray], lamps_at: Callable[[float], Lamp
 
     @cache
     def look_at(part: float) -> tuple[float, float]:
-        return _look(small, lamps_at(nearest / part if part else np.inf).scaled(times))
+        return _look(small, lamps_at(nearest / part if part else np.inf).scale_texels(times))
 
     def left_at(part: float) -> float:
         return look_at(part)[0]

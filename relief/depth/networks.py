@@ -84,6 +84,7 @@ class Levels(NamedTuple):
 
 
 def _grey_and_hues(photo: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Luminance, and the shares of red and blue, of linear light (rows, columns, 3): float32 (rows, columns) each."""
     grey = cv2.transform(photo, np.array([LUMINANCE_WEIGHTS], np.float32))
     whole = cv2.transform(photo, np.ones((1, 3), np.float32)) + np.float32(0.02)
     return grey, photo[..., 0] / whole, photo[..., 2] / whole

@@ -162,6 +162,7 @@ def lights_of(photos: Sequence[np.ndarray], ball: Ball) -> tuple[Light, ...]:
 
 
 def _read_all(greys: Sequence[np.ndarray], balls: Sequence[Ball]) -> list[Light]:
+    """The light of each photo, from the highlight on its ball."""
     return [light_of_ball(grey, ball) for grey, ball in zip(greys, balls, strict=True)]
 
 
@@ -186,7 +187,7 @@ def measure_shifts(greys: Sequence[np.ndarray], lamps: Lamps) -> list[tuple[floa
         scale = min(1.0, longest / max(shape))
         small = [cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for grey in greys]
         moved = [move_back(grey, (x, y)) for grey, (x, y) in zip(small, shifts * scale, strict=True)]
-        seen = lamps.scaled(1 / scale)
+        seen = lamps.scale_texels(1 / scale)
         known = solve_series(np.stack(moved), seen, roughly=True)
         with ThreadPoolExecutor(ALIGNED_AT_ONCE) as pool:
             more = np.array(list(pool.map(partial(_shift_left, known, seen, moved), range(len(moved)))))

@@ -74,6 +74,7 @@ class PhotoFiles:
 
 
 def _shrink(photo: np.ndarray, times: float) -> np.ndarray:
+    """A photo (rows, columns, channels) on so many times fewer texels a side, each the mean of what it covers."""
     if times == 1:
         return photo
     size = [max(1, round(side / times)) for side in photo.shape[1::-1]]

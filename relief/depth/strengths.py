@@ -50,6 +50,7 @@ def find_strengths(greys: Sequence[np.ndarray], lamps: Lamps) -> np.ndarray:
 
 
 def _strengths_told(photos: np.ndarray, directions: np.ndarray) -> np.ndarray | None:
+    """What each photo is to be divided by, from the places that all lights reach; None where these are too few."""
     lit = find_lit_by_all(photos)
     if lit.sum() < FEWEST_LIT:
         return None

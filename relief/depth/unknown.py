@@ -1,4 +1,4 @@
-"""Lights that nobody has told of, found from the photos of a series themselves.
+"""Unknown lights, found from the photos of a series themselves.
 
 Brightness is normal times light, so photos of many texels are a matrix of rank three, which its singular values part.
 Lights of one strength fix that but for a turn; where they are not of one strength, as a camera that exposes by itself
@@ -63,7 +63,7 @@ class Estimate:
     """Where the lights of a series stood, by its photos alone.
 
     Attributes:
-        lights: the likelier of two answers.
+        lights: the more likely of two answers.
         other: the same lights turned around, by which hills are hollows.
         ground: what tells hills from hollows; only shadows do so for certain.
         trusted: whether both ways to fix the lights worked, and agree. Where not they were up to 25 degrees off on

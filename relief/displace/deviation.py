@@ -239,7 +239,7 @@ def _find_sags(begin, end, positions, towards, corners, sags):
 
 
 @inlined
-def _moved_at(relief, a, first, second, last):
+def _move_at(relief, a, first, second, last):
     """How far the true surface moves at a place within a triangle, whose corners count so much there.
 
     `a` is the first of its three corners among `uv` and `weights`, as `places_of` gives them. What the weights leave of
@@ -279,9 +279,9 @@ def _look(begin, end, relief, names, unsure, fewest, rows, out):
         side = rows * (closely + 1) - 1
         # at a join that stays open a vertex moves by the mean of what its corners ask for; what is looked at here is
         # how far the surface bends between its own corners
-        at_a = _moved_at(relief, a, 1.0, 0.0, 0.0)
-        at_b = _moved_at(relief, a, 0.0, 1.0, 0.0)
-        at_c = _moved_at(relief, a, 0.0, 0.0, 1.0)
+        at_a = _move_at(relief, a, 1.0, 0.0, 0.0)
+        at_b = _move_at(relief, a, 0.0, 1.0, 0.0)
+        at_c = _move_at(relief, a, 0.0, 0.0, 1.0)
         worst, total, whole = np.float32(0), np.float32(0), np.float32(0)
         for row in range(side):
             for column in range(2 * (side - row) - 1):
@@ -289,7 +289,7 @@ def _look(begin, end, relief, names, unsure, fewest, rows, out):
                 third = 2 / 3 if column % 2 else 1 / 3
                 second, last = (column // 2 + third) / side, (row + third) / side
                 first = 1 - second - last
-                true = _moved_at(
+                true = _move_at(
                     relief,
                     a,
                     first,

@@ -39,7 +39,7 @@ class Bands(Parameters):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _ordered(self) -> Self:
+    def _check_order(self) -> Self:
         if self.broad_limit < self.fine_limit:
             raise ValueError("The broad limit must not lie below the fine limit.")
         return self

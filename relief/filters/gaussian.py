@@ -46,6 +46,7 @@ def gaussian(samples: np.ndarray, sigma: tuple[float, float], wraps: tuple[bool,
 
 
 def _blur(samples: np.ndarray, sigma: tuple[float, float], wraps: tuple[bool, bool]) -> np.ndarray:
+    """A blur of samples (rows, columns) by separable windows; sigma is in texels, across and down."""
     rows, columns = samples.shape
     across, down = (_weights(width) for width in sigma)
     beyond_across, beyond_down = len(across) // 2, len(down) // 2

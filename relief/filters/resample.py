@@ -69,6 +69,7 @@ def resample(samples: np.ndarray, rows: int, columns: int, method: Method, wraps
 
 
 def _filter(samples: np.ndarray, rows: int, columns: int, method: Method, wraps: tuple[bool, bool]) -> np.ndarray:
+    """Samples (rows, columns) on another grid by one of Pillow's filters: float32."""
     old_rows, old_columns = samples.shape
     beyond_across = int(np.ceil(SUPPORT * max(1, old_columns / columns)))
     beyond_down = int(np.ceil(SUPPORT * max(1, old_rows / rows)))

@@ -134,10 +134,10 @@ def find_budget(pipeline: SurfacePipeline, engine: Engine, share: float, progres
 
 def seconds_to_advise(costs: Sequence[Forecast]) -> float:
     """About how long `advise` takes, by what the levels of a piece cost, coarsest first."""
-    return 1 + 4 * SECONDS * sum(cost.faces for cost in _measured(costs))
+    return 1 + 4 * SECONDS * sum(cost.faces for cost in _levels_to_measure(costs))
 
 
-def _measured(costs: Sequence[Forecast]) -> list[Forecast]:
+def _levels_to_measure(costs: Sequence[Forecast]) -> list[Forecast]:
     """The levels that are measured."""
     return list(itertools.takewhile(lambda cost: cost.faces <= MOST // 2, costs))
 
@@ -157,7 +157,7 @@ def advise(pipeline: SurfacePipeline, engine: Engine, progress: Progress | None 
     levels, budgets = [], []
     progress = progress or Progress()
     even = replace(pipeline, surface=pipeline.surface.model_copy(update={"tessellation": Levels()}))
-    costs = _measured(even.forecasts(engine))
+    costs = _levels_to_measure(even.forecasts(engine))
     whole, done = max(1, 2 * sum(cost.faces for cost in costs)), 0
     for cost in costs:
         progress.step(done / whole, f"Measuring level {cost.level}")

@@ -30,6 +30,7 @@ def agreement(samples: np.ndarray, normals: np.ndarray, green: Green) -> tuple[f
 
 
 def _correlation(one: np.ndarray, other: np.ndarray) -> float:
+    """Pearson's correlation of two fields of one shape; 0 where one of them is constant."""
     one, other = one - one.mean(), other - other.mean()
     length = float(np.sqrt((one**2).sum() * (other**2).sum()))
     return float((one * other).sum()) / length if length > 1e-12 else 0.0

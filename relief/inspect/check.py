@@ -68,7 +68,7 @@ def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Find
     wanted = guess.role == "normal" or (told is not None and told[0] == "normal")
     found = find_in_normal_map(picture, name) if wanted else []
     found += [
-        *_tagged(picture, guess.role),
+        *_find_tag(picture, guess.role),
         *_open_seam((known.seam_across, known.seam_down), name, _is_tile(picture, guess.role)),
     ]
     found += [item for item in (find_in_picture(picture),) if item]
@@ -82,10 +82,10 @@ def _of_one(picture: Picture, data: bytes, name: str, known: Facts) -> list[Find
     found += [item for item in measured if item.kind not in said]
     evened = any(item.takes_out_light and item.on for item in recipe.main.layers[0].treatments)
     times = uneven_light(picture) if guess.role == "photo" and evened else 1.0
-    return [*found, _evened_light(times)] if times > UNEVEN_TIMES else found
+    return [*found, _find_uneven_light(times)] if times > UNEVEN_TIMES else found
 
 
-def _tagged(picture: Picture, role: Role) -> list[Finding]:
+def _find_tag(picture: Picture, role: Role) -> list[Finding]:
     """A data picture that is tagged with a display curve, which another program may follow."""
     if role not in DATA or not picture.transfer or picture.linear:
         return []
@@ -109,7 +109,7 @@ def _open_seam(ratios: tuple[float, float], filename: str, tiles_by_size: bool =
     return [Finding("seam", "Seam", reason)]
 
 
-def _evened_light(times: float) -> Finding:
+def _find_uneven_light(times: float) -> Finding:
     """A photo that is brighter at one side; the suggested start of its piece evens that out."""
     return Finding("uneven", "Uneven light", f"{say_uneven(times)} A piece made from it starts with that evened out.")
 

@@ -253,6 +253,7 @@ def _parts(relief: Relief, picture: Decoded) -> list[HeightField]:
 
 
 def _cut(channels: Mapping[str, np.ndarray], here: tuple[slice, slice]) -> dict[str, np.ndarray]:
+    """The same rectangle of each channel."""
     return {name: samples[here] for name, samples in channels.items()}
 
 
@@ -319,6 +320,7 @@ def _places(spread: float) -> int:
 
 
 def _suggest_edges(grey: np.ndarray) -> Edges:
+    """Wrap where the step across the edge is hardly larger than those inside."""
     across, down = ("wrap" if ratio < SEAMLESS_BELOW else "clamp" for ratio in seam_ratios(grey))
     return Edges(across=across, down=down)
 

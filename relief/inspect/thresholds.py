@@ -20,7 +20,7 @@ SEAM_ABOVE = 2.0
 """Seam ratio. From 1.5 on a step across the edge reads as a line; noise within a picture that tiles stays below 2."""
 
 STRETCHED = 0.01
-"""Parts by which aspects may differ before maps no longer lie on each other, or a picture is seen to be stretched."""
+"""Parts by which aspects may differ before maps no longer align, or a picture counts as stretched."""
 
 
 def factor_for(angle: float, now: float, factor: float) -> float:

@@ -33,7 +33,7 @@ class Way:
 
 
 def which_way(samples: np.ndarray) -> Way:
-    """Which of the two ways is likelier: narrow lines are joints and seldom stand out (common practice, no source).
+    """Which of the two ways is more likely: narrow lines are joints and seldom stand out (common practice, no source).
 
     They are counted by what opening and closing with a disc take away, white and black top hat (Serra 1982, Image
     analysis and mathematical morphology).

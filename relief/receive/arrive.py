@@ -194,7 +194,7 @@ def compare(arrived: Arrived, settings: Settings, relief: str = "main", look: Lo
             differs.append(f"Normals are {say_number(report.normals['mean_degrees'])}° off on average.")
         differs += _against_heights(arrived, look, report, relief)
     differs += arrived.faults
-    differs += [f"{name} is damaged or missing." for name in arrived.damaged()]
+    differs += [f"{name} is damaged or missing." for name in arrived.list_damaged()]
     try:
         differs += _check_mesh(arrived, look, report)
     except ReliefError as problem:
@@ -302,6 +302,7 @@ def _read(arrived: Arrived, told: dict[str, Any]) -> tuple[np.ndarray, bool]:
 
 
 def _as_set(values: np.ndarray, settings: Settings) -> np.ndarray:
+    """What a program reads of values of 0 to 1 whose bits, or whose colour space, are set wrongly."""
     if settings.bits == 8:
         values = np.rint(np.clip(values, 0, 1) * 255) / np.float32(255)
     return from_display(values) if settings.read_as == "colour" else values

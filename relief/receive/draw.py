@@ -50,6 +50,7 @@ def draw_sections(look: Look, high: int = 90) -> np.ndarray:
 
 
 def _normals_of(heights: np.ndarray, footprint: tuple[float, float]) -> np.ndarray:
+    """Unit normals (rows, columns, 3), y up, of heights in mm over a footprint in mm."""
     rows, columns = heights.shape
     down, across = np.gradient(heights.astype(np.float32))
     vectors = np.dstack([-across * (columns / footprint[0]), down * (rows / footprint[1]), np.ones_like(across)])
@@ -58,5 +59,6 @@ def _normals_of(heights: np.ndarray, footprint: tuple[float, float]) -> np.ndarr
 
 
 def _light(normals: np.ndarray) -> np.ndarray:
+    """How brightly normals (rows, columns, 3) are lit: float32 (rows, columns), about 0 to 1."""
     lit: np.ndarray = AMBIENT + DIRECT * np.clip(normals @ LIGHT, 0, 1)
     return lit.astype(np.float32)

@@ -45,7 +45,7 @@ class Arrived:
         """What is said of the files of a kind."""
         return [file for file in self.contents["files"] if file.get("kind") == kind and file["relief"] == relief]
 
-    def damaged(self) -> list[str]:
+    def list_damaged(self) -> list[str]:
         """Names of files that are missing, or are not what the checksums say."""
         wrong = []
         for line in self.files.get(CHECKSUMS, b"").decode(errors="replace").splitlines():
@@ -117,7 +117,7 @@ def read_picture(name: str, data: bytes) -> tuple[np.ndarray, bool]:
     os.environ.setdefault("OPENCV_IO_ENABLE_OPENEXR", "1")  # it asks for this before it reads one
     import cv2
 
-    if _claimed_pixels(data) > MOST_PIXELS:
+    if _count_claimed_pixels(data) > MOST_PIXELS:
         raise ReliefError(f"{name} claims to be larger than {MOST_PIXELS // 1_000_000} million pixels.")
     try:
         pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
@@ -135,7 +135,7 @@ def read_picture(name: str, data: bytes) -> tuple[np.ndarray, bool]:
     return pixels.astype(np.float32) / most, True
 
 
-def _claimed_pixels(data: bytes) -> int:
+def _count_claimed_pixels(data: bytes) -> int:
     """How many pixels a picture says that it has, without decoding it; 0 where that cannot be told."""
     from PIL import Image
 

@@ -114,6 +114,10 @@ class Recipe(Document):
     def with_values(self, values: Mapping[str, Any]) -> Self:
         return super().with_values(values).showing(self._shown)
 
+    def with_sources(self, sources: Mapping[str, SourceReference]) -> Self:
+        """The recipe with other files in the place of some of its sources, by their keys."""
+        return self.model_copy(update={"sources": {**self.sources, **sources}})
+
     def as_data(self) -> dict[str, Any]:
         """The recipe as JSON data."""
         return self.model_dump(mode="json")

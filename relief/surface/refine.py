@@ -83,6 +83,7 @@ def _sharpness(numbers: np.ndarray, offsets: np.ndarray, creases: tuple[np.ndarr
 
 
 def _tie(corners: np.ndarray, sharp: np.ndarray) -> Net:
+    """The net of faces (faces, sides): which edges and which other faces belong to each."""
     faces, sides = corners.shape
     edges = find_edges(corners.reshape(-1), np.arange(0, corners.size + 1, sides, dtype=np.int32))
     of_corners = np.repeat(np.arange(faces, dtype=np.int32), sides)

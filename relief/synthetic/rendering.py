@@ -31,12 +31,12 @@ def horizon(height: np.ndarray, texel: float, azimuth: float, farthest: int) -> 
     around = np.pad(np.asarray(height, float), farthest + 1, mode="edge")
     highest = np.zeros(height.shape)
     for step in range(1, farthest + 1):
-        there = _moved(around, farthest + 1, down * step, across * step)
+        there = _shift(around, farthest + 1, down * step, across * step)
         highest = np.maximum(highest, (there - height) / (step * texel))
     return highest
 
 
-def _moved(around: np.ndarray, border: int, down: float, across: float) -> np.ndarray:
+def _shift(around: np.ndarray, border: int, down: float, across: float) -> np.ndarray:
     """What stands so many texels further down and across: bilinear samples of a field with a border around it."""
     top, left = math.floor(down), math.floor(across)
     rows, columns = (size - 2 * border for size in around.shape)

@@ -65,27 +65,27 @@ def _of_supplier(texture: Texture, size: int) -> MadeSurface:
     """A surface of the supplier with its two paints, so many texels on a side."""
     height, tone = texture.motif(Sheet(size, sum(map(ord, texture.key))))
     height, tone = (np.broadcast_to(each, (size, size)).astype(float) for each in (height, tone))
-    return _painted(height, texture.depth, texture.width, _paint(texture.first, texture.second, tone))
+    return _make_surface(height, texture.depth, texture.width, _paint(texture.first, texture.second, tone))
 
 
 def _driftwood(size: int) -> MadeSurface:
     height, paint = pieces.driftwood(), pieces.driftwood_paint()
-    return _painted(_at(height, size), float(np.ptp(height)), WOOD, _at(paint, size))
+    return _make_surface(_at(height, size), float(np.ptp(height)), WOOD, _at(paint, size))
 
 
 def _tin(size: int) -> MadeSurface:
     grime = _at(np.clip(0.25 + 0.25 * soft_noise(*pieces.TIN, 16, 21), 0, 1), size)
-    return _painted(_at(pieces.tin(), size), 38, TIN, _paint((238, 233, 220), (172, 155, 132), grime))
+    return _make_surface(_at(pieces.tin(), size), 38, TIN, _paint((238, 233, 220), (172, 155, 132), grime))
 
 
 def _scallops(size: int) -> MadeSurface:
     crackle = _at(smoothstep(0, 1.5, soft_noise(pieces.TILE, pieces.TILE, 9, 15)), size)
-    return _painted(_at(pieces.scallops(), size), 20, TILE, _paint((214, 226, 220), (196, 211, 206), crackle))
+    return _make_surface(_at(pieces.scallops(), size), 20, TILE, _paint((214, 226, 220), (196, 211, 206), crackle))
 
 
 def _oyster(size: int) -> MadeSurface:
     height, pearl = pieces.oyster_plaster()
-    return _painted(_at(height, size), 16, PLASTER, _paint((201, 187, 161), (196, 200, 200), _at(pearl, size)))
+    return _make_surface(_at(height, size), 16, PLASTER, _paint((201, 187, 161), (196, 200, 200), _at(pearl, size)))
 
 
 def _at(field: np.ndarray, size: int) -> np.ndarray:
@@ -100,7 +100,7 @@ def _paint(first: Colour, second: Colour, mix: np.ndarray) -> np.ndarray:
     return one * (1 - mix) + other * mix
 
 
-def _painted(height: np.ndarray, depth: float, width: float, paint: np.ndarray) -> MadeSurface:
+def _make_surface(height: np.ndarray, depth: float, width: float, paint: np.ndarray) -> MadeSurface:
     """A surface whose heights are stretched over a depth, and that is so wide; both in mm."""
     height = (height - height.min()) / np.ptp(height) * depth
     texel = width / height.shape[1]

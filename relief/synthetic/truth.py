@@ -154,6 +154,7 @@ def _colour_error(pixels: np.ndarray, paint: np.ndarray) -> float:
 
 
 def _count_said(told: Told, truth: np.ndarray) -> np.ndarray:
+    """Texels, expected and actual degrees of error in each of `BINS`: float64 (3, bins)."""
     off = np.degrees(np.arccos(np.clip((told.normals * truth).sum(axis=2), -1, 1))).ravel()
     said = told.off.ravel().astype(float)
     return np.stack([np.histogram(said, BINS, weights=weights)[0] for weights in (None, said, off)]).astype(float)

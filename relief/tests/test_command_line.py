@@ -178,6 +178,7 @@ class CommandTests(CommandTestCase):
         place.write_text(f'{{"size": {"9" * 6000}}}')
         return place
 
+    @long
     def test_every_command_that_takes_a_picture_takes_its_edges_and_size(self):
         same = ("--edges", "wrap", "--resolution", 64, "--resample", "lanczos")
         for command in (

@@ -34,6 +34,7 @@ from relief.run.finished import finish_map
 from relief.run.pipeline import Pipeline
 from relief.run.stages import find_second_copy, repeat_field, repeat_samples
 from relief.tests.height_fields import CLAMP, WRAP, centres, field, rough
+from relief.tests.tags import long
 from relief.tests.test_inspect import png
 from relief.treat.close_seam import CloseSeam
 from relief.treat.crop import Crop
@@ -107,6 +108,7 @@ class MaskTests(TestCase):
         self.assertAlmostEqual(marks.cover(here).sum(), np.pi * 64, delta=20)
         self.assertIsNone(Mask().cover(here))
 
+    @long
     def test_a_mask_of_slopes_is_the_same_at_every_resolution(self):
         """Rough ground at 512, 1024 and 2048 texels, 4 % and 1 % apart on the mean square."""
         footprint = Footprint(width=300, height=300)

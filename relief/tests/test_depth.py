@@ -267,6 +267,7 @@ class HillsTests(TestCase):
             self.assertGreater(min(off), np.cos(np.radians(30)), "hills are taken for hollows")
             self.assertEqual(found.other, reverse_lights(found.lights))
 
+    @long
     def test_what_cannot_be_told_is_said(self):
         """A gentle surface throws no shadow; planks that all rise one way do not fix the lights."""
         gentle = 6 * gaussian_filter(np.random.default_rng(8).random((140, 180)), 4)

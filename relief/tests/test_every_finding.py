@@ -20,6 +20,7 @@ from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.sources.decode import decode
 from relief.tests.height_fields import rough
+from relief.tests.tags import long
 from relief.tests.test_findings_table import KINDS, begun, encoded, hills, normals, sixteen
 
 IN_LIGHT = {"layers.0.content.reading": "light"}
@@ -84,6 +85,7 @@ class EveryFindingTests(TestCase):
         here = {*CHANGES, *SET, "tagged", "repeats", "unlinked", "inked", "networks"}
         self.assertEqual(kinds() - KINDS - here - ELSEWHERE.keys(), set())
 
+    @long
     def test_a_piece_that_is_set_wrong(self):
         well = self.found(self.recipe)
         for kind, changes in CHANGES.items():

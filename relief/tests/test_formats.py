@@ -281,7 +281,8 @@ class SceneTests(CommandTestCase):
 
     @long
     def test_the_proof_sheet_is_one_page_and_always_the_same(self):
-        recipe = self.recipe.with_changes({"delivery.proof_sheet": True, "delivery.mesh": "none"})
+        changes = {"delivery.proof_sheet": True, "delivery.mesh": "none", "surface.final_level": 0, "surface.level": 0}
+        recipe = self.recipe.with_changes(changes)
         made = [
             {f.name: f.data for f in delivery_files(recipe, NOTHING, Engine(), "Column", Progress())} for _ in range(2)
         ]

@@ -212,6 +212,7 @@ class MissingTests(TestCase):
             case "no sums":
                 (self.folder / networks.SUMS).unlink()
 
+    @long
     def test_it_is_said_and_the_linear_method_goes_on(self):
         data = find_surface("beach-pebble").make(96).photo(135, 1)
         for how in ("missing", "cut", "empty", "altered", "no sums"):

@@ -86,6 +86,7 @@ class NearLampTests(CommandTestCase):
             found = measure_series(taken, lights, (made.texel, made.texel))
             self.assertTrue(np.isinf(found.distance.best), key)
 
+    @long
     def test_directions_that_were_seen_at_a_ball_in_a_corner(self):
         """Lamps at known places; each direction is that from the ball, as a mirrored ball tells it."""
         distance, ball = 450.0, np.array([95.0, -60.0, 0.0])

@@ -114,6 +114,7 @@ class EveryWayTests(TessellateTestCase):
         np.testing.assert_allclose(far, 300 + 10, atol=300 * 1e-4)
         self.assertGreater(mesh.faces, 5000)
 
+    @long
     def test_bounds_are_said(self):
         with self.assertRaises(RecipeError):
             TESSELLATIONS["faces"].create(kind="faces", faces=3)
@@ -148,6 +149,7 @@ class EdgeLengthTests(TessellateTestCase):
 
 
 class ScreenTests(TessellateTestCase):
+    @long
     def test_no_edge_is_longer_on_the_picture_and_far_ones_are_large(self):
         """The size of an edge that is seen from the side, by the pinhole camera (common practice, no source)."""
         camera = np.array([100, -900, 400])

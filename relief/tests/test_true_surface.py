@@ -135,6 +135,7 @@ class ReceivedSplitTests(CommandTestCase):
         true = np.cross(surface(u + step, v) - surface(u - step, v), surface(u, v + step) - surface(u, v - step))
         return degrees_between(normal, true)[inner], degrees_between(shaded, true)[inner]
 
+    @long
     def test_a_sphere_of_one_height_needs_no_residual_and_gets_none(self):
         """Its facets are no relief. The map is flat, and the sphere looks round by its interpolated normals."""
         for segments in (16, 48):

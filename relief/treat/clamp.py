@@ -26,7 +26,7 @@ class Clamp(Treatment):
     )
 
     @model_validator(mode="after")
-    def _ordered(self) -> Self:
+    def _check_order(self) -> Self:
         if self.high < self.low:
             raise ValueError("The highest height must not lie below the lowest.")
         return self

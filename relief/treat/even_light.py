@@ -16,7 +16,7 @@ DARKEST = 1e-3
 
 
 class EvenLight(Treatment):
-    """Takes the slow changes out that uneven light left in a photo."""
+    """Removes the slow changes that uneven light left in a photo."""
 
     title: ClassVar[str] = "Even light"
     family: ClassVar[Family] = "edges"

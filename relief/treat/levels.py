@@ -54,7 +54,7 @@ class Levels(Treatment):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _ordered(self) -> Self:
+    def _check_order(self) -> Self:
         if self.white - self.black < NARROWEST:
             raise ValueError("The white point must lie above the black point.")
         return self

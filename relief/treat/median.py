@@ -167,7 +167,7 @@ def _median(begin, end, level, lowest, highest, across, down, workers, counter, 
 
 
 class Median(Treatment):
-    """Takes specks and pits away and leaves edges where they are."""
+    """Removes specks and pits without moving edges."""
 
     title: ClassVar[str] = "Median"
     slow: ClassVar[bool] = True

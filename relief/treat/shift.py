@@ -12,7 +12,7 @@ from relief.treat.treatment import Family, Placement
 
 
 class Shift(Placement):
-    """Moves the picture round: by half, its edges meet in the middle and the seam is seen."""
+    """Moves the picture; what leaves at one edge enters at the other. By half, the seam comes to the middle."""
 
     title: ClassVar[str] = "Shift"
     family: ClassVar[Family] = "place"

@@ -101,7 +101,7 @@ def limit_slopes(field: HeightField, rise: float, progress: Progress) -> np.ndar
 
 
 class SlopeLimit(Treatment):
-    """Lays back what is steeper than an angle, so that light does not glitter and meshes do not fold."""
+    """Flattens slopes steeper than an angle, so that light does not glitter and meshes do not fold."""
 
     title: ClassVar[str] = "Slope limit"
     family: ClassVar[Family] = "edges"

@@ -48,11 +48,11 @@ def make_ground(rng: np.random.Generator) -> Ground:
     parts, rim, marks = first.parts, first.rim, first.marks
     if rng.random() < 0.35:
         along, down = (soft_noise(rng) * np.float32(rng.uniform(0.5, 5)) for _ in range(2))
-        height = _moved(height, along, down)
+        height = _move(height, along, down)
         if parts is not None and rim is not None:
-            parts = _moved(parts.astype(np.float32), along, down, cv2.INTER_NEAREST).astype(int)
-            rim = _moved(rim, along, down)
-        marks = None if marks is None else _moved(marks, along, down)
+            parts = _move(parts.astype(np.float32), along, down, cv2.INTER_NEAREST).astype(int)
+            rim = _move(rim, along, down)
+        marks = None if marks is None else _move(marks, along, down)
     if rng.random() < 0.2:  # worn down: what stands out most is flattened
         top = np.percentile(height, rng.uniform(55, 95))
         height = np.minimum(height, top + (height - top) * rng.uniform(0, 0.4))
@@ -95,11 +95,12 @@ def soft_noise(rng: np.random.Generator, stretched: bool | None = None) -> np.nd
 
 
 def _to_unit(field: np.ndarray) -> np.ndarray:
+    """A field of mean 0 and deviation 1."""
     field = field - field.mean()
     return np.asarray(field / (field.std() + 1e-6), np.float32)
 
 
-def _moved(field: np.ndarray, across: np.ndarray, down: np.ndarray, way: int = cv2.INTER_LINEAR) -> np.ndarray:
+def _move(field: np.ndarray, across: np.ndarray, down: np.ndarray, way: int = cv2.INTER_LINEAR) -> np.ndarray:
     y, x = np.mgrid[:SIDE, :SIDE].astype(np.float32)
     return cv2.remap(np.asarray(field, np.float32), x + across, y + down, way, borderMode=cv2.BORDER_REFLECT)
 
@@ -117,6 +118,7 @@ def _length(rng: np.random.Generator, least: float, most: float) -> float:
 
 
 def _step(field: np.ndarray, soft: bool) -> np.ndarray:
+    """0 to 1 of a field clipped to that, by a smooth step where that is asked for."""
     field = np.clip(field, 0, 1)
     return field * field * (3 - 2 * field) if soft else field
 

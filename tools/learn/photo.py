@@ -71,6 +71,7 @@ def _deepen(height: np.ndarray, rng: np.random.Generator) -> np.ndarray:
 
 
 def _slopes(height: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Slopes to the right and up of a height in texels."""
     down, across = np.gradient(height)
     return across.astype(np.float32), -down.astype(np.float32)
 
@@ -121,6 +122,7 @@ def paint(ground: Ground, rng: np.random.Generator) -> np.ndarray:
 
 
 def _soft(field: np.ndarray, sharp: float) -> np.ndarray:
+    """A soft step from 0 to 1 about 0."""
     return np.asarray(1 / (1 + np.exp(np.clip(-field * sharp, -30, 30))))
 
 

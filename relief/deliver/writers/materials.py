@@ -59,7 +59,7 @@ def _remarks(bundle: Bundle, look: Appearance) -> list[str]:
     if not look.relief:
         return []
     taken = set(look.maps.values())
-    names = {name: bundle.named(name, look.relief) for name in FOR_FLAT}
+    names = {name: bundle.filename_of(name, look.relief) for name in FOR_FLAT}
     left = [f"# {name} map: {filename}" for name, filename in names.items() if filename and filename not in taken]
     unlinked = bundle.surface.pipelines[look.relief].relief.maps.unlinked
     return left + [f"# {item.role} is unlinked: it lies {item.say()}." for item in unlinked if item.on]

@@ -6,7 +6,7 @@ from functools import partial
 
 from relief.deliver.build import say_deviation
 from relief.deliver.bundle import Bundle
-from relief.deliver.embedded import embedded_pictures
+from relief.deliver.embedded import embed_pictures
 from relief.deliver.notes import Entry
 from relief.deliver.planned import Planned
 from relief.deliver.writers._writer import Make, Writer
@@ -47,8 +47,8 @@ def _make(bundle: Bundle, file: Planned) -> Make:
 
 def _write(bundle: Bundle, mesh: Mesh) -> bytes:
     delivery = bundle.recipe.delivery
-    pictures = embedded_pictures(bundle) if bundle.mesh_format.has_pictures else ()
-    return mesh_file(mesh, delivery.mesh_format, AroundMesh(delivery.unit, bundle.named("materials"), pictures))
+    pictures = embed_pictures(bundle) if bundle.mesh_format.has_pictures else ()
+    return mesh_file(mesh, delivery.mesh_format, AroundMesh(delivery.unit, bundle.filename_of("materials"), pictures))
 
 
 WRITER = Writer(2, _plan, _describe, _make)

@@ -23,7 +23,7 @@ def _describe(bundle: Bundle, file: Planned) -> Entry:
 
 def _make(bundle: Bundle, file: Planned) -> Make:
     write = page if file.name == "page" else note
-    told = [entry for name, entry in bundle.entries.items() if name != bundle.named("note")]
+    told = [entry for name, entry in bundle.entries.items() if name != bundle.filename_of("note")]
     return lambda: write(bundle.title, bundle.sizes, told, bundle.recipe.delivery.unit).encode()
 
 

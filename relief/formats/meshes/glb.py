@@ -55,7 +55,7 @@ def write(mesh: Mesh, around: AroundMesh = ALONE) -> bytes:
         node["translation"] = [side * METRES for side in mesh.middle]
     pictures = around.pictures or [{}] * len(mesh.part_list)
     materials = [_material(file, mesh.part_list[part].name, pictures[part]) for part in used]
-    return file.packed(
+    return file.pack(
         {
             "asset": {"version": "2.0", "generator": "Zealous Gravel"},
             "scene": 0,
@@ -133,7 +133,7 @@ class _File:
             "images": [{"bufferView": first + number, "mimeType": "image/png"} for number in range(len(self.images))],
         }
 
-    def packed(self, content: dict[str, Any]) -> bytes:
+    def pack(self, content: dict[str, Any]) -> bytes:
         """The file: a header, the content as JSON, and the arrays."""
         content |= {
             "accessors": self.accessors,

@@ -91,6 +91,7 @@ class _Scene:
         return Polygons(**vars(mesh) | {"uv_sets": uv_sets})
 
     def _walk(self, number: int, above: np.ndarray) -> None:
+        """Takes the meshes of a node and of those below it; `above` is the matrix (4, 4) so far. Raises MeshError."""
         self.visited += 1
         if self.visited > MOST_NODES:
             raise MeshError(f"has more than {MOST_NODES} nodes, or nodes that contain each other.")
@@ -103,6 +104,7 @@ class _Scene:
             self._walk(child, here)
 
     def _take(self, primitive: dict[str, Any], here: np.ndarray) -> None:
+        """Keeps the faces of one primitive, moved by the matrix `here` (4, 4). Raises MeshError."""
         attributes = primitive["attributes"]
         positions = self._array(attributes["POSITION"]).astype(np.float64)
         if "indices" in primitive:

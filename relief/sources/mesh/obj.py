@@ -54,8 +54,8 @@ def read(data: bytes, name: str) -> Polygons:
             remarks = ("Some UVs are missing, so all were left out.",)
         else:
             uv_sets = ((uv, uv_corners),)
-    groups, group_names = _named(marks["group"], len(faces))
-    materials, material_names = _named(marks["material"], len(faces))
+    groups, group_names = _spread_names(marks["group"], len(faces))
+    materials, material_names = _spread_names(marks["material"], len(faces))
     return Polygons(positions, corners, offsets, uv_sets, groups, materials, group_names, material_names, remarks)
 
 
@@ -130,7 +130,7 @@ def _one_by_one(lines: list[bytes], name: str) -> tuple[np.ndarray, np.ndarray |
         raise MeshError(f"{name} has a face whose corners cannot be read.") from None
 
 
-def _named(marks: list[tuple[int, str]], faces: int) -> tuple[np.ndarray, tuple[str, ...]]:
+def _spread_names(marks: list[tuple[int, str]], faces: int) -> tuple[np.ndarray, tuple[str, ...]]:
     """The name that holds at each face, as numbers, and the names that hold at one at least."""
     names: dict[str, int] = {}
     firsts = [first for first, _ in marks]

@@ -71,6 +71,7 @@ def _header(text: str) -> tuple[str | None, list[tuple[str, int, list[list[str]]
 
 
 def _offsets(sides: np.ndarray) -> np.ndarray:
+    """Where the corners of each face begin in one list of all, and where the last ones end: int32 (faces + 1,)."""
     return np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
 
 

@@ -33,7 +33,7 @@ class BoxMapping(Mapping):
         chosen, corners = join_numbers(mesh.corners, side_of)
         points = mesh.positions[mesh.corners[chosen]].astype(np.float64)
         drawn = self._each(points, side_of[chosen], corners, bounds, mesh.middle)
-        return drawn, self._mixed(mesh, bounds) if self.passage else ()
+        return drawn, self._mix(mesh, bounds) if self.passage else ()
 
     def _each(
         self,
@@ -50,7 +50,7 @@ class BoxMapping(Mapping):
         origin = np.array([item.origin for item in rolled])[sides]
         return Unrolled(places, corners, lengths, origin)
 
-    def _mixed(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, ...]:
+    def _mix(self, mesh: Mesh, bounds: Bounds) -> tuple[Unrolled, ...]:
         chosen, corners = join_numbers(mesh.corners, mesh.normal_corners)
         points = mesh.positions[mesh.corners[chosen]].astype(np.float64)
         normals = mesh.normals[mesh.normal_corners[chosen]]

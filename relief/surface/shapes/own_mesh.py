@@ -101,7 +101,7 @@ class OwnMesh(Shape):
             offsets=own.offsets,
             parts=parts,
             base_faces=np.arange(own.faces, dtype=np.int32),
-            part_list=tuple(_bounded(names, parts, unit, positions, corners, own.offsets)),
+            part_list=tuple(_list_parts(names, parts, unit, positions, corners, own.offsets)),
         )
         return smooth_by_angle(bare, self.smoothing)
 
@@ -142,7 +142,7 @@ class OwnMesh(Shape):
         return of_faces, tuple(f"part {number + 1}" for number in range(min(count, MOST_PARTS)))
 
 
-def _bounded(
+def _list_parts(
     names: tuple[str, ...],
     parts: np.ndarray,
     unit: float,

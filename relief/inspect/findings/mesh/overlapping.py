@@ -18,7 +18,7 @@ SAFE = 0.95
 """Of the depth at which a surface folds, so that it does not."""
 
 LEAST = 0.2
-"""Of the amplitude: lowering it by more is no mend."""
+"""Of the amplitude: lowering it by more is not offered."""
 
 
 def find(seen: SeenMesh) -> Finding | None:

@@ -11,7 +11,7 @@ from relief.inspect.seen import SeenSet
 from relief.sources.colour import linear_from_srgb, srgb_from_linear
 
 BENT_BY = 0.02
-"""How much better the slopes of a height must fit its normal map with the display curve taken off, or put on, before it
+"""How much better the slopes of a height must fit its normal map with the display curve removed, or applied, before it
 is said to have one too many: 8 bits alone move the correlation by less than 0.005."""
 
 

@@ -6,7 +6,7 @@ from relief.inspect.finding import SetFinding
 from relief.inspect.seen import SeenSet
 
 AGREE = 0.15
-"""A correlation of slopes beyond this, to either side, is taken for an answer."""
+"""A correlation of slopes beyond this, to either side, counts as an answer."""
 
 
 def find(seen: SeenSet) -> SetFinding | None:
