@@ -11,6 +11,7 @@ from studio.environment import VARIABLES
 HELP = """gravel demo     start the studio with its demo pieces
 gravel serve    start the studio without them
 gravel worker   start another background worker on the same data folder
+gravel helper   make items of series for a studio on another machine
 gravel manage   Django's own commands
 gravel --version
 
@@ -35,6 +36,10 @@ def main(arguments: list[str] | None = None) -> int:
             from studio import worker
 
             return worker.main(rest)
+        case "helper":
+            from studio.remote import helper
+
+            return helper.main(rest)
         case "manage":
             from django.core.management import execute_from_command_line
 

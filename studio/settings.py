@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "studio.shelf",
     "studio.supplier",
     "studio.rig",
+    "studio.recipes",
     "studio.bench",
     "studio.deliveries",
 ]
@@ -113,7 +114,18 @@ DELIVERIES_DAYS, DELIVERIES_BYTES = 90, 50 << 30
 """Bundles older than so many days are cleared away, and the oldest ones beyond so many bytes in all."""
 
 CLEAR_AFTER = read_number("GRAVEL_CLEAR_AFTER", 0, least=0)
-"""Days after which the worker clears what nothing names any more; 0 leaves it to a command."""
+"""Days after which the worker clears what nothing uses any more; 0 leaves it to a command."""
+
+WATCH = read_text("GRAVEL_WATCH")
+"""The folder that is watched for new pictures; empty for none."""
+
+REDIS = read_text("GRAVEL_REDIS")
+REDIS_LEASE = 15.0
+"""The Redis server by which series are handed out to helpers, if any; seconds that work is theirs without a sign."""
+
+QUOTA_BYTES = read_number("GRAVEL_QUOTA_GB", 0, least=0) << 30
+QUOTA_WORK = read_number("GRAVEL_QUOTA_JOBS", 0, least=0)
+"""Bytes that each artist may keep, and jobs that may run or wait; 0 for no limit."""
 
 ENGINE_BYTES = read_number("GRAVEL_CACHE_MB", 640) << 20
 """Bytes of finished computations that a process keeps; what is under way comes on top."""

@@ -13,6 +13,7 @@ urlpatterns = [
     path("", include("studio.rig.urls")),
     path("", include("studio.bench.urls")),
     path("", include("studio.deliveries.urls")),
+    path("", include("studio.recipes.urls")),
 ]
 
 handler400 = "studio.views.not_taken"

@@ -21,8 +21,10 @@ def main(arguments: list[str] | None = None) -> int:
 
     django.setup()
     from studio.background.health import keep_giving_signs
+    from studio.recipes.watching import watch_folders
 
     keep_giving_signs()
+    watch_folders()
     execute_from_command_line(["manage.py", "run_huey", "--workers", str(WORKERS), "--quiet"])
     return 0
 

@@ -26,6 +26,72 @@ KILLED = (
 )
 
 
+MOST_WORKS = 25
+"""Pieces of work that one process does before another takes its place, so that what it keeps is given back."""
+
+
+class Apart:
+    """A process of its own for pieces of work one after the other, which spares them the start of the process.
+
+    It is started when it is first needed, and again after it was killed. In a queue that is immediate the work is done
+    in this process.
+    """
+
+    def __init__(self) -> None:
+        self._process: Any = None
+        self._pipe: Any = None
+        self._works = 0
+
+    def __enter__(self) -> Apart:
+        return self
+
+    def __exit__(self, *_problem: object) -> None:
+        self.end()
+
+    def run(self, work: Callable[..., Any], arguments: tuple, progress: Progress) -> Any:
+        """What a function returns that is called there. Arguments and errors are those of `run_apart`."""
+        if HUEY.immediate:
+            return work(*arguments, progress)
+        if self._works >= MOST_WORKS:
+            self.end()
+        if self._process is None:
+            self._start()
+        self._works += 1
+        try:
+            self._pipe.send((work, arguments))
+            kind, told = _listen(self._pipe, progress)
+        except (EOFError, BrokenPipeError, ConnectionResetError):
+            self._process.join()
+            code = self._process.exitcode
+            self.end()
+            if code == -signal.SIGKILL:
+                raise WorkError(KILLED) from None
+            raise RuntimeError(f"The process of {work.__name__} ended with {code}.") from None
+        except BaseException:
+            self.end()
+            raise
+        if kind == "raised":
+            raise told
+        return told
+
+    def _start(self) -> None:
+        context = multiprocessing.get_context("spawn")  # threads of kernels do not live through a fork
+        self._pipe, other = context.Pipe()
+        self._process = context.Process(target=carry, args=(other,), daemon=True)
+        self._process.start()
+        self._works = 0
+        other.close()
+
+    def end(self) -> None:
+        """Ends the process, whatever it is at."""
+        if self._process is None:
+            return
+        self._process.kill()
+        self._process.join()
+        self._pipe.close()
+        self._process = self._pipe = None
+
+
 def run_apart(work: Callable[..., Any], arguments: tuple, progress: Progress) -> Any:
     """What a function returns that is called in a process of its own; in this one where the queue is immediate.
 
@@ -39,34 +105,17 @@ def run_apart(work: Callable[..., Any], arguments: tuple, progress: Progress) ->
         WorkError: the process was killed.
         Exception: what the work raised.
     """
-    if HUEY.immediate:
-        return work(*arguments, progress)
-    context = multiprocessing.get_context("spawn")  # threads of kernels do not live through a fork
-    receiving, sending = context.Pipe(duplex=False)
-    process = context.Process(target=carry, args=(sending, work, arguments), daemon=True)
-    process.start()
-    sending.close()
-    try:
-        return _listen(receiving, progress)
-    except EOFError:
-        process.join()
-        if process.exitcode == -signal.SIGKILL:
-            raise WorkError(KILLED) from None
-        raise RuntimeError(f"The process of {work.__name__} ended with {process.exitcode}.") from None
-    finally:
-        process.kill()
-        process.join()
-        receiving.close()
+    with Apart() as apart:
+        return apart.run(work, arguments, progress)
 
 
-def _listen(receiving: Connection, progress: Progress) -> Any:
+def _listen(pipe: Connection, progress: Progress) -> tuple[str, Any]:
+    """How the work ended, `done` or `raised`, and with what."""
     while True:
-        if receiving.poll(PATIENCE):
-            kind, told = receiving.recv()
-            if kind == "done":
-                return told
-            if kind == "raised":
-                raise told
+        if pipe.poll(PATIENCE):
+            kind, told = pipe.recv()
+            if kind != "report":
+                return kind, told
             progress.report(*told)
         if progress.cancelled():
             raise Cancelled

@@ -31,17 +31,24 @@ DIE_WITH_PARENT = 1
 """PR_SET_PDEATHSIG of Linux's prctl."""
 
 
-def carry(sending: Connection, work: Callable[..., Any], arguments: tuple) -> None:
-    """What the process does: the work, at the back of the queue for the processor, and no longer than its parent."""
+def carry(pipe: Connection) -> None:
+    """What the process does: one piece of work after the other, at the back of the queue for the processor, and no
+    longer than its parent.
+    """
     parent = multiprocessing.parent_process()
     end_with_parent(parent.pid if parent else None)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is its parent's to answer
     os.nice(NICENESS)
-    try:
-        sending.send(("done", work(*arguments, _Sent(sending))))
-    except BaseException as problem:
-        problem.add_note(traceback.format_exc())  # where it was raised is not pickled
-        sending.send(("raised", problem))
+    while True:
+        try:
+            work, arguments = pipe.recv()
+        except EOFError:
+            return
+        try:
+            pipe.send(("done", work(*arguments, _Sent(pipe))))
+        except BaseException as problem:
+            problem.add_note(traceback.format_exc())  # where it was raised is not pickled
+            pipe.send(("raised", problem))
 
 
 def carry_within(sending: Connection, memory: int, work: Callable[..., Any], arguments: tuple) -> None:

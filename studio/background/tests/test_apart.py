@@ -1,13 +1,15 @@
 """Heavy work runs in a process of its own: it reports, is cancelled at once, and may die alone."""
 
 import os
+import signal
 import tempfile
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from relief.errors import Cancelled, RecipeError
 from relief.progress import Progress
-from studio.background.apart import run_apart
+from studio.background import apart as apart_module
+from studio.background.apart import Apart, run_apart
 from studio.background.models import WorkError
 from studio.background.tests import errands
 
@@ -29,6 +31,25 @@ class ApartTests(TestCase):
         product, process = run_apart(errands.multiply, (6, 7), heard)
         self.assertEqual((product, heard.messages), (42, [(0.5, "Multiplying")]))
         self.assertNotEqual(process, os.getpid())
+
+    def test_one_process_does_several_works_and_another_takes_its_place_when_it_ends(self):
+        with Apart() as apart:
+            first, second = (apart.run(errands.multiply, (6, number), Progress())[1] for number in (7, 8))
+            self.assertEqual(first, second)
+            with self.assertRaisesRegex(RecipeError, "no such thing"):
+                apart.run(errands.refuse, (), Progress())
+            self.assertEqual(apart.run(errands.multiply, (1, 1), Progress()), (1, first), "a refusal ends nothing")
+            with self.assertRaises(WorkError):
+                apart.run(errands.be_killed, (), Progress())
+            third = apart.run(errands.multiply, (2, 2), Progress())[1]
+            self.assertNotEqual(third, first)
+            with mock.patch.object(apart_module, "MOST_WORKS", 1):
+                self.assertNotEqual(apart.run(errands.multiply, (2, 3), Progress())[1], third)
+            os.kill(apart._process.pid, signal.SIGKILL)
+            apart._process.join()
+            with self.assertRaises(WorkError):
+                apart.run(errands.multiply, (2, 4), Progress())
+            self.assertEqual(apart.run(errands.multiply, (2, 4), Progress())[0], 8)
 
     def test_it_is_ended_when_it_is_no_longer_wanted(self):
         mark = Path(self.enterContext(tempfile.TemporaryDirectory()), "mark")

@@ -1,0 +1,205 @@
+"""The board on Debian's redis-server: claims, leases, reports, and a series of twelve with a helper that is killed."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from unittest import mock, skipUnless
+
+from django.test import override_settings
+from huey.contrib.djhuey import HUEY
+
+from relief.errors import Cancelled, ReliefError
+from relief.progress import Progress
+from relief.tests.tags import long
+from studio.recipes import handing_out, tasks
+from studio.recipes.models import SeriesItem
+from studio.recipes.tests.test_recipes import RecipesTestCase
+from studio.remote import helper as helping
+from studio.remote.board import MOST_ATTEMPTS, Board, Report, name_of_board
+
+HOUSE = Path(__file__).parents[3]
+LEASE = 1.0
+
+
+@skipUnless(shutil.which("redis-server"), "redis-server is not installed")
+class BoardTestCase(RecipesTestCase):
+    """A Redis server of its own, on a socket in a folder."""
+
+    def setUp(self):
+        super().setUp()
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        socket = self.folder / "redis"
+        run = ["redis-server", "--port", "0", "--unixsocket", str(socket), "--save", "", "--dir", str(self.folder)]
+        server = subprocess.Popen(run, stdout=subprocess.DEVNULL)
+        self.addCleanup(server.wait)
+        self.addCleanup(server.kill)
+        self.address = f"unix://{socket}"
+        self.board = Board(self.address, name_of_board(self.media), LEASE)
+        for _ in range(100):
+            try:
+                self.board.helpers()
+                break
+            except ReliefError:
+                time.sleep(0.1)
+        self.enterContext(override_settings(REDIS=self.address, REDIS_LEASE=LEASE))
+
+    def series_of(self, many: int):
+        HUEY.immediate = False
+        return self.start(self.keep(), self.sources(many))
+
+
+class BoardTests(BoardTestCase):
+    def claim(self, helper: str = "a"):
+        return self.board.claim(helper, 0.05)
+
+    def test_work_is_claimed_once_and_let_go_when_it_is_reported(self):
+        self.board.post("1-1-x", {"title": "T"})
+        self.board.post("1-1-x", {"title": "again"})
+        self.assertEqual(self.claim(), ("1-1-x", {"title": "T"}))
+        self.assertIsNone(self.claim("b"))
+        self.assertTrue(self.board.renew("1-1-x", "a"))
+        self.assertFalse(self.board.renew("1-1-x", "b"))
+        self.board.report(Report("1-1-x", "a", {"size": 3}))
+        self.assertEqual(self.board.reports(), [Report("1-1-x", "a", {"size": 3}, "")])
+        self.assertEqual(self.board.reports(), [])
+
+    def test_work_whose_helper_was_lost_is_put_up_again_and_given_up_in_the_end(self):
+        self.board.lease = 0.05
+        self.board.post("1-2-x", {})
+        for attempt in range(MOST_ATTEMPTS):
+            self.assertEqual(self.claim(f"helper {attempt}")[0], "1-2-x")
+            self.assertEqual(self.board.put_up_again(), [], "it is still claimed") if attempt == 0 else None
+            time.sleep(0.12)
+            given_up = self.board.put_up_again()
+        self.assertEqual(given_up, ["1-2-x"])
+        self.assertIsNone(self.claim())
+
+    def test_two_studios_share_a_server_without_taking_each_other_s_work(self):
+        other = Board(self.address, name_of_board(self.folder / "another"), LEASE)
+        self.board.post("1-1-x", {})
+        other.sign("b")
+        self.assertIsNone(other.claim("b", 0.05))
+        self.assertEqual((self.board.helpers(), other.helpers()), ([], ["b"]))
+        self.assertEqual(name_of_board(self.media), name_of_board(self.media))
+
+    def test_withdrawn_work_is_nobody_s(self):
+        self.board.post("1-3-x", {})
+        self.claim()
+        self.board.withdraw("1-3-x")
+        self.assertFalse(self.board.renew("1-3-x", "a"))
+        time.sleep(LEASE * 1.1)
+        self.assertEqual((self.board.put_up_again(), self.claim()), ([], None))
+
+    def test_what_others_write_on_it_breaks_nothing(self):
+        for text in ("", "{", "[1]", "[1,2,3,4]", "null", '["a","b",{},""]'):
+            self.board._redis.rpush(f"{self.board._name}:reports", text)
+        self.assertEqual(len(self.board.reports()), 1)
+        for report in (Report("", "", {}), Report("a-b-c", "x", {}), Report("1-99999-x", "../../etc", {}, "no")):
+            self.assertFalse(handing_out.take_report(report))
+
+    def test_a_server_that_does_not_answer_is_a_sentence_and_series_go_on_here(self):
+        with self.assertRaisesRegex(ReliefError, "does not answer"):
+            Board("unix:///nowhere/at/all", "x").helpers()
+        with override_settings(REDIS="unix:///nowhere/at/all"), self.assertLogs("studio.recipes"):
+            self.assertIsNone(handing_out.open_board())
+        self.assertIsNone(handing_out.open_board(), "nobody helps")
+
+
+class ResultTests(BoardTestCase):
+    def result(self, item, helper: str, data: bytes = b"zip"):
+        place, picture = helping.result_files(item.series.folder, handing_out.name_work(item), helper)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(data)
+        picture.write_bytes(b"png")
+        facts = {"sha256": handing_out.checksum(place), "size": len(data), "seconds": 1.0, "findings": []}
+        return Report(handing_out.name_work(item), helper, facts), place
+
+    def test_a_result_that_comes_twice_is_taken_once(self):
+        item = self.series_of(1).items.get()
+        (one, _), (other, left) = self.result(item, "a", b"first"), self.result(item, "b", b"second")
+        self.assertTrue(handing_out.take_report(one))
+        self.assertFalse(handing_out.take_report(other))
+        item.refresh_from_db()
+        self.assertEqual((item.state, item.path.read_bytes(), left.exists()), ("done", b"first", False))
+
+    def test_a_damaged_or_missing_result_fails_the_item_alone(self):
+        first, second = self.series_of(2).items.all()
+        report, place = self.result(first, "a")
+        place.write_bytes(b"cut")
+        handing_out.take_report(report)
+        report, place = self.result(second, "a")
+        place.unlink()
+        handing_out.take_report(report)
+        states = list(SeriesItem.objects.values_list("state", flat=True))
+        self.assertEqual(states, ["failed", "failed"])
+
+    def test_a_helper_writes_nowhere_but_in_the_media_folder(self):
+        self.board.post("9-9-x", {"folder": "../outside", "title": "T", "recipe": {}})
+        helping.do_work(self.board, "a", self.media, *self.board.claim("a"))
+        (report,) = self.board.reports()
+        self.assertIn("outside the media folder", report.problem)
+        self.assertFalse((self.media.parent / "outside").exists())
+
+    def test_stopping_withdraws_what_is_handed_out(self):
+        series = self.series_of(3)
+        self.board.sign("nobody in fact")
+        stopped = mock.Mock(spec=Progress, step=mock.Mock(side_effect=Cancelled))
+        with self.assertRaises(Cancelled):
+            handing_out.hand_out(series, self.board, stopped)
+        self.assertIsNone(self.board.claim("a", 0.05))
+        self.assertEqual(series.count()["planned"], 3)
+
+
+class TwoHelpersTests(BoardTestCase):
+    def begin_helper(self, name: str) -> subprocess.Popen:
+        """A helper in a folder of its own, that cannot even import Django, so that it opens no database."""
+        folder = self.folder / name
+        folder.mkdir()
+        code = (
+            "import sys; sys.modules['django'] = None; sys.modules['sqlite3'] = None;"
+            "from studio.remote.helper import main; sys.exit(main(sys.argv[1:]))"
+        )
+        environment = {key: value for key, value in os.environ.items() if not key.startswith("GRAVEL_")}
+        run = [sys.executable, "-c", code, "--redis", self.address, "--media", str(self.media), "--lease", str(LEASE)]
+        process = subprocess.Popen(
+            run, cwd=folder, env=environment | {"PYTHONPATH": str(HOUSE)}, stdout=subprocess.DEVNULL
+        )
+        self.addCleanup(process.wait)
+        self.addCleanup(process.kill)
+        return process
+
+    @long
+    def test_a_series_of_twelve_with_one_killed_in_the_middle(self):
+        series = self.series_of(12)
+        helpers = [self.begin_helper(name) for name in ("one", "two")]
+        for _ in range(600):
+            if len(self.board.helpers()) == 2:
+                break
+            time.sleep(0.1)
+        names = {int(name.split("-")[-2]): name for name in self.board.helpers()}
+        killed = helpers[0]
+
+        def kill_in_the_middle(share: float, _message: str) -> None:
+            redis = self.board._redis
+            holders = [redis.get(key) for key in redis.keys(f"{self.board._name}:lease:*")]
+            if share > 0.2 and names[killed.pid] in holders and killed.poll() is None:
+                killed.send_signal(signal.SIGKILL)
+
+        progress = Progress()
+        progress.step = kill_in_the_middle
+        tasks.run_series(series.run, progress)
+        self.assertIsNotNone(killed.poll(), "it was killed while it was at work")
+        self.assertEqual(series.count(), {"planned": 0, "done": 12, "failed": 0, "out": 0})
+        self.assertTrue(all(item.is_there and item.has_picture for item in series.items.all()))
+        left = [place.name for place in series.folder.iterdir() if names[helpers[1].pid] in place.name]
+        self.assertEqual(left, [], "every result was taken")
+
+
+del RecipesTestCase

@@ -1,0 +1,1 @@
+"""Series on several machines: a board in Redis on which work is described, claimed by a lease, and reported."""

@@ -1,0 +1,129 @@
+"""A helper on another machine: it makes items of series from recipes and files alone, and opens no database."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import secrets
+import socket
+import sys
+import threading
+import time
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+from relief.deliver.series import deliver_item
+from relief.errors import Cancelled, ReliefError
+from relief.progress import Progress
+from relief.recipe.recipe import Recipe
+from relief.sources.folder import SourceFolder
+from studio.remote.board import LEASE, Board, Report, name_of_board
+
+BROKE = "Something went wrong on {machine}: {problem}"
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Works until it is ended; 1 where it cannot begin."""
+    parser = argparse.ArgumentParser(prog="gravel helper", description="Makes items of series for a studio elsewhere.")
+    parser.add_argument("--redis", default=os.environ.get("GRAVEL_REDIS", ""), metavar="URL", help="the Redis server")
+    parser.add_argument(
+        "--media", type=Path, required=True, metavar="DIR", help="the studio's media folder, as mounted here"
+    )
+    parser.add_argument(
+        "--lease", type=float, default=LEASE, metavar="SECONDS", help=f"as the studio has it ({LEASE:.0f})"
+    )
+    chosen = parser.parse_args(arguments)
+    if not chosen.redis or not (chosen.media / "sources").is_dir():
+        print("gravel helper: give --redis URL, and --media with the studio's sources in it.", file=sys.stderr)
+        return 1
+    name = f"{socket.gethostname()[:40]}-{os.getpid()}-{secrets.token_hex(3)}"
+    try:
+        board = Board(chosen.redis, name_of_board(chosen.media), chosen.lease)
+        board.sign(name)
+    except ReliefError as problem:
+        print(f"gravel helper: {problem}", file=sys.stderr)
+        return 1
+    print(f"Helping as {name}. Ctrl-C ends it.", flush=True)
+    with suppress(KeyboardInterrupt):
+        help_on(board, name, chosen.media)
+    return 0
+
+
+def help_on(board: Board, name: str, media: Path) -> None:
+    """Claims one piece of work after the other; a server that does not answer for a while is waited for."""
+    while True:
+        try:
+            board.sign(name)
+            claimed = board.claim(name)
+            if claimed:
+                do_work(board, name, media, *claimed)
+        except ReliefError as problem:
+            print(f"gravel helper: {problem}", file=sys.stderr, flush=True)
+            time.sleep(min(board.lease, 5))
+
+
+def do_work(board: Board, name: str, media: Path, work: str, description: dict[str, Any]) -> None:
+    """Makes what a description says, under a name of its own beside where it goes, and reports it."""
+    claim = Claim(board, work, name)
+    place = picture = None
+    try:
+        folder = (media / str(description["folder"])).resolve()
+        if not folder.is_relative_to(media.resolve()):
+            raise ReliefError("The work asks for a folder outside the media folder.")
+        folder.mkdir(parents=True, exist_ok=True)
+        place, picture = result_files(folder, work, name)
+        recipe = Recipe.read(description["recipe"])
+        facts = deliver_item(place, picture, recipe, SourceFolder(media / "sources"), str(description["title"]), claim)
+        report = Report(work, name, facts)
+    except Cancelled:
+        report = None
+    except (ReliefError, OSError, MemoryError, KeyError) as problem:
+        report = Report(work, name, {}, str(problem) or type(problem).__name__)
+    except Exception as problem:
+        report = Report(work, name, {}, BROKE.format(machine=socket.gethostname(), problem=problem))
+    finally:
+        claim.end()
+    if report is None or report.problem:
+        for file in (place, picture):
+            if file:
+                file.unlink(missing_ok=True)
+    if report:
+        board.report(report)
+
+
+def result_files(folder: Path, work: str, helper: str) -> tuple[Path, Path]:
+    """Where a helper writes its delivery and its picture: names that no other helper has."""
+    return folder / f".{work}.{helper}.zip", folder / f".{work}.{helper}.png"
+
+
+class Claim(Progress):
+    """Renews the claim while the work is done; work that is no longer this helper's is cancelled."""
+
+    def __init__(self, board: Board, work: str, helper: str) -> None:
+        self._board, self._work, self._helper = board, work, helper
+        self._ended, self._lost = threading.Event(), False
+        self._thread = threading.Thread(target=self._renew, daemon=True)
+        self._thread.start()
+
+    def _renew(self) -> None:
+        while not self._ended.wait(self._board.lease / 4):
+            try:
+                self._board.sign(self._helper)
+                self._lost = not self._board.renew(self._work, self._helper)
+            except ReliefError:
+                continue  # the lease may still hold when the server answers again
+            if self._lost:
+                return
+
+    def cancelled(self) -> bool:
+        return self._lost
+
+    def end(self) -> None:
+        """The work has ended."""
+        self._ended.set()
+        self._thread.join()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
