@@ -14,6 +14,7 @@ from studio.bench.beginning import begin_piece
 from studio.bench.models import Proof, Revision
 from studio.bench.pages.steps import BY_NAME
 from studio.middleware import the_artist
+from studio.recipes.models import Series, SeriesItem
 from studio.shelf.intake import keep_source
 from studio.shelf.models import Piece
 from studio.shelf.series import put_together
@@ -56,7 +57,11 @@ class AccessibilityTests(BrowserTestCase):
         sets, _ = gather_sets([keep_source(the_artist(), *file) for file in set_files().items()])
         pages = ("/", f"/source/{source.pk}/", f"/set/{sets[0].pk}/", "/catalogue/", "/catalogue/limewash/")
         shots = [keep_source(the_artist(), f"shot-{number}.png", png16(waves() / number)) for number in (1, 2, 3)]
-        pages += (f"/series/{put_together(shots).pk}/", "/rig/")
+        pages += (f"/series/{put_together(shots).pk}/", "/rig/", "/recipes/")
+        many = Series.objects.create(owner=the_artist(), name="Waves", recipe=Revision.objects.now(piece).recipe)
+        for state in SeriesItem.State.values:
+            many.items.create(number=many.items.count(), name=f"a-{state}", state=state, message="Why.")
+        pages += (f"/recipes/series/{many.pk}/",)
         for page in pages:
             self.open(page)
             self.check(page)

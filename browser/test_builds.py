@@ -1,4 +1,4 @@
-"""Final builds in a real browser, by a worker of their own: forecast, watched, cancelled, run again, downloaded."""
+"""Final builds and stills in a real browser, by a worker of their own: watched, cancelled, run again, downloaded."""
 
 from __future__ import annotations
 
@@ -8,10 +8,17 @@ from unittest import mock
 import numpy as np
 import trimesh
 from django.db import connection
+from selenium.common.exceptions import (
+    MoveTargetOutOfBoundsException,
+    NoSuchElementException,
+    StaleElementReferenceException,
+)
 
 from browser.test_surface import SurfaceTestCase
+from relief.deliver.stills import read_first
 from studio.background.carrying import carry_out_once
-from studio.deliveries.models import Build
+from studio.deliveries import stills
+from studio.deliveries.models import Build, Still
 
 
 def in_a_thread(label: str, pk: int) -> None:
@@ -57,6 +64,52 @@ class BuildTests(SurfaceTestCase):
         self.assertEqual(len(mesh.faces), 2 * 16_384)
         self.assertEqual(Build.objects.first().facts["faces"], 16_384)
         self.assertEqual(self.recipe(piece).surface.final_level, 3)
+
+
+class StillTests(SurfaceTestCase):
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch("studio.background.tasks.carry_out", in_a_thread))
+        self.enterContext(mock.patch.object(stills, "WIDTHS", (160, 640)))
+
+    def order(self, **values):
+        for name, value in values.items():
+            self.until(lambda name=name: self.all(f"#still-{name}"))
+            self.enter(f"#still-{name}", value, "input")
+        self.scroll_to("#still-form .button")
+        self.click("#still-form .button")
+
+    def drag_on_draft(self) -> bool:
+        """Drags a rectangle; false where the list was brought again just then."""
+        try:
+            self.scroll_to("#still-list .draft")
+            self.drag(self.find("#still-list .draft"), (60, 30))
+        except (MoveTargetOutOfBoundsException, NoSuchElementException, StaleElementReferenceException):
+            return False
+        return True
+
+    def test_a_rectangle_goes_first_one_is_cancelled_and_two_are_compared(self):
+        self.begin()
+        self.order(width="640", quality="final", seen="three-quarter")
+        self.until(lambda: self.all("#still-list .draft img"), "no draft is shown")
+        still = Still.objects.get()
+        self.until(lambda: self.drag_on_draft() and read_first(still.path), "the rectangle did not arrive")
+        left, _, width, height = read_first(still.path)
+        self.assertTrue(width > 50 and height > 25 and 200 < left < 400, "it lies where it was drawn")
+        self.click("#still-list [hx-post*='cancel']")
+        self.until(lambda: "Cancelled" in self.text("#still-list"))
+        self.until(lambda: not any("(carry)" in thread.name for thread in threading.enumerate()), "it goes on")
+        self.assertFalse(list(still.path.parent.glob(f"{still.pk}.*")), "nothing is left of it")
+        for number, look in enumerate(("colour", "clay"), start=1):
+            self.order(width="160", quality="draft", look=look)
+            self.until(lambda number=number: len(self.all("#still-list [data-state=done]")) == number, "not drawn")
+        self.click("#still-list [data-opens=still-compare]")
+        self.until(lambda: len(self.all(".compared img")) == 2)
+        self.click("[name=how][value=difference]")
+        self.assertEqual(self.attribute(".compared", "data-how"), "difference")
+        self.click("#still-compare form .button")
+        self.click("#still-list a[download]")
+        self.until(lambda: any(place.stat().st_size for place in self.downloads.glob("*still*.png")))
 
 
 class SplitTests(SurfaceTestCase):

@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import TextIO
 
 from studio.environment import HOUSE, bind_address, data_folder, read_switch, read_text
+from studio.ready import NOTE, is_ready, note_ready
 
 HOST = bind_address()
 """The address that the server listens on."""
@@ -36,7 +37,7 @@ LEAVE = 5
 """Seconds that server and worker have to end by themselves."""
 
 DATABASE, LOCK = "studio.sqlite3", "in-use"
-OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", "kernels", LOCK, "media", "static")
+OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", "kernels", NOTE, LOCK, "media", "static")
 """What a studio makes in its data folder."""
 
 PATCHES = (5, 60)
@@ -61,7 +62,8 @@ def main(arguments: list[str] | None = None, program: str = "bin/demo", with_pie
             os.environ |= {
                 "GRAVEL_DATA": str(data), "DJANGO_SETTINGS_MODULE": "studio.settings", "PYTHONUNBUFFERED": "1"
             }  # fmt: skip
-            prepare(with_pieces)
+            if not is_ready(data, data / DATABASE, with_pieces=with_pieces):
+                prepare(data, with_pieces)
             return serve(chosen.port)
     except CannotStartError as problem:
         print(f"{program}: {problem}", file=sys.stderr)
@@ -181,7 +183,7 @@ def _unless_gone(_function, _path, problem) -> None:
         raise problem[1]
 
 
-def prepare(with_pieces: bool) -> None:
+def prepare(data: Path, with_pieces: bool) -> None:
     """Brings the database up to date; demo pieces that are wanted, and kernels, are made ready in the background."""
     import django
 
@@ -192,12 +194,14 @@ def prepare(with_pieces: bool) -> None:
     from studio.middleware import the_artist
     from studio.shelf.intake import measure_anew
     from studio.shelf.looks import clear_old_swatches
+    from studio.shelf.models import Preparation
 
     call_command("migrate", verbosity=0)
     for source in measure_anew():
         print(f"{source.filename}: {source.problem}", file=sys.stderr)
     clear_old_swatches()
-    begin_preparation(the_artist(), with_pieces=with_pieces)
+    if not begin_preparation(the_artist(), with_pieces=with_pieces) and not Preparation.under_way():
+        note_ready(data, data / DATABASE, with_pieces=with_pieces)
 
 
 class Running:

@@ -15,6 +15,7 @@ from relief.errors import Cancelled, ReliefError
 from relief.figures import lengths_in
 from studio.turns import Turns
 from studio.web.refusals import FULL_DISK, LOCKED, is_full_disk, is_locked, refuse
+from studio.web.sending import send_to
 from studio.web.wanted import answering, holding
 
 logger = logging.getLogger(__name__)
@@ -186,7 +187,7 @@ def signed_in_artist(get_response):
         if request.user.is_authenticated or request.path_info.startswith(OPEN_TO_ALL):
             return get_response(request)
         if request.htmx:  # a part of a page cannot be sent elsewhere, the page can
-            return HttpResponse(status=204, headers={"HX-Redirect": reverse("sign-in")})
+            return send_to(reverse("sign-in"))
         return redirect_to_login(request.get_full_path())
 
     return answer

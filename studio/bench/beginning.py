@@ -1,4 +1,4 @@
-"""Pieces begun from what lies on the shelf, on the suggested start; and begun anew from another reading of it."""
+"""Pieces begun from what lies on the shelf, on the suggested start; and begun again from another reading of it."""
 
 from __future__ import annotations
 

@@ -213,6 +213,32 @@ class Proof(models.Model):
         return self.name
 
 
+class KeptView(models.Model):
+    """Where the camera and the light of the stage stood, under a name; it is no part of the recipe."""
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="kept_views")
+    name = models.CharField(max_length=60)
+    camera = models.JSONField()
+    """Where the camera stands, mm from the surface's middle, which it looks at."""
+    towards = models.JSONField()
+    """The direction of the light, unit length."""
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["piece", "name"], name="view_once_for_each_piece")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether it can be shown: an odd row is left out."""
+        return all(
+            isinstance(each, list) and len(each) == 3 and all(isinstance(side, int | float) for side in each)
+            for each in (self.camera, self.towards)
+        )
+
+
 @lru_cache(maxsize=200)
 def _read_recipe(text: str) -> tuple[Recipe, dict[str, bytes]]:
     """A recipe is read for each picture of a drag, and the same ones again and again."""

@@ -8,20 +8,35 @@ from collections.abc import Mapping
 from django.http import Http404, HttpRequest, QueryDict
 from django.shortcuts import get_object_or_404
 
+from relief.errors import ReliefError
 from relief.figures import UNITS
 from relief.inspect.section import Point
 from relief.recipe.recipe import MAIN
 from relief.recipe.relief import Relief
 from studio.bench.models import Proof, Revision
 from studio.bench.pages.steps import BY_NAME, Step
-from studio.shelf.models import Piece
+from studio.shelf.models import Piece, Share
 
 
 def piece_of(request: HttpRequest, pk: int) -> Piece:
-    """The artist's piece, showing the relief that the page shows; another artist's is not found."""
-    found = get_object_or_404(Piece, pk=pk, owner=request.artist)
+    """The artist's piece or one that is shared with the artist, showing the relief that the page shows; any other is
+    not found.
+
+    Raises:
+        ReliefError: something is to be changed of a piece that is shared to look at.
+    """
+    found = get_object_or_404(Piece.objects.select_related("owner"), pk=pk)
+    if found.owner_id != request.artist.pk:
+        share = get_object_or_404(Share, piece=found, piece__removed=None, artist=request.artist)
+        if not share.may_work and request.method not in ("GET", "HEAD"):
+            raise ReliefError(f"{found.owner} shares this piece with you to look at. Copy it to work on it.")
     found.shown = read_question(request).get("relief", MAIN)
     return found
+
+
+def own_piece(request: HttpRequest, pk: int) -> Piece:
+    """A piece that the artist owns; one that is shared with the artist is not found."""
+    return get_object_or_404(Piece, pk=pk, owner=request.artist)
 
 
 def revision_of(piece: Piece, number: str | int | None) -> Revision:
@@ -115,6 +130,15 @@ def numbers_in(text: str, count: int) -> tuple[float, ...] | None:
     except ValueError:
         return None
     return numbers if len(numbers) == count and all(map(math.isfinite, numbers)) else None
+
+
+def point_in(text: str) -> tuple[float, float, float] | None:
+    """Three numbers with commas between them, none too far away to count; nothing where it is anything else."""
+    numbers = numbers_in(text, 3)
+    if numbers is None or max(map(abs, numbers)) >= 1e12:
+        return None
+    x, y, z = numbers
+    return x, y, z
 
 
 def _parts(text: str, count: int) -> tuple[float, ...]:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
+
+from django.conf import settings
 
 from relief.progress import Part, Progress
 from relief.warm_up import warm_up
@@ -10,6 +13,7 @@ from studio.background.apart import run_apart
 from studio.background.carrying import carries_out
 from studio.bench.demo_pieces import list_missing, make_missing
 from studio.bench.preparing import note_kernels_are_compiled
+from studio.ready import note_ready
 from studio.shelf.models import Preparation
 
 PIECES = 0.6
@@ -27,4 +31,7 @@ def prepare(preparation: Preparation, progress: Progress) -> dict[str, Any]:
             problems += [problem] if problem else []
     run_apart(warm_up, (), Part(progress, PIECES, 1))
     note_kernels_are_compiled()
+    if not problems:
+        pieces = not list_missing(preparation.owner)
+        note_ready(settings.DATA, Path(settings.DATABASES["default"]["NAME"]), with_pieces=pieces)
     return {"message": " ".join(problems)[:300]}

@@ -1,6 +1,7 @@
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
+from studio.bench import kept_views, sharing
 from studio.bench.pages import measured, proofs, trials, views
 from studio.bench.pages.steps import BY_NAME
 from studio.bench.pixels import solid, stage, swatches
@@ -35,6 +36,13 @@ urlpatterns = [
     path("piece/<int:pk>/layers", changes.layers, name="layers"),
     path("piece/<int:pk>/maps/change", changes.maps, name="change-maps"),
     path("piece/<int:pk>/surface/change", surface.surface, name="change-surface"),
+    path("piece/<int:pk>/views", kept_views.kept_views, name="kept-views"),
+    path("piece/<int:pk>/views/keep", kept_views.keep_view, name="keep-view"),
+    path("piece/<int:pk>/views/remove", kept_views.remove_view, name="remove-view"),
+    path("piece/<int:pk>/shares", sharing.shares, name="shares"),
+    path("piece/<int:pk>/share", sharing.share, name="share"),
+    path("piece/<int:pk>/share/end", sharing.end_share, name="end-share"),
+    path("piece/<int:pk>/copy", sharing.copy, name="copy"),
     path("piece/<int:pk>/heal", changes.heal, name="heal"),
     path("piece/<int:pk>/invert", changes.invert_ground, name="invert"),
     path("piece/<int:pk>/<int:number>/<way:way>.png", swatches.way_picture, name="way-picture"),

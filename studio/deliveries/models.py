@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import fields
 from functools import lru_cache
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from django.conf import settings
 from django.db import models
+from django.http import Http404
 
 from relief.deliver.files import checksum, safe_stem
 from relief.deliver.stills import Order, draft_of
@@ -33,6 +34,17 @@ class Made(Work):
     def __str__(self) -> str:
         return f"{self.revision}: {self.get_state_display()}"
 
+    @classmethod
+    def bytes_of(cls, artist: Any) -> int:
+        """Bytes of what was made for an artist and is still there."""
+        made = cls.objects.filter(owner=artist, state=cls.State.DONE).select_related("revision__piece")
+        return sum(each.size for each in made if each.is_there)
+
+    @property
+    def is_there(self) -> bool:
+        """Whether its files are there."""
+        raise NotImplementedError
+
     @property
     def is_current(self) -> bool:
         """Whether this version of the computation would make the same of it."""
@@ -42,6 +54,16 @@ class Made(Work):
     def stem(self) -> str:
         """What its files are called."""
         return f"{safe_stem(self.revision.piece.title)}_{self.revision.number}"
+
+
+def find_made(kind: type[Made], artist: Any, pk: int, **more: Any) -> Any:
+    """Something that was made for an artist, or of a piece that the artist owns or shares; any other is not found."""
+    mine = models.Q(owner=artist) | models.Q(revision__piece__owner=artist)
+    shared = models.Q(revision__piece__shares__artist=artist, revision__piece__removed=None)
+    found = kind.objects.filter(mine | shared, pk=pk, **more).first()
+    if found is None:
+        raise Http404
+    return found
 
 
 class Job(Made):
@@ -114,6 +136,11 @@ class Build(Made):
         return {name: size for name, size in self.facts.get("files", {}).items() if (self.folder / name).exists()}
 
     @property
+    def is_there(self) -> bool:
+        """Whether one of its files is there."""
+        return bool(self.files)
+
+    @property
     def kept(self) -> Path | None:
         """Where its mesh is kept for deliveries, as long as its files are there and it is of this version."""
         key = self.facts.get("key")
@@ -127,11 +154,13 @@ class Still(Made):
     """The fields of its order, as `relief.deliver.stills.Order` has them."""
     facts = models.JSONField(default=dict)
     """As `draw_order` gives them."""
+    can_compare = False
+    """Whether there is another one to compare it with; set by what lists them."""
 
     @property
     def path(self) -> Path:
         """Where its picture lies."""
-        return Path(settings.MEDIA_ROOT) / "stills" / f"{self.pk}.png"
+        return Path(settings.MEDIA_ROOT) / "stills" / f"{self.pk}.{'webp' if self.order.sweep else 'png'}"
 
     @property
     def draft(self) -> Path:
@@ -142,6 +171,11 @@ class Still(Made):
     def is_there(self) -> bool:
         """Whether its picture can be seen."""
         return self.state == self.State.DONE and self.path.exists()
+
+    @property
+    def size_key(self) -> tuple[int, int]:
+        """Pixels across and down."""
+        return self.order.width, self.order.height
 
     @property
     def has_draft(self) -> bool:

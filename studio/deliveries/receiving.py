@@ -58,7 +58,7 @@ def _own_settings(values: QueryDict) -> Settings:
     return replace(found, green=green, midlevel=midlevel, scale=scale, read_as=read_as, bits=bits, fewer_levels=fewer)
 
 
-def received(arrived: Arrived, asked: Asked) -> dict[str, Any]:
+def describe_arrival(arrived: Arrived, asked: Asked) -> dict[str, Any]:
     """What the template of the receiver is filled with. Raises ReliefError where nothing can be read."""
     look = look_at(arrived, asked.settings, asked.relief)
     report = compare(arrived, asked.settings, asked.relief, look)
@@ -79,6 +79,7 @@ def received(arrived: Arrived, asked: Asked) -> dict[str, Any]:
 
 
 def _line(heights: np.ndarray, reach: float) -> str:
+    """The points of an SVG polyline of heights in mm (texels,), `reach` mm up or down filling the drawing."""
     places = np.linspace(0, len(heights) - 1, POINTS).round().astype(int)
     out = np.clip(heights[places] / reach, -1, 1) * REACH
     return " ".join(f"{2 * number:d},{DATUM - height:.1f}" for number, height in enumerate(out))

@@ -13,7 +13,7 @@ from huey.contrib.djhuey import db_periodic_task
 from relief.deliver.build import build_final
 from relief.deliver.delivery import write_bundle
 from relief.deliver.files import clear_halves
-from relief.deliver.stills import draw_order
+from relief.deliver.stills import draw_order, first_of
 from relief.progress import Progress
 from studio.background.apart import run_apart
 from studio.background.carrying import carries_out
@@ -62,7 +62,8 @@ def draw_still(still: Still, progress: Progress) -> dict[str, Any]:
     try:
         facts = run_apart(draw_order, (place, still.order, recipe, source_folder(), builds_folder()), progress)
     finally:
-        still.draft.unlink(missing_ok=True)
+        for beside in (still.draft, first_of(place)):
+            beside.unlink(missing_ok=True)
         clear_halves(place)
     clear_stills(still)
     return {"facts": facts, "size": place.stat().st_size}
@@ -70,7 +71,7 @@ def draw_still(still: Still, progress: Progress) -> dict[str, Any]:
 
 @db_periodic_task(crontab(hour="4", minute="17"))
 def clear_by_night() -> None:
-    """Clears what nothing names any more, where the studio is set to."""
+    """Clears what nothing uses any more, where the studio is set to."""
     if not settings.CLEAR_AFTER:
         return
     cleared = [*clear_unused(settings.CLEAR_AFTER)]

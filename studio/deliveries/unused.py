@@ -1,4 +1,4 @@
-"""What the studio keeps and nothing names any more: found with its size, and cleared when that is asked for."""
+"""What the studio keeps and nothing uses any more: found with its size, and cleared when that is asked for."""
 
 from __future__ import annotations
 
@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 
+from django.apps import apps
 from django.conf import settings
 from django.db.models import QuerySet
 from django.utils import timezone
 
 from relief.version import computation_version
-from studio.bench.models import Revision
 from studio.deliveries.clearing import kept_meshes
 from studio.deliveries.models import Build, Job, Still, builds_folder
 from studio.shelf.models import Arrival, LitSeries, Piece, Source, TextureSet, source_folder
@@ -27,7 +27,7 @@ FRESH = timedelta(hours=1)
 
 @dataclass(frozen=True)
 class Unused:
-    """Something that nothing names any more.
+    """Something that nothing uses any more.
 
     Attributes:
         kind: what it is, in words.
@@ -89,20 +89,23 @@ def find_unused(days: float) -> Iterator[Unused]:
 def _removed_sources(before) -> QuerySet[Source]:  # type: ignore[no-untyped-def]
     """Sources that were removed and that no piece, set or series has any more, be these removed themselves."""
     free = Source.objects.filter(removed__lt=before, pieces=None, sets=None, series=None)
-    named = _digests_of_revisions()
+    named = _digests_of_recipes()
     return free.exclude(digest__in=named)
 
 
-def _digests_of_revisions() -> set[str]:
+def _digests_of_recipes() -> set[str]:
+    """What the recipes of all rows that hold one name: revisions, kept recipes, series and their items."""
     found: set[str] = set()
-    for recipe in Revision.objects.values_list("recipe", flat=True).iterator():
-        found.update(DIGEST.findall(str(recipe)))
+    for model in apps.get_models():
+        for field in {"recipe", "sources"} & {each.name for each in model._meta.fields}:
+            for held in model._default_manager.values_list(field, flat=True).iterator():
+                found.update(DIGEST.findall(str(held)))
     return found
 
 
 def _named_digests() -> set[str]:
     """What files in the folder of sources are named by: rows of the shelf, and recipes with their strokes."""
-    return _digests_of_revisions() | set(Source.objects.values_list("digest", flat=True))
+    return _digests_of_recipes() | set(Source.objects.values_list("digest", flat=True))
 
 
 def _files_of(row: object) -> int:

@@ -23,7 +23,9 @@ urlpatterns = [
     path("piece/<int:pk>/stills/list", stills.list_stills, name="list-stills"),
     path("piece/<int:pk>/stills/start", stills.start_still, name="start-still"),
     path("still/<int:pk>/cancel", stills.cancel_still, name="cancel-still"),
-    path("still/<int:pk>/picture.png", stills.picture, name="still-picture"),
+    path("still/<int:pk>/first", stills.draw_first, name="draw-first"),
+    path("still/<int:pk>/compare", stills.compare_stills, name="compare-stills"),
+    path("still/<int:pk>/picture", stills.picture, name="still-picture"),
     path("still/<int:pk>/draft.png", stills.draft, name="still-draft"),
     path("still/<int:pk>/download", stills.download_still, name="download-still"),
 ]

@@ -18,13 +18,14 @@ from relief.deliver.plan_maps import apply_delivery, list_maps
 from relief.errors import ReliefError
 from relief.figures import show_lengths_in
 from relief.receive.files import open_bundle
+from studio.background.quotas import refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.bench.models import Revision
 from studio.bench.requests import piece_of, revision_of
 from studio.deliveries.forecast import forecast_build
-from studio.deliveries.models import Build, Job, Made, Profile
+from studio.deliveries.models import Build, Job, Made, Profile, find_made
 from studio.deliveries.posts import profile_of, profiles_of
-from studio.deliveries.receiving import Asked, draw_received, received
+from studio.deliveries.receiving import Asked, describe_arrival, draw_received
 from studio.shelf.engine import get_engine
 from studio.shelf.models import Piece, read_source
 from studio.web.refusals import refuse
@@ -49,6 +50,7 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
         same = Job.objects.filter(revision=revision).exclude(state__in=[Job.State.FAILED, Job.State.CANCELLED])
         if any(job.active or (job.is_current and job.is_intact) for job in same):
             return _deliveries(request, piece)
+        refuse_beyond_quota(request.artist)
         profile = profile_of(request.artist, revision.read())
         job = Job.objects.create(owner=request.artist, revision=revision, profile=profile)
     begin(job)
@@ -68,7 +70,7 @@ def download(request: HttpRequest, pk: int) -> HttpResponseBase:
     """The ZIP of a delivery that is ready, or a part of it."""
     job = _ready(request, pk)
     if not job.is_intact:
-        return _damaged(request, job)
+        return _refuse_damaged(request, job)
     return send_file(request, job.path, job.filename)
 
 
@@ -113,7 +115,7 @@ def one_file(request: HttpRequest, pk: int, filename: str) -> HttpResponseBase:
     """One file out of a delivery that is ready."""
     job = _ready(request, pk)
     if not job.is_intact:
-        return _damaged(request, job)
+        return _refuse_damaged(request, job)
     return send_from_zip(job.path, filename)
 
 
@@ -124,7 +126,7 @@ def receive(request: HttpRequest, pk: int) -> HttpResponse:
     show_lengths_in(job.revision.read().unit)
     try:
         arrived = open_bundle(job.path)
-        context = received(arrived, Asked.read(request.GET, arrived))
+        context = describe_arrival(arrived, Asked.read(request.GET, arrived))
     except (ReliefError, OSError) as problem:
         said = (
             str(problem)
@@ -147,7 +149,7 @@ def arrives(request: HttpRequest, pk: int, which: str) -> HttpResponse:
     return HttpResponse(png(pixels), content_type="image/png")
 
 
-def _damaged(request: HttpRequest, job: Job) -> HttpResponse:
+def _refuse_damaged(request: HttpRequest, job: Job) -> HttpResponse:
     """What is said instead of a bundle that is cut short or not what was written; one that was cleared away is gone."""
     if not job.path.exists():
         raise Http404
@@ -156,7 +158,7 @@ def _damaged(request: HttpRequest, job: Job) -> HttpResponse:
 
 def _ready(request: HttpRequest, pk: int) -> Job:
     """A delivery of the artist that is ready; that some of it is fetched keeps it from being cleared away meanwhile."""
-    job = get_object_or_404(Job, pk=pk, owner=request.artist, state=Job.State.DONE)
+    job = find_made(Job, request.artist, pk, state=Job.State.DONE)
     Job.objects.filter(pk=pk).update(fetched=timezone.now())
     return job
 
@@ -171,7 +173,7 @@ def builds(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def list_builds(request: HttpRequest, pk: int) -> HttpResponse:
     """How the final meshes of a piece stand."""
-    return render(request, "deliveries/build_list.html", _listed(Build, piece_of(request, pk)))
+    return render(request, "deliveries/build_list.html", _list_made(Build, piece_of(request, pk)))
 
 
 @require_POST
@@ -188,6 +190,7 @@ def start_build(request: HttpRequest, pk: int) -> HttpResponse:
         same = Build.objects.filter(revision=revision, ending=ending)
         if any(build.active or (build.is_current and build.files) for build in same):
             return _builds(request, piece, revision)
+        refuse_beyond_quota(request.artist)
         build = Build.objects.create(owner=request.artist, revision=revision, ending=ending)
     begin(build)
     return _builds(request, piece, revision)
@@ -198,28 +201,28 @@ def cancel_build(request: HttpRequest, pk: int) -> HttpResponse:
     """Ends a final mesh that is being built."""
     build = get_object_or_404(Build, pk=pk, owner=request.artist)
     build.cancel()
-    return render(request, "deliveries/build_list.html", _listed(Build, build.revision.piece))
+    return render(request, "deliveries/build_list.html", _list_made(Build, build.revision.piece))
 
 
 @require_safe
 def download_build(request: HttpRequest, pk: int, filename: str) -> HttpResponseBase:
     """A file of a final mesh that is ready."""
-    build = get_object_or_404(Build, pk=pk, owner=request.artist, state=Build.State.DONE)
+    build = find_made(Build, request.artist, pk, state=Build.State.DONE)
     if filename not in build.files:
         raise Http404
     return send_file(request, build.folder / filename, filename)
 
 
 def _deliveries(request: HttpRequest, piece: Piece) -> HttpResponse:
-    return render(request, "deliveries/deliveries.html", _listed(Job, piece))
+    return render(request, "deliveries/deliveries.html", _list_made(Job, piece))
 
 
 def _builds(request: HttpRequest, piece: Piece, revision: Revision) -> HttpResponse:
-    context = _listed(Build, piece) | {"revision": revision, "forecast": forecast_build(revision)}
+    context = _list_made(Build, piece) | {"revision": revision, "forecast": forecast_build(revision)}
     return render(request, "deliveries/builds.html", context)
 
 
-def _listed(kind: type[Made], piece: Piece) -> dict[str, Any]:
+def _list_made(kind: type[Made], piece: Piece) -> dict[str, Any]:
     made = list(kind.objects.filter(revision__piece=piece).select_related("revision__piece")[:SHOWN])
     current = Revision.objects.now(piece)
     show_lengths_in(current.read().unit)

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from relief.depth.stereo import FEWEST, MOST
 from relief.synthetic.surfaces import SURFACES
+from studio.background.quotas import refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.rig.models import Shoot
 from studio.web.refusals import refuse
@@ -41,6 +42,7 @@ def start(request: HttpRequest) -> HttpResponse:
     if not photos.isdecimal() or not FEWEST <= int(photos[:4]) <= MOST:
         return refuse(request, 422, "Not photographed", f"The rig takes {FEWEST} to {MOST} photos.")
     shaken = "shaken" in request.POST
+    refuse_beyond_quota(request.artist)
     begin(Shoot.objects.create(owner=request.artist, key=key, photos=int(photos[:4]), shaken=shaken))
     return _shoots(request)
 

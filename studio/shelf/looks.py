@@ -65,6 +65,7 @@ def channel(picture: Picture, name: str, longest: int) -> np.ndarray:
 
 
 def _spread(samples: np.ndarray) -> np.ndarray:
+    """Samples as uint8: 0 to 1 fills it, or what they reach beyond that."""
     low, high = min(0.0, float(samples.min())), max(1.0, float(samples.max()))
     return np.rint((samples - low) * (255 / (high - low))).astype(np.uint8)
 

@@ -201,6 +201,11 @@ class Source(Kept):
     def __str__(self) -> str:
         return self.filename
 
+    @classmethod
+    def bytes_of(cls, artist: Any) -> int:
+        """Bytes of an artist's sources."""
+        return cls.objects.filter(owner=artist).aggregate(whole=models.Sum("size"))["whole"] or 0
+
     @property
     def is_mesh(self) -> bool:
         """Whether the file is a mesh, not a picture. What the artist says it is does not change that."""
@@ -313,3 +318,19 @@ class Piece(Kept):
     def look(self) -> str:
         """What the swatches of its revisions depend on beside their numbers; part of their addresses."""
         return f"{self.token.hex[:12]}-{computation_version()[:8]}"
+
+
+class Share(models.Model):
+    """A piece that its owner shares with another artist."""
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="shares")
+    artist = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    may_work = models.BooleanField(default=False)
+    """Whether the other artist may change it; otherwise look at it, and copy it."""
+
+    class Meta:
+        ordering = ["artist__username"]
+        constraints = [models.UniqueConstraint(fields=["piece", "artist"], name="share_once_with_each_artist")]
+
+    def __str__(self) -> str:
+        return f"{self.piece} with {self.artist}"

@@ -52,7 +52,15 @@ def read_search(query: dict) -> Wanted:
 
 def pieces(owner, look: Wanted) -> QuerySet[Piece]:
     """The pieces that hold every word in their title, tags or remark; none where a look asks for more than words."""
-    found = Piece.objects.filter(owner=owner, removed=None)
+    return _with_words(Piece.objects.filter(owner=owner, removed=None), look)
+
+
+def shared_pieces(artist, look: Wanted) -> QuerySet[Piece]:
+    """The same of the pieces that others share with an artist."""
+    return _with_words(Piece.objects.filter(shares__artist=artist, removed=None).select_related("owner"), look)
+
+
+def _with_words(found: QuerySet[Piece], look: Wanted) -> QuerySet[Piece]:
     for word in look.word.split():
         found = found.filter(Q(title__icontains=word) | Q(tags__icontains=word) | Q(remark__icontains=word))
     return found if look.only_words else found.none()

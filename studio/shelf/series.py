@@ -19,6 +19,7 @@ from relief.errors import ReliefError
 from relief.figures import say_number
 from relief.formats.writing import picture_file
 from relief.sources.roles import role_in_name
+from studio.background.quotas import refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.shelf.intake import keep_source
 from studio.shelf.models import LitPhoto, LitSeries, SeriesTask, Source, TextureSet, source_folder
@@ -175,6 +176,7 @@ def begin_task(series: LitSeries, kind: str, distance: float | None = None) -> S
         for task in series.tasks.filter(kind=kind, distance=distance):
             if task.active:
                 return task
+        refuse_beyond_quota(series.owner)
         task = SeriesTask.objects.create(owner=series.owner, series=series, kind=kind, distance=distance)
     begin(task)
     task.refresh_from_db()

@@ -14,6 +14,7 @@ from django.conf import settings
 from django.http import HttpRequest
 
 from relief.errors import PictureError, ReliefError
+from studio.background.quotas import OverQuotaError, refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.shelf.archives import incoming
 from studio.shelf.intake import keep_source
@@ -44,6 +45,11 @@ class Taken:
 def keep_uploads(request: HttpRequest) -> Taken:
     """Keeps the pictures and meshes of a request, those in ZIP archives too, for so long as a request may."""
     taken = Taken()
+    try:
+        refuse_beyond_quota(request.artist, works=False)
+    except OverQuotaError as problem:
+        taken.refused.append(("The upload", str(problem)))
+        return taken
     files = request.FILES.getlist("pictures")
     if getattr(request, "upload_too_large", False):
         taken.refused.append(("The upload", "It is too large. At most 600 MB can be imported at once."))

@@ -46,6 +46,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
     context = {
         "look": look,
         "pieces": search.pieces(request.artist, look),
+        "shared": search.shared_pieces(request.artist, look),
         "sets": search.texture_sets(request.artist, look),
         "series": search.lit_series(request.artist, look),
         "sources": sources,

@@ -15,6 +15,7 @@ from relief.maps.slopes import slopes
 from relief.maps.vectors import of_slopes
 from relief.sources.colour import decode_srgb
 from relief.synthetic.textures import MAPS, SIZES, TEXTURES, Texture
+from studio.background.quotas import refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.shelf.search import FAMILIES
 from studio.supplier.models import Order
@@ -83,6 +84,7 @@ def take(request: HttpRequest, key: str) -> HttpResponse:
         waiting = Order.objects.filter(owner=request.artist, key=key, size=int(size))
         if any(order.active for order in waiting):
             return _orders(request, one)
+        refuse_beyond_quota(request.artist)
         order = Order.objects.create(owner=request.artist, key=key, size=int(size))
     begin(order)
     return _orders(request, one)

@@ -28,8 +28,38 @@ from studio import demo
 from studio.environment import read_list, read_number
 from studio.log import OnlyOurFaults
 from studio.middleware import faults_in_words, head_without_body, one_after_the_other
+from studio.ready import NOTE, is_ready, note_ready
 from studio.shelf.engine import StudioEngine
 from studio.web.wanted import TooLongError, answering
+
+
+class ReadyTests(PlainTestCase):
+    """A start looks whether there is something to be made ready only when code, machine or database have changed."""
+
+    def test_it_is_noted_for_the_same_code_and_database(self):
+        data = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        database = data / "studio.sqlite3"
+        self.assertFalse(is_ready(data, database, with_pieces=False), "nothing is there")
+        (data / NOTE).write_text(" with demo pieces")
+        self.assertFalse(is_ready(data, database, with_pieces=True), "there is no database")
+        with sqlite3.connect(database) as rows:
+            rows.execute("create table django_migrations (id integer primary key, app text, name text)")
+            rows.execute("insert into django_migrations (app, name) values ('shelf', '0001')")
+        note_ready(data, database, with_pieces=False)
+        self.assertTrue(is_ready(data, database, with_pieces=False))
+        self.assertFalse(is_ready(data, database, with_pieces=True), "the demo pieces are missing")
+        note_ready(data, database, with_pieces=True)
+        self.assertTrue(is_ready(data, database, with_pieces=False))
+        with mock.patch("studio.ready.computation_version", lambda: "another"):
+            self.assertFalse(is_ready(data, database, with_pieces=True))
+        with sqlite3.connect(database) as rows:
+            rows.execute("insert into django_migrations (app, name) values ('shelf', '0002')")
+        self.assertFalse(is_ready(data, database, with_pieces=True), "an older note of another database")
+        for odd in (b"", b"\xff\xfe", b"x" * 10_000):
+            (data / NOTE).write_bytes(odd)
+            self.assertFalse(is_ready(data, database, with_pieces=False))
+        database.write_bytes(b"no database")
+        self.assertFalse(is_ready(data, database, with_pieces=False))
 
 
 class ThisMachineTests(TestCase):

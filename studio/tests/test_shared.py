@@ -107,6 +107,63 @@ class SharedTests(StudioTestCase):
         piece.refresh_from_db()
         self.assertEqual((piece.removed, piece.position), (None, 1))
 
+    def share(self, piece, name, **values):
+        return self.client.post(f"/piece/{piece.pk}/share", {"name": name, **values})
+
+    def test_a_piece_is_shared_to_look_at(self):
+        piece = self.piece_of_ann()
+        still = Still.objects.create(owner=self.ann, revision=Revision.objects.now(piece), state="done")
+        self.sign_in()
+        self.assertContains(self.client.get(f"/piece/{piece.pk}/relief/"), "show-shares")
+        for nobody in ("", "carl", "ann", "x" * 500):
+            self.assertEqual(self.share(piece, nobody).status_code, 422, nobody)
+        self.assertContains(self.share(piece, "bob"), "may look at it")
+        self.client.post("/sign-out/")
+        self.sign_in("bob")
+        self.assertContains(self.client.get("/"), "by ann")
+        for step in ("source", "relief", "maps", "surface", "deliver"):
+            self.assertEqual(self.client.get(f"/piece/{piece.pk}/{step}/").status_code, 200, step)
+        for part in ("measured", "facts", "preview", "proofs", "revisions", "deliveries", "stills/list"):
+            self.assertEqual(self.client.get(f"/piece/{piece.pk}/{part}", {"base": 1}).status_code, 200, part)
+        for post in ("change", "undo", "treatments", "layers", "deliveries/start", "stills/start", "proofs/keep"):
+            answer = self.client.post(f"/piece/{piece.pk}/{post}", {"base": 1, "amplitude": 9})
+            self.assertContains(answer, "to look at", status_code=422)
+        for post in ("share", "share/end"):
+            self.assertEqual(self.client.post(f"/piece/{piece.pk}/{post}", {"name": "bob"}).status_code, 404)
+        self.assertEqual(self.client.get(f"/piece/{piece.pk}/shares").status_code, 404)
+        self.assertEqual(self.client.post(f"/shelf/piece/{piece.pk}/remove").status_code, 404, "it stays ann's")
+        self.assertEqual(self.client.post(f"/still/{still.pk}/cancel").status_code, 404)
+        piece.refresh_from_db()
+        self.assertEqual(piece.position, 1)
+
+        copy = self.client.post(f"/piece/{piece.pk}/copy")
+        mine = Piece.objects.get(owner=self.bob)
+        self.assertEqual((copy["HX-Redirect"], mine.title), (f"/piece/{mine.pk}/", "Dunes, a copy"))
+        self.assertEqual(mine.sources.get().owner, self.bob)
+        answer = self.client.post(f"/piece/{mine.pk}/change", {"base": 1, "step": "relief", "amplitude": 9})
+        self.assertEqual(answer.status_code, 200)
+
+    def test_a_piece_is_shared_to_work_on_until_it_is_not(self):
+        piece = self.piece_of_ann()
+        self.sign_in()
+        self.assertContains(self.share(piece, "bob", work="1"), "may work on it")
+        self.client.post("/sign-out/")
+        self.sign_in("bob")
+        answer = self.client.post(f"/piece/{piece.pk}/change", {"base": 1, "step": "relief", "amplitude": 9})
+        self.assertEqual(answer.status_code, 200)
+        piece.refresh_from_db()
+        self.assertEqual((piece.position, Revision.objects.now(piece).read().main.amplitude), (2, 9))
+        self.client.post("/sign-out/")
+        self.sign_in()
+        share = piece.shares.get()
+        self.assertContains(self.share(piece, "bob"), "may look at it")
+        self.client.post(f"/piece/{piece.pk}/share/end", {"share": share.pk})
+        self.assertEqual(piece.shares.count(), 0)
+        self.client.post("/sign-out/")
+        self.sign_in("bob")
+        self.assertEqual(self.client.get(f"/piece/{piece.pk}/relief/").status_code, 404)
+        self.assertNotContains(self.client.get("/"), "Dunes")
+
     def test_a_session_is_new_after_signing_in_and_leads_nowhere_else(self):
         self.client.get("/sign-in/")
         session = self.client.session

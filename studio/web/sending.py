@@ -15,6 +15,11 @@ from django.utils.http import content_disposition_header
 from studio.web.packet import PIECE
 
 
+def send_to(address: str) -> HttpResponse:
+    """Has htmx open another page."""
+    return HttpResponse(status=204, headers={"HX-Redirect": address})
+
+
 def send_file(request: HttpRequest, place: Path, filename: str) -> HttpResponse | FileResponse | StreamingHttpResponse:
     """A file as a download, or the one range of it that is asked for (RFC 9110, section 14).
 

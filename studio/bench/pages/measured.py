@@ -130,7 +130,7 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     if key not in recipe.sources:  # the ground is made of nothing
         raise Http404
     reference = recipe.sources[key]
-    source = get_object_or_404(Source, owner=request.artist, digest=reference.digest)
+    source = get_object_or_404(Source, owner=piece.owner, digest=reference.digest)
     content = recipe.shown.layers[0].content
     context = {
         "piece": piece,
@@ -168,7 +168,7 @@ def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
 
 
 def _ways(recipe: Recipe, number: int) -> dict[str, Any]:
-    """What stands out, what is bright or what is dark: which is chosen, and which is likelier."""
+    """What stands out, what is bright or what is dark: which is chosen, and which is more likely."""
     looked_at = get_engine().run(Pipeline.of(recipe, read_source, PROXY).untreated())
     way = which_way(looked_at.samples)
     inverted = any(isinstance(item, Invert) and item.on for item in recipe.shown.layers[0].treatments)

@@ -202,10 +202,12 @@ def _companions(recipe: Recipe) -> list[tuple[str, Group | None]]:
     """What lies on the surface beside the relief, and how, where it does not follow it."""
     relief = recipe.shown
     numbers = {item.role: number for number, item in enumerate(relief.maps.unlinked)}
-    return [(role, _unlinked(recipe, numbers[role]) if role in numbers else None) for role in relief.movable_roles()]
+    return [
+        (role, _unlinked_group(recipe, numbers[role]) if role in numbers else None) for role in relief.movable_roles()
+    ]
 
 
-def _unlinked(recipe: Recipe, number: int) -> Group:
+def _unlinked_group(recipe: Recipe, number: int) -> Group:
     item, owner = recipe.shown.maps.unlinked[number], f"maps.unlinked.{number}"
     return Group(item.heading, _used_fields(recipe, owner, item), owner=owner, number=number)
 

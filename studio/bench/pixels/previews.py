@@ -165,6 +165,7 @@ def bump_span(pipeline: Pipeline) -> float:
 
 
 def _eight_bit(samples: np.ndarray) -> np.ndarray:
+    """Heights as the grey of an 8-bit displacement map, uint8."""
     return displacement_range(samples).encode(samples, 8)
 
 

@@ -58,10 +58,10 @@ def mesh(request: HttpRequest, pk: int) -> HttpResponse:
     completes it, `residual` (8 bits), `uv` being places on that; and `angles` between its normals and the true ones.
     """
     try:
-        pipeline = _asked(request, pk)
+        pipeline = _surface_asked_for(request, pk)
         match request.GET.get("detail"):
             case "residual":
-                arrays, told = _completed(pipeline)
+                arrays, told = _complete(pipeline)
             case "all":
                 arrays, told = _as_built(_finer(pipeline), request)
             case _:
@@ -126,7 +126,7 @@ def _as_built(pipeline: SurfacePipeline, request: HttpRequest) -> tuple[dict[str
     }
 
 
-def _completed(pipeline: SurfacePipeline) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
+def _complete(pipeline: SurfacePipeline) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
     """The arrays of the geometry with the residual normal map that completes it, and what is told of them."""
     engine = get_engine()
     split = engine.run(pipeline.split(min(pipeline.surface.residual or RESIDUAL, RESIDUAL)))
@@ -185,14 +185,14 @@ def _laid_colours(relief: Relief) -> list[float] | None:
     return unlinked.matrix().ravel().tolist() if unlinked else None
 
 
-def _asked(request: HttpRequest, pk: int) -> SurfacePipeline:
+def _surface_asked_for(request: HttpRequest, pk: int) -> SurfacePipeline:
     """The surface that is asked for, at a revision with or without a draft change on it."""
     revision, draft = revision_of(piece_of(request, pk), request.GET.get("base")), draft_of(request)
     recipe = revision.read().with_changes(draft) if draft else revision.read()
     pipeline = SurfacePipeline.of(recipe, read_source, PROXY if draft else SHARPEST)
     if "card" in request.GET:
         pipeline = pipeline.with_relief(map_edits.with_test_card(recipe.shown))
-    return _coarser(pipeline) if draft else pipeline
+    return pipeline.with_at_most(get_engine(), DRAFT_FACES) if draft else pipeline
 
 
 @require_safe
@@ -219,7 +219,7 @@ def section(request: HttpRequest, pk: int) -> HttpResponse:
     whether the surface is the relief itself (`plain`), so that the cut can be laid on its section.
     """
     try:
-        pipeline = _asked(request, pk)
+        pipeline = _surface_asked_for(request, pk)
         base, moved = (get_engine().run(stage) for stage in (pipeline.subdivided(), pipeline.displaced()))
     except ReliefError as problem:
         return JsonResponse({"message": str(problem)}, status=422)
@@ -235,14 +235,6 @@ def section(request: HttpRequest, pk: int) -> HttpResponse:
         plain=pipeline.surface.is_plain,
         ends=place_cut(found, first, last).tolist(),
     )
-
-
-def _coarser(pipeline: SurfacePipeline) -> SurfacePipeline:
-    """The surface at the highest level, at most its own, that is quick enough to follow a hand."""
-    level = pipeline.surface.level
-    while level and pipeline.with_level(level).forecast(get_engine()).faces > DRAFT_FACES:
-        level -= 1
-    return pipeline.with_level(level)
 
 
 def _finer(pipeline: SurfacePipeline) -> SurfacePipeline:

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_safe
+from PIL import Image
 
+from relief.deliver.files import write_whole
 from relief.deliver.images import png
+from relief.deliver.stills import draw_on_shape
 from relief.errors import ReliefError
 from relief.filters.resample import shrink
 from relief.generate import GENERATORS
@@ -18,15 +22,18 @@ from relief.inspect.mesh_drawing import draw_mesh
 from relief.inspect.section import section
 from relief.inspect.swatch import in_clay, swatch
 from relief.recipe import treatment_edits
+from relief.recipe.recipe import Recipe
 from relief.run.finished import normal_vectors
 from relief.run.pipeline import Pipeline
 from relief.surface.shapes import SHAPES
+from studio.bench.models import Revision
 from studio.bench.requests import (
     piece_of,
     revision_of,
     whole_number,
 )
 from studio.shelf.engine import get_engine
+from studio.shelf.looks import swatches_folder
 from studio.shelf.models import read_source
 
 WAY = 132
@@ -34,6 +41,9 @@ WAY = 132
 
 SWATCH = 512
 """Texels on the long side of a swatch."""
+
+ON_SHAPE = 288
+"""Pixels on the side of a swatch on its own shape."""
 
 GALLERY, GALLERY_FOOTPRINT = 200, Footprint(width=300, height=300)
 GALLERY_DEPTH = {"noise": 17.0, "pattern": 10.0}
@@ -97,12 +107,41 @@ def way_picture(request: HttpRequest, pk: int, number: int, way: str) -> HttpRes
 @require_safe
 @cache_control(private=True, max_age=31_536_000, immutable=True)
 def swatch_picture(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """A small picture of a revision, lit as its normal map is. A revision never changes, so neither does its swatch."""
+    """A small picture of a revision: on its own shape, which takes a while, or where a side is asked for flat, as in
+    lists of many. A revision never changes, so neither does its swatch.
+    """
     side = whole_number(request.GET.get("side", SWATCH))
     revision = revision_of(piece_of(request, pk), number)
     try:
-        pipeline = Pipeline.of(revision.read(), read_source, SWATCH)
-        pixels = shrink(in_clay(normal_vectors(pipeline, get_engine())), side)
+        pixels = draw_swatch(revision, on_shape="side" not in request.GET)
     except (ReliefError, OSError) as problem:
         raise Http404 from problem
-    return HttpResponse(png(pixels), content_type="image/png")
+    return HttpResponse(png(shrink(pixels, side)), content_type="image/png")
+
+
+def draw_swatch(revision: Revision, *, on_shape: bool = True) -> np.ndarray:
+    """A revision on its own shape, or flat and lit as its normal map is: uint8 (rows, columns, 3).
+
+    Raises:
+        ReliefError, OSError: it cannot be drawn.
+    """
+    recipe = revision.read()
+    stands = on_shape and recipe.surface.shape.kind != "plane"
+    pixels = _on_shape(revision, recipe) if stands else None
+    return in_clay(normal_vectors(Pipeline.of(recipe, read_source, SWATCH), get_engine())) if pixels is None else pixels
+
+
+def _on_shape(revision: Revision, recipe: Recipe) -> np.ndarray | None:
+    """A revision on its own shape, uint8 (ON_SHAPE, ON_SHAPE, 3), drawn once and kept; None where that fails."""
+    place = swatches_folder() / "pieces" / f"{revision.piece.token.hex}-{revision.number}.png"
+    try:
+        return np.asarray(Image.open(place).convert("RGB"))
+    except OSError:  # it is not there yet, or cut short
+        pass
+    try:
+        pixels = draw_on_shape(recipe, read_source, get_engine(), ON_SHAPE)
+    except ReliefError:
+        return None
+    place.parent.mkdir(parents=True, exist_ok=True)
+    write_whole(place, png(pixels))
+    return pixels

@@ -166,9 +166,9 @@ def carry_out(request: HttpRequest, pk: int, move: Callable[[Revision], Revision
     try:
         revision = move(base)
     except StaleError:
-        return _refused(request, base, step, STALE, status=409)
+        return _refuse(request, base, step, STALE, status=409)
     except ReliefError as problem:
-        return _refused(request, base, step, str(problem), status=422)
+        return _refuse(request, base, step, str(problem), status=422)
     return _show_changes(request, base, revision, step)
 
 
@@ -292,7 +292,7 @@ def _show_changes(request: HttpRequest, before: Revision, revision: Revision, st
     return answer
 
 
-def _refused(request: HttpRequest, base: Revision, step: Step, text: str, status: int) -> HttpResponse:
+def _refuse(request: HttpRequest, base: Revision, step: Step, text: str, status: int) -> HttpResponse:
     """Says why; what was typed goes back to what is kept, unless the page itself is old."""
     layer = layer_of(request.POST, base.read().shown)
     context = page_context(base, step, layer) | {"text": text, "stale": status == 409}

@@ -78,11 +78,11 @@ def _mesh(request: HttpRequest, recipe: Recipe) -> edits.Done:
 def _mapping(request: HttpRequest, recipe: Recipe) -> edits.Done:
     kind, number = request.POST.get("kind", ""), _number(request)
     if kind == "planar" and number is not None and number < len(recipe.surface.regions):
-        return edits.choose_mapping(recipe, kind, number, axis=_faced_axis(recipe, recipe.surface.regions[number]))
+        return edits.choose_mapping(recipe, kind, number, axis=_find_axis(recipe, recipe.surface.regions[number]))
     return edits.choose_mapping(recipe, kind, number)
 
 
-def _faced_axis(recipe: Recipe, region: Region) -> str:
+def _find_axis(recipe: Recipe, region: Region) -> str:
     """The axis that a region looks along: the one that it is thinnest in."""
     low, high = get_engine().run(SurfacePipeline.of(recipe, read_source).base()).bounds(region.parts)
     return "xyz"[int((high - low).argmin())]

@@ -19,6 +19,7 @@ from studio.bench.models import Revision
 from studio.bench.tests.case import StudioTestCase
 from studio.deliveries.forecast import forecast_build
 from studio.deliveries.models import Build, Job, builds_folder
+from studio.shelf.models import Piece
 
 
 class BuildTests(StudioTestCase):
@@ -199,6 +200,8 @@ class BuildTests(StudioTestCase):
         piece = self.piece()
         self.build(piece)
         build = Build.objects.get()
-        Build.objects.update(owner=get_user_model().objects.create(username="somebody-else"))
+        other = get_user_model().objects.create(username="somebody-else")
+        Build.objects.update(owner=other)
+        Piece.objects.update(owner=other)
         self.assertEqual(self.download(build, "Dunes_1.obj"), 404)
         self.assertEqual(self.client.post(reverse("deliveries:cancel-build", args=[build.pk])).status_code, 404)

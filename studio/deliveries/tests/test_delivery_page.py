@@ -18,6 +18,7 @@ from studio.bench.models import Revision
 from studio.bench.tests.case import StudioTestCase
 from studio.deliveries.clearing import clear_away
 from studio.deliveries.models import Job, Profile
+from studio.shelf.models import Piece
 
 
 class DeliveryPageTests(StudioTestCase):
@@ -195,7 +196,9 @@ class DeliveryPageTests(StudioTestCase):
 
     def test_another_artists_delivery_is_not_found(self):
         job = self.delivered(self.piece())
-        Job.objects.update(owner=get_user_model().objects.create(username="somebody-else"))
+        other = get_user_model().objects.create(username="somebody-else")
+        Job.objects.update(owner=other)
+        Piece.objects.update(owner=other)
         for name, *args in (("files",), ("file", "recipe.json"), ("receive",), ("arrives", "meant")):
             self.assertEqual(self.fetch(name, job.pk, *args).status_code, 404, name)
         self.assertEqual(Revision.objects.count(), 1)

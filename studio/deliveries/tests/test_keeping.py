@@ -1,4 +1,4 @@
-"""What nothing names any more is found and cleared; a backup that is restored is the same studio."""
+"""What nothing uses any more is found and cleared; a backup that is restored is the same studio."""
 
 import io
 import os

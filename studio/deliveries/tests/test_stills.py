@@ -1,4 +1,4 @@
-"""Stills are ordered with their time told before, drawn by the worker, watched, cancelled, fetched and cleared away."""
+"""Stills are ordered with their time stated before, drawn by the worker, watched, cancelled, downloaded and cleared."""
 
 import io
 import json
@@ -12,6 +12,8 @@ from PIL import Image
 from relief.deliver import stills as drawing
 from relief.progress import Progress
 from relief.tests.tags import long
+from studio.bench.models import KeptView
+from studio.bench.requests import point_in
 from studio.bench.tests.case import StudioTestCase
 from studio.deliveries import clearing, stills
 from studio.deliveries.models import Still
@@ -49,6 +51,8 @@ class StillTests(StudioTestCase):
         self.assertContains(self.order(piece), "Download PNG")
         still = Still.objects.get()
         self.assertEqual((still.state, still.draft.exists()), ("done", False))
+        late = self.client.get(reverse("deliveries:still-draft", args=[still.pk]))
+        self.assertEqual(b"".join(late.streaming_content), still.path.read_bytes(), "asked for just when it was done")
         self.assertGreater(still.facts["faces"], 0)
         answer = self.client.get(reverse("deliveries:download-still", args=[still.pk]))
         picture = Image.open(io.BytesIO(b"".join(answer.streaming_content)))
@@ -72,12 +76,12 @@ class StillTests(StudioTestCase):
         piece = self.piece()
         for values in (
             {"width": "100000"}, {"width": "-1"}, {"width": ""}, {"ratio": "1:9"}, {"quality": "best"},
-            {"seen": "inside"}, {"look": "glass"},
+            {"seen": "inside"}, {"look": "glass"}, {"opening": "0.001"}, {"opening": "nan"}, {"sweep": "moon"},
         ):  # fmt: skip
             self.assertEqual(self.order(piece, **values).status_code, 422, values)
         self.assertEqual(Still.objects.count(), 0)
         for nonsense in ("", "1,2", "nan,0,1", "a,b,c", "1e99,0,0"):
-            self.assertIsNone(stills._point(nonsense))
+            self.assertIsNone(point_in(nonsense))
 
     def test_one_that_is_waited_for_is_cancelled_and_nobody_else_sees_it(self):
         piece = self.piece()
@@ -88,8 +92,10 @@ class StillTests(StudioTestCase):
         self.client.post(reverse("deliveries:cancel-still", args=[still.pk]))
         still.refresh_from_db()
         self.assertEqual(still.state, "cancelled")
-        for name in ("still-picture", "still-draft", "download-still"):
+        for name in ("still-picture", "download-still", "compare-stills"):
             self.assertEqual(self.client.get(reverse(f"deliveries:{name}", args=[still.pk])).status_code, 404)
+        draft = reverse("deliveries:still-draft", args=[still.pk])
+        self.assertEqual(self.client.get(draft).status_code, 204, "a page that still shows it is not at fault")
         Still.objects.update(owner=get_user_model().objects.create(username="somebody else"))
         self.assertEqual(self.client.post(reverse("deliveries:cancel-still", args=[still.pk])).status_code, 404)
 
@@ -106,6 +112,63 @@ class StillTests(StudioTestCase):
         self.assertEqual([each.path.exists() for each in made], [False, True, True])
         Still.objects.filter(pk=made[2].pk).update(asked={"width": 7, "of an odd row": 1})
         self.assertContains(self.get("deliveries:list-stills", piece), "deleted to make room")
+
+    def test_every_kept_view_is_ordered_at_once_under_its_name(self):
+        piece = self.piece()
+        self.assertContains(self.order(piece, seen="every"), "No view is kept", status_code=422)
+        for name, x in (("Gate", 10), ("Quay, east", -40)):
+            KeptView.objects.create(piece=piece, name=name, camera=[x, -200, 300], towards=[0, 0.6, 0.8])
+        self.assertContains(self.get("deliveries:stills", piece, base=1), "Every kept view (2)")
+        HUEY.immediate = False
+        self.assertContains(self.order(piece, seen="every"), "Quay, east")
+        first = Still.objects.order_by("pk").first().order
+        self.assertEqual((first.name, first.camera), ("Gate", (10, -200, 300)))
+        self.order(piece, seen="every")
+        self.assertEqual(Still.objects.count(), 2, "none is drawn twice")
+
+    def test_a_rectangle_is_named_that_goes_first(self):
+        piece = self.piece()
+        HUEY.immediate = False
+        self.order(piece)
+        still = Still.objects.get()
+        first = reverse("deliveries:draw-first", args=[still.pk])
+        self.client.post(first, {"rectangle": "0.5,0.25,0.25,0.5"})
+        self.assertEqual(drawing.read_first(still.path), (32, 10, 16, 20))
+        for nonsense in ("", "0,0,0,0", "nan,0,1,1", "0,0,2,1", "-1,0,1,1", "a,b,c,d", "0,0,1"):
+            self.assertEqual(self.client.post(first, {"rectangle": nonsense}).status_code, 422, nonsense)
+        for cut in (b"", b"[1,2", b"{}", b"[1,2,3]", b"[1,2,3,null]", b"\xff"):
+            drawing.first_of(still.path).write_bytes(cut)
+            self.assertIsNone(drawing.read_first(still.path), cut)
+        still.cancel()
+        drawing.first_of(still.path).unlink()
+        self.client.post(first, {"rectangle": "0,0,1,1"})
+        self.assertFalse(drawing.first_of(still.path).exists(), "it is no longer drawn")
+
+    @long
+    def test_two_of_one_size_are_compared_and_others_are_not(self):
+        piece = self.piece()
+        self.order(piece)
+        one = Still.objects.get()
+        self.assertContains(self.client.get(reverse("deliveries:compare-stills", args=[one.pk])), "No other still")
+        self.order(piece, look="clay")
+        self.order(piece, look="flat", ratio="1:1")
+        page = self.client.get(reverse("deliveries:compare-stills", args=[one.pk]))
+        self.assertContains(page, "<option", count=1)
+        self.assertContains(self.get("deliveries:list-stills", piece), "Compare", count=2)
+        page = self.client.get(reverse("deliveries:compare-stills", args=[one.pk]), {"with": "9999"})
+        self.assertContains(page, "Wipe")
+
+    @long
+    def test_a_sweep_is_an_animation(self):
+        piece = self.piece()
+        self.enterContext(mock.patch.object(drawing, "FRAMES", 24))
+        self.assertContains(self.order(piece, sweep="view"), "Download WEBP")
+        still = Still.objects.get()
+        with Image.open(still.path) as moving:
+            self.assertEqual((moving.n_frames, moving.size), (24, (64, 40)))
+        answer = self.client.get(reverse("deliveries:still-picture", args=[still.pk]))
+        self.assertEqual(answer["Content-Type"], "image/webp")
+        self.assertFalse(still.draft.exists())
 
     @long
     def test_a_draft_lies_beside_it_while_it_is_drawn(self):

@@ -32,11 +32,12 @@ import { COARSEST, FINEST, Pace } from "./stage/pace.js";
 import { besideNow, showLegend } from "./proofs/proofs.js";
 import "./stage/dome.js";
 import "./controls/folds.js";
-import "./stage/order_still.js";
+import "./stage/kept_views.js";
 import "./stage/pointer.js";
 import "./stage/tones.js";
 import "./proofs/trial.js";
 import "./receiver.js";
+import "./stills.js";
 import { belongsTo } from "./keys.js";
 
 const SHARP = 2048; // texels on the long side when the hand rests

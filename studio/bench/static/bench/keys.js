@@ -61,6 +61,7 @@ document.addEventListener("keydown", (event) => {
 
 document.addEventListener("click", ({ target }) => {
   if (target.closest("#show-keys")) dialog.showModal();
+  if (target.closest("#show-shares")) document.getElementById("share-dialog").showModal();
   if (target.closest("#show-revisions")) {
     revisions.showModal();
     htmx.trigger("#revisions-list", "open");

@@ -1,4 +1,4 @@
-"""Shows what the studio keeps and nothing names any more, with sizes; deletes it when that is asked for."""
+"""Shows what the studio keeps and nothing uses any more, with sizes; deletes it when that is asked for."""
 
 from __future__ import annotations
 

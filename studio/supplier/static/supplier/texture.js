@@ -62,7 +62,7 @@ async function turn() {
   try {
     renderer = new THREE.WebGLRenderer({ canvas: turning, antialias: true, preserveDrawingBuffer: true });
   } catch {
-    throw new Error("This browser shows no WebGL; look at the single maps instead.");
+    throw new Error("This browser has no WebGL; look at the single maps instead.");
   }
   const [colour, height, normal, roughness] = await Promise.all(["colour", "height", "normal", "roughness"].map(map));
   const material = new THREE.MeshStandardMaterial({

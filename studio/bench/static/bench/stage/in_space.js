@@ -99,8 +99,7 @@ async function begin() {
     layOn(space.surface);
     return true;
   } catch {
-    space.problem =
-      "This browser shows no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
+    space.problem = "This browser has no WebGL, so the surface cannot be turned here. The lit relief is shown instead.";
     return false;
   }
 }

@@ -416,6 +416,13 @@ export function surfaceOn(canvas) {
     },
     /** Where the camera stands, mm from the surface's middle. */
     standsAt: () => mesh.worldToLocal(camera.position.clone()).toArray(),
+    /** Puts the camera at a place, mm from the surface's middle, looking there. */
+    standAtPlace([x, y, z]) {
+      camera.position.copy(mesh.localToWorld(new THREE.Vector3(x, y, z)));
+      controls.target.set(0, 0, 0);
+      controls.update();
+      draw();
+    },
     /** mm on the surface that a pixel shows at a distance. */
     pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
     /** Takes the arrays of a mesh over, and the pictures that lie on its regions, by the key of their relief. */

@@ -1,0 +1,25 @@
+// Views that are kept under a name: the form is sent with where camera and light stand, a view that is chosen puts them there.
+
+import { bench, lightDirection, setLook } from "../look.js";
+import { space } from "./in_space.js";
+
+const list = (values) => values.map((value) => Number(value.toPrecision(7))).join(",");
+const numbers = (text) => text.split(",").map(Number);
+
+/** Says in a request where camera and light of the stage stand. */
+export function sayView(parameters) {
+  parameters.towards = list(lightDirection());
+  if (space.surface?.told()) parameters.camera = list(space.surface.standsAt());
+}
+
+bench.addEventListener("htmx:configRequest", ({ detail: { elt, parameters } }) => {
+  if (elt.id === "keep-view") sayView(parameters);
+});
+
+bench.addEventListener("click", ({ target }) => {
+  const view = target.closest("[data-kept-view]")?.dataset;
+  if (!view || !space.surface?.told()) return;
+  setLook({ light: numbers(view.towards).slice(0, 2) });
+  space.surface.standAtPlace(numbers(view.keptView));
+  for (const button of bench.querySelectorAll("[data-camera]")) button.setAttribute("aria-pressed", "false");
+});
