@@ -70,7 +70,7 @@ class Order:
     Attributes:
         width, height, samples: as `Wanted` has them.
         seen: one of `VIEWS`, or `ON_STAGE`.
-        camera: where the camera of the stage stands, mm from the surface's middle.
+        camera, look_at: where the camera of the stage stands and looks, mm from the surface's middle.
         towards: the direction of the light of the stage, unit length, as the surface has it: right, up, out of it.
         plain, flat: as `make_scene` takes them.
         ground: whether there is ground below what stands.
@@ -84,6 +84,7 @@ class Order:
     samples: int = 16
     seen: str = "three-quarter"
     camera: tuple[float, float, float] | None = None
+    look_at: tuple[float, float, float] = (0.0, 0.0, 0.0)
     towards: tuple[float, float, float] | None = None
     plain: bool = False
     flat: bool = False
@@ -101,7 +102,7 @@ class Order:
         ratio = self.width / self.height
         if self.seen == ON_STAGE and self.camera:
             lens = FRAME / ratio / 2 / math.tan(math.radians(STAGE_FIELD / 2))
-            camera = Camera(self.camera, (0.0, 0.0, 0.0), lens, scene.up)
+            camera = Camera(self.camera, self.look_at, lens, scene.up)
         else:
             camera = stand_camera(scene, self.seen if self.seen in VIEWS else "three-quarter", 50.0, ratio)
         sun = SUNS[scene.up]

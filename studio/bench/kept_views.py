@@ -26,14 +26,14 @@ def kept_views(request: HttpRequest, pk: int) -> HttpResponse:
 def keep_view(request: HttpRequest, pk: int) -> HttpResponse:
     """Keeps the view as the stage stands; one of the same name is replaced."""
     piece, name = piece_of(request, pk), " ".join(request.POST.get("name", "").split())[:60]
-    camera, towards = (point_in(request.POST.get(key, "")) for key in ("camera", "towards"))
+    camera, look_at, towards = (point_in(request.POST.get(key, "")) for key in ("camera", "look_at", "towards"))
     if not name:
         return refuse(request, 422, "Not kept", "Give the view a name.")
-    if camera is None or towards is None or not 0 < math.hypot(*towards) < 2:
+    if camera is None or look_at is None or towards is None or not 0 < math.hypot(*towards) < 2:
         return refuse(request, 422, "Not kept", "The surface is not shown yet. Try again in a moment.")
     if piece.kept_views.exclude(name=name).count() >= MOST_VIEWS:
         return refuse(request, 422, "Not kept", f"At most {MOST_VIEWS} views are kept. Remove one first.")
-    values = {"camera": list(camera), "towards": list(towards)}
+    values = {"camera": list(camera), "look_at": list(look_at), "towards": list(towards)}
     KeptView.objects.update_or_create(piece=piece, name=name, defaults=values)
     return _list(request, piece)
 

@@ -213,13 +213,20 @@ class Proof(models.Model):
         return self.name
 
 
+def the_middle() -> list[float]:
+    """The middle of a surface, where a camera looks unless it is told otherwise."""
+    return [0.0, 0.0, 0.0]
+
+
 class KeptView(models.Model):
     """Where the camera and the light of the stage stood, under a name; it is no part of the recipe."""
 
     piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="kept_views")
     name = models.CharField(max_length=60)
     camera = models.JSONField()
-    """Where the camera stands, mm from the surface's middle, which it looks at."""
+    """Where the camera stands, mm from the surface's middle."""
+    look_at = models.JSONField(default=the_middle)
+    """Where it looks, mm from there."""
     towards = models.JSONField()
     """The direction of the light, unit length."""
 
@@ -235,8 +242,13 @@ class KeptView(models.Model):
         """Whether it can be shown: an odd row is left out."""
         return all(
             isinstance(each, list) and len(each) == 3 and all(isinstance(side, int | float) for side in each)
-            for each in (self.camera, self.towards)
+            for each in (self.camera, self.look_at, self.towards)
         )
+
+    @property
+    def places(self) -> dict[str, tuple[float, float, float]]:
+        """Where the camera stands and looks and where the light comes from, by the names that a still has for them."""
+        return {"camera": tuple(self.camera), "look_at": tuple(self.look_at), "towards": tuple(self.towards)}
 
 
 @lru_cache(maxsize=200)

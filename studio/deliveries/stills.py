@@ -118,9 +118,10 @@ def picture(request: HttpRequest, pk: int) -> HttpResponseBase:
 
 @require_safe
 def draft(request: HttpRequest, pk: int) -> HttpResponseBase:
-    """What is there of a still that is being drawn. A page may ask just when it is done: then it gets the picture itself.
+    """What is there of a still that is being drawn.
 
-    A still that was cancelled meanwhile, or has nothing to show yet, answers with nothing, which is not an error.
+    A page may ask for it just when it is done: then it gets the picture itself. One that was cancelled meanwhile, or
+    has nothing to show yet, is answered with nothing, which is no error.
     """
     still = find_made(Still, request.artist, pk)
     for place in (still.draft, still.path):
@@ -151,10 +152,7 @@ def read_orders(values: QueryDict, piece: Piece) -> list[Order]:
     asked = values.copy()
     asked["seen"] = ON_STAGE
     whole = read_order(asked)
-    return [
-        replace(whole, camera=tuple(view.camera), towards=tuple(view.towards), name=view.name)  # type: ignore[arg-type]
-        for view in views
-    ]
+    return [replace(whole, name=view.name, **view.places) for view in views]
 
 
 def read_order(values: QueryDict) -> Order:
@@ -172,9 +170,10 @@ def read_order(values: QueryDict) -> Order:
     opening, sweep = values.get("opening", "0"), values.get("sweep", "")
     if opening not in OPENINGS or sweep not in MOVES:
         raise ReliefError("Choose the blur and the movement of the still from those that are offered.")
-    camera, towards = (point_in(values.get(name, "")) for name in ("camera", "towards"))
+    camera, look_at, towards = (point_in(values.get(name, "")) for name in ("camera", "look_at", "towards"))
     return Order(
-        int(width), round(int(width) / ratio), samples, seen, camera if seen == ON_STAGE else None, towards,
+        int(width), round(int(width) / ratio), samples, seen, camera if seen == ON_STAGE else None,
+        look_at or (0.0, 0.0, 0.0), towards,
         plain=look != "colour", flat=look == "flat", ground=values.get("ground") == "1",
         opening=float(opening), sweep=sweep,
     )  # fmt: skip

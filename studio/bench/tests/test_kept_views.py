@@ -8,7 +8,7 @@ from studio.bench import kept_views
 from studio.bench.models import KeptView
 from studio.bench.tests.case import StudioTestCase
 
-WHOLE = {"camera": "10,-200.5,300", "towards": "0.3,0.4,0.866"}
+WHOLE = {"camera": "10,-200.5,300", "look_at": "0,0,5", "towards": "0.3,0.4,0.866"}
 
 
 class KeptViewTests(StudioTestCase):
@@ -23,15 +23,16 @@ class KeptViewTests(StudioTestCase):
         self.assertContains(self.keep(), 'data-kept-view="10.0,-200.5,300.0"')
         self.keep(camera="1,2,3")
         view = KeptView.objects.get()
-        self.assertEqual(view.camera, [1, 2, 3])
+        self.assertEqual((view.camera, view.look_at), ([1, 2, 3], [0, 0, 5]))
         page = self.client.post(reverse("bench:remove-view", args=[self.begun.pk]), {"view": view.pk})
         self.assertNotContains(page, "From the gate")
         self.assertEqual(KeptView.objects.count(), 0)
 
     def test_what_is_none_is_refused(self):
         for values in (
-            {"name": "  "}, {"camera": ""}, {"camera": "1,2"}, {"camera": "nan,0,1"}, {"camera": "1e15,0,0"},
-            {"towards": "0,0,0"}, {"towards": "9,9,9"}, {"towards": "a,b,c"},
+            {"name": "  "}, {"camera": ""}, {"camera": "1,2"}, {"look_at": ""}, {"look_at": "0,inf,0"},
+            {"camera": "nan,0,1"}, {"camera": "1e15,0,0"}, {"towards": "0,0,0"}, {"towards": "9,9,9"},
+            {"towards": "a,b,c"},
         ):  # fmt: skip
             self.assertEqual(self.keep(**values).status_code, 422, values)
         with mock.patch.object(kept_views, "MOST_VIEWS", 1):

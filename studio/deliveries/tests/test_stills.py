@@ -66,9 +66,9 @@ class StillTests(StudioTestCase):
     @long
     def test_it_is_seen_from_where_the_stage_stands_and_lit_from_there(self):
         piece = self.piece()
-        self.order(piece, seen="stage", camera="10,-20,300", towards="0,0.6,0.8")
+        self.order(piece, seen="stage", camera="10,-20,300", look_at="1,2,3", towards="0,0.6,0.8")
         made = json.loads(Image.open(Still.objects.get().path).text["Comment"])
-        self.assertEqual(made["camera"]["position"], [10, -20, 300])
+        self.assertEqual((made["camera"]["position"], made["camera"]["look_at"]), ([10, -20, 300], [1, 2, 3]))
         self.assertAlmostEqual(made["light"]["azimuth"], 90, delta=0.1)
         self.assertAlmostEqual(made["light"]["elevation"], 53.13, delta=0.1)
 

@@ -22,6 +22,7 @@ export function showChoices() {
     shaded: view === "lit" && !apart(),
     surface: view === "surface",
     solid: solidView,
+    ground: solidView && document.getElementById("solid").hasAttribute("data-ground"),
     compared: look.against !== null && !solidView,
     comparing: (look.against !== null || look.beside.length > 0) && !solidView,
   };

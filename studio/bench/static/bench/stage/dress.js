@@ -1,6 +1,7 @@
 // What the surface is dressed in: clay or its colours, and what is drawn over them to look at the mapping by.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { HAZE, IN_HAZE, haze } from "./outlook.js";
 import { CLAY, REFLECTS, SOOT } from "../../studio/daylight.js";
 import { ABOVE, BELOW, DATUM, INK } from "../../studio/palette.js";
 
@@ -18,7 +19,7 @@ export const shared = { overlay: { value: 0 }, refined: { value: 0 } };
 export const TRUE_BUMP = "trueBump";
 
 function extend(shader) {
-  Object.assign(shader.uniforms, shared);
+  Object.assign(shader.uniforms, shared, haze);
   for (const [name, hex] of [
     ["ink", INK],
     ["ochre", ABOVE],
@@ -35,7 +36,8 @@ function extend(shader) {
   shader.fragmentShader = shader.fragmentShader
     .replace(
       "void main() {",
-      "uniform int overlay; uniform float refined; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\n" +
+      HAZE +
+        "uniform int overlay; uniform float refined; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\n" +
         "float lineAt(vec2 place, float wide) {\n" +
         "  vec2 away = abs(fract(place - 0.5) - 0.5) / max(fwidth(place), vec2(1e-6));\n" +
         "  return 1.0 - smoothstep(wide - 0.7, wide + 0.7, min(away.x, away.y));\n}\nvoid main() {",
@@ -62,7 +64,8 @@ function extend(shader) {
         "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;\n" +
         // the shine of an even sky, which lights of a view at rest bring by themselves
         `reflectedLight.indirectSpecular += ${REFLECTS} * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);`,
-    );
+    )
+    .replace("#include <tonemapping_fragment>", `${IN_HAZE}#include <tonemapping_fragment>`);
 }
 
 function extendWithBump(shader) {

@@ -9,7 +9,9 @@ const numbers = (text) => text.split(",").map(Number);
 /** Says in a request where camera and light of the stage stand. */
 export function sayView(parameters) {
   parameters.towards = list(lightDirection());
-  if (space.surface?.told()) parameters.camera = list(space.surface.standsAt());
+  if (!space.surface?.told()) return;
+  parameters.camera = list(space.surface.standsAt());
+  parameters.look_at = list(space.surface.looksAt());
 }
 
 bench.addEventListener("htmx:configRequest", ({ detail: { elt, parameters } }) => {
@@ -20,6 +22,6 @@ bench.addEventListener("click", ({ target }) => {
   const view = target.closest("[data-kept-view]")?.dataset;
   if (!view || !space.surface?.told()) return;
   setLook({ light: numbers(view.towards).slice(0, 2) });
-  space.surface.standAtPlace(numbers(view.keptView));
+  space.surface.standAtPlace(numbers(view.keptView), numbers(view.lookAt));
   for (const button of bench.querySelectorAll("[data-camera]")) button.setAttribute("aria-pressed", "false");
 });

@@ -2,6 +2,7 @@
 // another direction of the sky, until edges are smooth, shadows have their penumbras and hollows see less of the sky.
 
 import * as THREE from "../../vendor/three/three.module.js";
+import { BEHIND } from "./outlook.js";
 
 const FRAMES = { card: 96, processor: 16 }; // added up, by what draws
 const SUN = 0.53 / 2; // degrees from the middle of the sun's disc to its rim, as seen from the earth
@@ -35,8 +36,11 @@ export function frameOf(number, towards) {
   return { right: right - 0.5, down: down - 0.5, sun: onDisc(towards, point(number + 7)), sky: skyward(point(number)) };
 }
 
-/** Adds frames up and shows their mean. `render(target)` draws one to a target; `software` tells what draws. */
-export function addUp(renderer, software) {
+/**
+ * Adds frames up and shows their mean. `render(target)` draws one to a target; `software` tells what draws; `back` has the
+ * uniforms of what is seen behind the surface.
+ */
+export function addUp(renderer, software, back) {
   const quad = new THREE.Mesh(
     new THREE.PlaneGeometry(2, 2),
     new THREE.ShaderMaterial({
@@ -44,19 +48,20 @@ export function addUp(renderer, software) {
         frame: { value: null },
         mean: { value: null },
         share: { value: 1 },
-        paper: { value: new THREE.Color() },
+        ...back,
         shown: { value: false },
       },
       vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
       fragmentShader:
-        "uniform sampler2D frame, mean; uniform float share; uniform vec3 paper; uniform bool shown; varying vec2 at;\n" +
+        "uniform sampler2D frame, mean; uniform float share; uniform bool shown; varying vec2 at;\n" +
+        BEHIND +
         "void main() {\n" +
         "  gl_FragColor = mix(texture2D(mean, at), texture2D(frame, at), share);\n" +
         "  if (!shown) return;\n" +
         "  float covered = gl_FragColor.a;\n" + // of the pixel, by the surface: only that is lit
         "  gl_FragColor.rgb /= max(covered, 1e-4);\n" +
         "  #include <tonemapping_fragment>\n" +
-        "  gl_FragColor = vec4(mix(paper, gl_FragColor.rgb, covered), 1.0);\n" +
+        "  gl_FragColor = vec4(mix(behind(at.y), gl_FragColor.rgb, covered), 1.0);\n" +
         "  #include <colorspace_fragment>\n}",
       depthTest: false,
       depthWrite: false,
@@ -88,9 +93,8 @@ export function addUp(renderer, software) {
 
   return {
     frames: software ? FRAMES.processor : FRAMES.card,
-    /** Adds the frame of a number, drawn by `render`, and shows the mean of all so far, with `paper` behind it. */
-    add(number, paper, render) {
-      uniforms.paper.value = paper;
+    /** Adds the frame of a number, drawn by `render`, and shows the mean of all so far. */
+    add(number, render) {
       const { width, height } = renderer.domElement;
       for (const target of [frame, mean, next]) target.setSize(width, height);
       renderer.setRenderTarget(frame);

@@ -10,12 +10,14 @@ import { TRUE_BUMP, cloth, dress, shared } from "./dress.js";
 import { drawFigure, figureFor } from "./figures.js";
 import { lamp } from "./lamp.js";
 import { addUp, frameOf } from "./resting.js";
+import { OUTLOOKS, backOf, isGround, paintBehind, setHaze, setHorizon, standOn } from "./outlook.js";
 import { layRibbon, ribbon } from "./ribbons.js";
 
 // towards the camera; straight above is left by a hair, so that up on the surface stays up on the screen
 const LYING = { front: [0, -1e-4, 1], "three-quarter": [-0.42, -0.8, 0.9], along: [-0.25, -1, 0.16] };
 const STANDING = { front: [0, -1, 0.02], "three-quarter": [0.5, -1, 0.6], along: [-1, -0.3, 0.1] };
 const FILLED = 0.97; // of what is free of the stage, by the surface
+const NEAREST = 1 / 5000; // of the radius, before a camera that stands on the surface
 const FARTHEST = 88; // degrees from straight above that the camera tilts
 const SHADOW = { card: 2048, processor: 1024 }; // texels to a side of what the sun sees, by what draws
 const REST = { card: 150, processor: 500 }; // ms without a change before a view is refined, by what draws
@@ -54,10 +56,10 @@ export function surfaceOn(canvas) {
   patch.visible = false;
   const mesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshStandardMaterial());
   mesh.castShadow = mesh.receiveShadow = true;
-  const stand = new THREE.Group(); // y is up on what stands
+  const turned = new THREE.Group(); // y is up on what stands
   const [seams, line, picked] = [1, 2, 2].map((wide) => ribbon(DATUM, wide));
-  stand.add(mesh, seams, line, picked);
-  scene.add(sun, sun.target, second, sky, patch, patch.target, stand);
+  turned.add(mesh, seams, line, picked);
+  scene.add(sun, sun.target, second, sky, patch, patch.target, turned);
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
   let figure = null;
@@ -65,8 +67,11 @@ export function surfaceOn(canvas) {
   let drawing = false;
   const followers = []; // what is placed again whenever it was drawn
   const sunny = new THREE.Color().setRGB(...SUN);
-  const resting = addUp(renderer, without);
   const paper = new THREE.Color(); // what is seen behind the surface
+  const back = backOf(paper);
+  const resting = addUp(renderer, without, back);
+  const painted = paintBehind(back);
+  scene.add(painted);
   let rest = 0; // the timer, or the frame, of the refinement
 
   function draw() {
@@ -94,6 +99,9 @@ export function surfaceOn(canvas) {
       shared.refined.value = 0;
       patch.visible = false;
       sky.color.setRGB(...SKY);
+      painted.visible = back.open.value = onOutlook();
+      setHaze(painted.visible);
+      if (painted.visible) setHorizon(back, camera);
       drawShapes(null, (geometry) => {
         const shaded = `${lit} ${geometry.uuid}`;
         renderer.shadowMap.needsUpdate = shaded !== cast;
@@ -149,8 +157,9 @@ export function surfaceOn(canvas) {
     patch.intensity = 2 * sky.intensity; // the mean cosine of all directions of a half sphere is one half
     sky.color.set(0); // what is left of it shines up from the ground
     shared.refined.value = 1;
+    painted.visible = false;
     renderer.setClearColor(0, 0); // what is behind the surface is not lit
-    resting.add(number, paper, (target) =>
+    resting.add(number, (target) =>
       drawShapes(target, () => {
         renderer.shadowMap.needsUpdate = true;
       }),
@@ -235,12 +244,22 @@ export function surfaceOn(canvas) {
 
   const size = () => shapes[0]?.geometry.boundingSphere?.radius ?? 1;
 
+  /** Whether it is ground that is seen by somebody who stands there. */
+  const onOutlook = () => OUTLOOKS.includes(look.camera) && look.tilt === null && shapes.length === 1 && isGround(told);
+
   function standAt(direction) {
-    const radius = size();
-    controls.target.set(0, 0, 0);
     direction.normalize();
-    camera.position.copy(direction.multiplyScalar(farEnough(direction)));
-    camera.near = radius / 100;
+    stand(direction.multiplyScalar(farEnough(direction)), new THREE.Vector3());
+  }
+
+  /** Puts the camera at a place, looking at another one. */
+  function stand(place, lookAt) {
+    const radius = size();
+    camera.position.copy(place);
+    controls.target.copy(lookAt);
+    // the nearest that is seen decides how finely depths are told apart
+    const away = shapes[0]?.geometry.boundingBox?.distanceToPoint(mesh.worldToLocal(place.clone())) ?? radius;
+    camera.near = Math.min(Math.max(away / 2, radius * NEAREST), radius / 100);
     camera.far = radius * 20;
     controls.minDistance = radius * 0.1;
     controls.maxDistance = radius * 12;
@@ -266,7 +285,7 @@ export function surfaceOn(canvas) {
     const wide = (half * (canvas.clientWidth || 1)) / whole;
     const sides = [box.min, box.max];
     const corners = sides.flatMap(({ x }) =>
-      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z).applyEuler(stand.rotation))),
+      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z).applyEuler(turned.rotation))),
     );
     return Math.max(
       ...corners.map(
@@ -275,7 +294,12 @@ export function surfaceOn(canvas) {
     );
   }
 
-  const aim = () => standAt(new THREE.Vector3(...(told?.upright ? STANDING : LYING)[look.camera]));
+  function aim() {
+    const directions = told?.upright ? STANDING : LYING;
+    if (!onOutlook()) return standAt(new THREE.Vector3(...(directions[look.camera] ?? directions["three-quarter"])));
+    const [place, lookAt] = standOn(look.camera, told);
+    stand(new THREE.Vector3(...place), new THREE.Vector3(...lookAt));
+  }
 
   /** Tilts the camera by degrees from straight above towards looking along the surface, from the side it stands on. */
   function tilt(degrees) {
@@ -349,9 +373,10 @@ export function surfaceOn(canvas) {
     told = packet;
     layRibbon(seams, packet.arrays.seams);
     layRibbon(picked, packet.arrays.picked);
-    stand.rotation.x = packet.upright ? Math.PI / 2 : 0;
-    stand.updateMatrixWorld();
+    turned.rotation.x = packet.upright ? Math.PI / 2 : 0;
+    turned.updateMatrixWorld();
     canvas.dataset.faces = packet.faces;
+    canvas.toggleAttribute("data-ground", isGround(packet));
     if (first && look.tilt !== null) tilt(look.tilt);
     else if (other) aim();
     draw();
@@ -416,12 +441,12 @@ export function surfaceOn(canvas) {
     },
     /** Where the camera stands, mm from the surface's middle. */
     standsAt: () => mesh.worldToLocal(camera.position.clone()).toArray(),
-    /** Puts the camera at a place, mm from the surface's middle, looking there. */
-    standAtPlace([x, y, z]) {
-      camera.position.copy(mesh.localToWorld(new THREE.Vector3(x, y, z)));
-      controls.target.set(0, 0, 0);
-      controls.update();
-      draw();
+    /** Where it looks, mm from there. */
+    looksAt: () => mesh.worldToLocal(controls.target.clone()).toArray(),
+    /** Puts the camera at a place and lets it look at another one, mm from the surface's middle. */
+    standAtPlace(...places) {
+      const [place, lookAt] = places.map((each) => mesh.localToWorld(new THREE.Vector3(...each)));
+      stand(place, lookAt);
     },
     /** mm on the surface that a pixel shows at a distance. */
     pixelAt: (far) => (2 * far * Math.tan((camera.fov * Math.PI) / 360)) / canvas.clientHeight,
