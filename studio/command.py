@@ -11,7 +11,7 @@ from studio.environment import VARIABLES
 HELP = """gravel demo     start the studio with its demo pieces
 gravel serve    start the studio without them
 gravel worker   start another background worker on the same data folder
-gravel helper   make items of series for a studio on another machine
+gravel helper   make series, deliveries, meshes and stills for a studio on another machine
 gravel manage   Django's own commands
 gravel --version
 

@@ -22,7 +22,7 @@ VARIABLES = {
     "GRAVEL_TEXELS": "texels that one stage may touch for a page (1000000000)",
     "GRAVEL_CLEAR_AFTER": "days after which the worker clears what nothing uses any more (0: never by itself)",
     "GRAVEL_WATCH": "folder whose new pictures go on the shelf; in a shared studio it holds one for each artist (none)",
-    "GRAVEL_REDIS": "Redis server by which series are handed out to helpers, such as redis://host:6379/0 (none)",
+    "GRAVEL_REDIS": "Redis server by which work is handed out to helpers, such as redis://host:6379/0 (none)",
     "GRAVEL_QUOTA_GB": "gigabytes that each artist may keep (0: no limit)",
     "GRAVEL_QUOTA_JOBS": "jobs of each artist that may run or wait at a time (0: no limit)",
     "GRAVEL_THREADS": "threads that a kernel runs in (one for each processor)",
@@ -64,6 +64,18 @@ def read_number(name: str, default: int, least: int = 1) -> int:
     if not text.isdecimal() or int(text) < least:
         raise SystemExit(f"{name} is {text[:40]!r}; it takes a whole number from {least} up.")
     return int(text)
+
+
+def read_choice(name: str, *known: str) -> str:
+    """A variable that is one of some words, the first one where it is not there.
+
+    Raises:
+        SystemExit: with one line, where it is another word.
+    """
+    text = read_text(name, known[0]).lower()
+    if text not in known:
+        raise SystemExit(f"{name} is {text[:40]!r}; it takes {' or '.join(known)}.")
+    return text
 
 
 def bind_address() -> str:

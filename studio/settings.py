@@ -7,7 +7,7 @@ from pathlib import Path
 from csp.constants import NONE, SELF
 
 from studio.background.queue import DurableHuey
-from studio.environment import bind_address, data_folder, read_list, read_number, read_switch, read_text
+from studio.environment import bind_address, data_folder, read_choice, read_list, read_number, read_switch, read_text
 
 DATA = data_folder().expanduser().resolve()
 DATA.mkdir(parents=True, exist_ok=True)
@@ -195,7 +195,7 @@ LOGGING = {
         "console": {
             "class": "logging.StreamHandler",
             "filters": ["faults"],
-            **({"formatter": "json"} if read_text("GRAVEL_LOG") == "json" else {}),
+            **({"formatter": "json"} if read_choice("GRAVEL_LOG", "text", "json") == "json" else {}),
         }
     },
     # Django's own handlers are left out, so that every record takes one way

@@ -29,6 +29,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--profile", metavar="NAME|FILE.json", help=f"what is delivered and how: {', '.join(SHIPPED)}, or a file"
     )
+    parser.add_argument(
+        "--stills", type=path, nargs="+", default=[], metavar="FILE.png",
+        help="stills that were drawn before; the proof sheet shows the first, a profile with stills has all of them",
+    )  # fmt: skip
     parser.add_argument("--out", type=path, required=True, metavar="DIR|FILE.zip", help="a folder, or a ZIP")
 
 
@@ -45,13 +49,13 @@ def run(chosen: argparse.Namespace) -> None:
         delivery, found = find_profile(chosen.profile)
         recipe = recipe.model_copy(update={"delivery": delivery})
     found += find_in_delivery(recipe, read_source, engine)
-    title = chosen.picture.stem
+    title, stills = chosen.picture.stem, {place.stem: place for place in chosen.stills}
     if chosen.out.suffix.lower() == ".zip":
         chosen.out.parent.mkdir(parents=True, exist_ok=True)
-        write_bundle(chosen.out, recipe, read_source, title, None, Progress(), engine)
+        write_bundle(chosen.out, recipe, read_source, title, None, stills, Progress(), engine)
         places = [chosen.out]
     else:
-        places = write_all(chosen.out, delivery_files(recipe, read_source, engine, title, Progress()))
+        places = write_all(chosen.out, delivery_files(recipe, read_source, engine, title, Progress(), stills=stills))
     told: dict[str, Any] = {
         "files": [str(place) for place in places],
         "findings": [{"kind": item.kind, "title": item.title, "reason": item.reason} for item in found],

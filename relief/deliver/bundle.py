@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from relief.deliver.maps import Maps
@@ -22,6 +24,8 @@ from relief.run.pipeline import ReadSource
 from relief.surface.mesh import Mesh
 from relief.surface.mesh import Part as MeshPart
 
+NO_STILLS: Mapping[str, Path] = MappingProxyType({})
+
 
 @dataclass
 class Bundle:
@@ -33,6 +37,7 @@ class Bundle:
         engine: where stages are run.
         title: the piece's name; file names are made of it.
         surface: the stages of its surface, as it is delivered.
+        stills: pictures of it that were drawn before, PNG files by their names; the one to show first.
         files: as they are planned; filled in once the heights are made.
         entries: what the notes say of each file, by its name; filled in once the mesh is built.
     """
@@ -42,19 +47,26 @@ class Bundle:
     engine: Engine
     title: str
     surface: SurfacePipeline
+    stills: Mapping[str, Path] = field(default_factory=dict)
     files: list[Planned] = field(default_factory=list)
     entries: dict[str, Entry] = field(default_factory=dict)
 
     @classmethod
     def of(
-        cls, recipe: Recipe, read_source: ReadSource, engine: Engine, title: str, builds: Path | None = None
+        cls,
+        recipe: Recipe,
+        read_source: ReadSource,
+        engine: Engine,
+        title: str,
+        builds: Path | None = None,
+        stills: Mapping[str, Path] = NO_STILLS,
     ) -> Bundle:
         """That of a recipe. Raises as `SurfacePipeline.refuse_if_too_large` does."""
         recipe = apply_delivery(recipe)
         surface = SurfacePipeline.of(recipe, read_source).final(builds=builds)
         if recipe.delivery.mesh == "displaced":
             surface.refuse_if_too_large(engine)
-        return cls(recipe, read_source, engine, title, surface)
+        return cls(recipe, read_source, engine, title, surface, stills)
 
     @cached_property
     def reliefs(self) -> dict[str, Maps]:

@@ -9,13 +9,13 @@ from __future__ import annotations
 import hashlib
 import zipfile
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from relief.deliver.bundle import Bundle
+from relief.deliver.bundle import NO_STILLS, Bundle
 from relief.deliver.dates import LONG_AGO
 from relief.deliver.files import open_whole
 from relief.deliver.maps import Maps
@@ -120,6 +120,7 @@ def delivery_files(
     title: str,
     progress: Progress,
     builds: Path | None = None,
+    stills: Mapping[str, Path] = NO_STILLS,
 ) -> Iterator[File]:
     """All files of a delivery, the notes first; each is made when it is asked for.
 
@@ -130,15 +131,16 @@ def delivery_files(
         title: the piece's name; file names are made of it.
         progress: told what is being done; may cancel between two steps.
         builds: a folder of finished builds; a mesh that is among them is not built again.
+        stills: as `Bundle` has them.
 
     Raises:
         Cancelled, TooManyFacesError, PictureError.
     """
-    bundle = Bundle.of(recipe, read_source, engine, title, builds)
+    bundle = Bundle.of(recipe, read_source, engine, title, builds, stills)
     progress.step(0.02, "Making the height at full size")
     for maps in bundle.reliefs.values():
         engine.run(maps.pipeline.height(), Part(progress, 0.02, 0.3))
-    bundle.files += plan(bundle.recipe, title, bundle.reliefs[MAIN].height.alpha is not None)
+    bundle.files += plan(bundle.recipe, title, bundle.reliefs[MAIN].height.alpha is not None, tuple(stills))
     progress.step(0.3, "Building the mesh")
     # what has to be computed for the notes, the mesh above all
     bundle.entries.update((file.filename, _describe(bundle, file)) for file in bundle.files)
@@ -163,12 +165,13 @@ def write_bundle(
     read_source: ReadSource,
     title: str,
     builds: Path | None,
+    stills: Mapping[str, Path],
     progress: Progress,
     engine: Engine | None = None,
 ) -> None:
     """Writes the ZIP of a delivery, whole or not at all. Takes and raises what `delivery_files` does."""
     with open_whole(place) as beside, zipfile.ZipFile(beside, "w") as archive:
-        for file in delivery_files(recipe, read_source, engine or Engine(), title, progress, builds):
+        for file in delivery_files(recipe, read_source, engine or Engine(), title, progress, builds, stills):
             about = zipfile.ZipInfo(file.name, LONG_AGO)
             about.external_attr = 0o644 << 16
             packed = file.name.rpartition(".")[2] in PACKED

@@ -41,6 +41,14 @@ def write_whole(path: Path, data: bytes) -> None:
         file.write(data)
 
 
+def is_whole(path: Path, size: int) -> bool:
+    """Whether a file is there and as large as it was written."""
+    try:
+        return path.stat().st_size == size
+    except OSError:
+        return False
+
+
 def checksum(path: Path) -> str:
     """SHA-256 of a file, in hexadecimal digits."""
     with path.open("rb") as file:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from relief.deliver.files import safe_stem
@@ -20,12 +21,13 @@ def refuse_undeliverable(recipe: Recipe, title: str = "") -> None:
     plan(apply_delivery(Recipe.from_data(recipe.as_data())), title)
 
 
-def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
+def plan(recipe: Recipe, title: str = "", alpha: bool = False, stills: Sequence[str] = ()) -> list[Planned]:
     """The files of a delivery in their order, the notes first.
 
     Args:
         recipe: as `apply_delivery` gives it.
         title: the piece's name.
+        stills: the names of the stills that are ready.
         alpha: whether a mask of what the relief covers is among them; that shows when the pictures are read.
     """
     delivery, stem = recipe.delivery, safe_stem(title)
@@ -38,7 +40,7 @@ def plan(recipe: Recipe, title: str = "", alpha: bool = False) -> list[Planned]:
     written = [
         (writer.before_maps, replace(file, writer=name))
         for name, writer in WRITERS.items()
-        for file in writer.plan(recipe, stem)
+        for file in writer.plan(recipe, stem, stills)
     ]
     before = [file for first, file in written if first]
     behind = [file for first, file in written if not first]

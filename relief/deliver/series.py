@@ -250,7 +250,7 @@ def _deliver(
     def read_source(digest: str) -> bytes:
         return kept[digest] if digest in kept else by_digest[digest].read_bytes()
 
-    write_bundle(place, own, read_source, item.name, None, progress)
+    write_bundle(place, own, read_source, item.name, None, {}, progress)
 
 
 def deliver_item(
@@ -275,7 +275,7 @@ def deliver_item(
     _, found = find_in_piece(recipe, read_source, engine, progress=Quiet(progress))
     lit = in_clay(normal_vectors(Pipeline.of(recipe, read_source, PICTURE), engine))
     write_whole(picture, png(lit))
-    write_bundle(place, recipe, read_source, title, None, Part(progress, CHECKED, 1), engine)
+    write_bundle(place, recipe, read_source, title, None, {}, Part(progress, CHECKED, 1), engine)
     return {
         "findings": [[finding.title, finding.reason] for finding in found],
         "sha256": checksum(place),

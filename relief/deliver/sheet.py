@@ -39,7 +39,7 @@ ROW = 0.5
 
 def sheet_file(bundle: Bundle, ending: str) -> bytes:
     """The sheet of a bundle's main relief as a PNG or a PDF of one page, always the same bytes."""
-    page = draw_sheet(bundle.title, next(iter(bundle.reliefs.values())))
+    page = draw_sheet(bundle.title, next(iter(bundle.reliefs.values())), next(iter(bundle.stills.values()), None))
     data = io.BytesIO()
     if ending == "pdf":
         made = time.struct_time((*LONG_AGO, 1, 1, 0))
@@ -49,8 +49,12 @@ def sheet_file(bundle: Bundle, ending: str) -> bytes:
     return data.getvalue()
 
 
-def draw_sheet(title: str, maps: Maps) -> Image.Image:
-    """The page."""
+def draw_sheet(title: str, maps: Maps, still: Path | None = None) -> Image.Image:
+    """The page. Its large picture is a still where there is one, and the lit relief is small beside the maps.
+
+    Raises:
+        OSError: the still cannot be read.
+    """
     page = Image.new("RGB", (WIDTH, HEIGHT), PAPER)
     pen = ImageDraw.Draw(page)
     height, relief = maps.height, maps.pipeline.relief
@@ -60,13 +64,16 @@ def draw_sheet(title: str, maps: Maps) -> Image.Image:
     pen.text((WIDTH - MARGIN, MARGIN - 18), told, MUTE, _font(36, 400), anchor="rs")
     pen.line((MARGIN, MARGIN, WIDTH - MARGIN, MARGIN), HAIRLINE, 2)
 
-    lit = _fit(in_clay(normal_vectors(maps.pipeline, maps.engine)), LIT, 940)
+    lit = in_clay(normal_vectors(maps.pipeline, maps.engine))
+    large = _fit(lit if still is None else _read(still), LIT, 940)
     top = MARGIN + GAP
-    page.paste(lit, (MARGIN, top))
-    left = MARGIN + lit.width + GAP
-    room = (WIDTH - MARGIN - left - 2 * GAP) // 3
-    for number, (name, called) in enumerate((("normal", "Normal"), ("bump", "Bump"), ("displacement", "Displacement"))):
-        pixels = at_depth(maps.engine.run(finish_map(maps.pipeline, name, 8)), 8)
+    page.paste(large, (MARGIN, top))
+    left = MARGIN + large.width + GAP
+    pictures = {} if still is None else {"Lit": lit}
+    for name, called in (("normal", "Normal"), ("bump", "Bump"), ("displacement", "Displacement")):
+        pictures[called] = at_depth(maps.engine.run(finish_map(maps.pipeline, name, 8)), 8)
+    room = (WIDTH - MARGIN - left - (len(pictures) - 1) * GAP) // len(pictures)
+    for number, (called, pixels) in enumerate(pictures.items()):
         small = _fit(pixels, room, 380)
         place = left + number * (room + GAP)
         page.paste(small, (place, top))
@@ -146,6 +153,12 @@ def _draw_section(pen: ImageDraw.ImageDraw, maps: Maps, box: tuple[int, int, int
         f", heights exaggerated {say_number(stretch, 2)} times" if stretch > 1.01 else ""
     )
     pen.text((box[0], box[1] - 18), words, MUTE, _font(30, 500), anchor="ls")
+
+
+def _read(place: Path) -> np.ndarray:
+    """The pixels of a picture that this program wrote."""
+    with Image.open(place) as picture:
+        return np.asarray(picture.convert("RGB"))
 
 
 def _fit(pixels: np.ndarray, wide: int, high: int) -> Image.Image:

@@ -7,7 +7,7 @@ import json
 import math
 import time
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +31,7 @@ from relief.still.light import Light
 from relief.still.scene import Maps, Scene
 from relief.still.still import Still, Wanted, draw_still
 from relief.still.tone import develop
+from relief.surface.mesh import Mesh
 from relief.surface.tessellation.levels import Levels
 
 FINEST = 4096
@@ -49,6 +50,9 @@ DRAFT_EVERY = 1.0
 
 SMALL_TEXELS, SMALL_FACES, SMALL_SAMPLES = 512, 60_000, 4
 """What a picture on the shelf is drawn of at most, and the paths of its pixels."""
+
+FIRST_SIDE = 320
+"""Pixels on the long side of the first picture of a still, made of a small scene before the final mesh is there."""
 
 FIRST = "first.json"
 """What the file ends in that names the rectangle to be done before the rest."""
@@ -116,6 +120,15 @@ class Order:
         return wanted
 
 
+def read_order(values: Mapping[str, Any]) -> Order:
+    """An order from JSON data; what cannot be read of it is as it is unless somebody asks otherwise."""
+    known = {item.name for item in fields(Order)} & set(values)
+    read: dict[str, Any] = {
+        name: tuple(values[name]) if isinstance(values[name], list) else values[name] for name in known
+    }
+    return Order(**read)
+
+
 def stand_camera(scene: Scene, seen: str, lens: float, ratio: float) -> Camera:
     """A camera that sees all of a scene from one of `VIEWS`, for a picture of a ratio of width to height.
 
@@ -135,13 +148,15 @@ def say_wanted(wanted: Wanted) -> dict[str, Any]:
 
 
 def draw_order(
-    place: Path, order: Order, recipe: Recipe, read_source: ReadSource, builds: Path, progress: Progress
-) -> dict[str, Any]:
+    place: Path, order: Order, recipe: Recipe, read_source: ReadSource, builds: Path, progress: Progress,
+    beside: Path | None = None,
+) -> dict[str, Any]:  # fmt: skip
     """Draws a still that was ordered, and writes it as a PNG, or as a WebP where it moves; while it is drawn a draft
     lies beside it, and a rectangle that is named beside it goes first.
 
     Args:
         place: where it is written.
+        beside: the place that the draft and the rectangle lie beside, if it is another.
         order, recipe, read_source: what is drawn.
         builds: a folder of finished builds; a mesh that is among them is not built again.
         progress: told how far it is; may cancel several times a second.
@@ -153,16 +168,21 @@ def draw_order(
         Cancelled, ReliefError, OSError.
     """
     begun, written = time.perf_counter(), 0.0
-    scene = make_scene(
-        recipe, read_source, Engine(), flat=order.flat, plain=order.plain, ground=None if order.ground else False,
-        builds=builds, progress=Part(progress, 0, MADE),
-    )  # fmt: skip
+    beside = beside or place
+    look: dict[str, Any] = {"flat": order.flat, "plain": order.plain, "ground": None if order.ground else False}
+    progress.step(0, "Drawing a first picture")
+    share = min(1.0, FIRST_SIDE / max(order.width, order.height))
+    sides = {side: max(1, round(getattr(order, side) * share)) for side in ("width", "height")}
+    first = make_small_scene(recipe, read_source, Engine(), **look)
+    small = draw_still(first, replace(order, samples=1, **sides).want(first))
+    write_whole(draft_of(beside), still_file(small, "png", {}))
+    scene = make_scene(recipe, read_source, Engine(), builds=builds, progress=Part(progress, 0, MADE), **look)
     wanted = order.want(scene)
 
     def keep_draft(canvas: Canvas) -> None:
         nonlocal written
         if time.perf_counter() - written > DRAFT_EVERY:
-            write_whole(draft_of(place), still_file(Still(canvas.picture(), 0, 0), "png", {}))
+            write_whole(draft_of(beside), still_file(Still(canvas.picture(), 0, 0), "png", {}))
             written = time.perf_counter()
 
     drawing = Part(progress, MADE, DRAWN)
@@ -170,10 +190,10 @@ def draw_order(
         drawn = [still for _, still in draw_sweep(scene, wanted, order.sweep, FRAMES, drawing, keep_draft)]
         write_whole(place, animation([develop_still(still) for still in drawn]))
     else:
-        drawn = [draw_still(scene, wanted, drawing, keep_draft, lambda: read_first(place))]
+        drawn = [draw_still(scene, wanted, drawing, keep_draft, lambda: read_first(beside))]
         write_whole(place, still_file(drawn[0], "png", say_wanted(wanted)))
-    for beside in (draft_of(place), first_of(place)):
-        beside.unlink(missing_ok=True)
+    for each in (draft_of(beside), first_of(beside)):
+        each.unlink(missing_ok=True)
     seconds, noise = round(time.perf_counter() - begun, 2), float(np.mean([still.noise for still in drawn]))
     return {"faces": scene.mesh.faces, "noise": round(noise, 4), "seconds": seconds}
 
@@ -221,13 +241,29 @@ def make_scene(
     else:
         surface.refuse_if_too_large(engine)
         mesh, residual = engine.run(surface.shown(), progress)
-    if residual is not None:  # its places are of this map alone
-        maps = [Maps(normal=_vectors(residual))] * len(mesh.part_list)
-    else:
-        known = {key: _maps_of(surface.pipelines[key], engine, flat, plain) for key in {*surface.carried} if key}
-        maps = [known.get(key, Maps()) for key in surface.carried]
+    if residual is None:
+        return _dress(surface, engine, mesh, flat, plain, ground)
+    maps = (Maps(normal=_vectors(residual)),) * len(mesh.part_list)  # its places are of this map alone
+    return replace(_dress(surface, engine, mesh, flat, True, ground), maps=maps)
+
+
+def make_small_scene(
+    recipe: Recipe, read_source: ReadSource, engine: Engine, *, flat: bool = False, plain: bool = False,
+    ground: bool | None = None,
+) -> Scene:  # fmt: skip
+    """As much of the scene as a small picture shows, which is made much sooner. Takes and raises as `make_scene`."""
+    surface = SurfacePipeline.of(recipe, read_source, SMALL_TEXELS)
+    even = replace(surface, surface=surface.surface.model_copy(update={"tessellation": Levels()}))
+    even = even.with_at_most(engine, SMALL_FACES)
+    return _dress(even, engine, engine.run(even.undisplaced() if flat else even.displaced()), flat, plain, ground)
+
+
+def _dress(surface: SurfacePipeline, engine: Engine, mesh: Mesh, flat: bool, plain: bool, ground: bool | None) -> Scene:
+    """A mesh with the materials of its regions."""
+    known = {key: _maps_of(surface.pipelines[key], engine, flat, plain) for key in {*surface.carried} if key}
     upright = surface.surface.shape.upright
-    return Scene(mesh, tuple(maps), up=1 if upright else 2, ground=upright if ground is None else ground)
+    maps = tuple(known.get(key, Maps()) for key in surface.carried)
+    return Scene(mesh, maps, up=1 if upright else 2, ground=upright if ground is None else ground)
 
 
 def draw_on_shape(recipe: Recipe, read_source: ReadSource, engine: Engine, side: int) -> np.ndarray:
@@ -236,13 +272,9 @@ def draw_on_shape(recipe: Recipe, read_source: ReadSource, engine: Engine, side:
     Raises:
         ReliefError: it cannot be built, or Embree is missing.
     """
-    surface = SurfacePipeline.of(recipe, read_source, SMALL_TEXELS)
-    even = replace(surface, surface=surface.surface.model_copy(update={"tessellation": Levels()}))
-    mesh = engine.run(even.with_at_most(engine, SMALL_FACES).displaced())
-    up = 1 if surface.surface.shape.upright else 2
-    scene = Scene(mesh, (Maps(),) * len(mesh.part_list), up=up, ground=up == 1)
+    scene = make_small_scene(recipe, read_source, engine, plain=True)
     camera = stand_camera(scene, "three-quarter", 50.0, 1.0)
-    still = draw_still(scene, Wanted(camera, Light(*SUNS[up]), side, side, SMALL_SAMPLES, bounces=1))
+    still = draw_still(scene, Wanted(camera, Light(*SUNS[scene.up]), side, side, SMALL_SAMPLES, bounces=1))
     return develop_still(still)
 
 

@@ -126,6 +126,9 @@ class _Delivery(Parameters):
     proof_sheet: bool = switch(
         False, label="Proof sheet", help="A page to show: the lit relief, its maps, a section with its scale, figures.",
     )  # fmt: skip
+    stills: bool = switch(
+        False, label="Stills", help="The finished stills of this state, each under the name of its view.",
+    )  # fmt: skip
     test_card: bool = switch(
         False, label="Test card",
         help="Adds a small known relief made with the same settings: a dome, a dent, a ramp and a word. If its dome "

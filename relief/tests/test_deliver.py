@@ -1,5 +1,6 @@
 """Files open in other libraries with the values that went in, and the same recipe gives the same bytes."""
 
+import hashlib
 import io
 import json
 import tempfile
@@ -120,15 +121,17 @@ class MeshTests(TestCase):
 
 
 class BundleTests(TestCase):
-    def packed(self, progress=None, everything=False, pixels: np.ndarray | None = None) -> bytes:
+    def packed(self, progress=None, everything=False, pixels: np.ndarray | None = None, drawn=(), **changes) -> bytes:
         pipeline, engine = begun(np.rint(rough(96, 96) * 65535).astype(np.uint16) if pixels is None else pixels)
         recipe = Recipe.of(pipeline.relief, pipeline.sources)
         if everything:
             recipe = recipe.with_relief(with_every_map(recipe.main)).with_changes({"delivery.test_card": True})
+        recipe = recipe.with_changes({f"delivery.{name}": value for name, value in changes.items()})
+        made = "Net / sand: ä", None, dict(drawn)
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder, "net.zip")
             try:
-                write_bundle(place, recipe, pipeline.read_source, "Net / sand: ä", None, progress or Progress(), engine)
+                write_bundle(place, recipe, pipeline.read_source, *made, progress or Progress(), engine)
             finally:
                 self.assertLessEqual(len(list(Path(folder).iterdir())), 1, "nothing half done is left")
             return place.read_bytes()
@@ -142,6 +145,21 @@ class BundleTests(TestCase):
             self.assertIn("sand_mask.png", archive.read("READ-ME.txt").decode())
             mask = np.asarray(Image.open(io.BytesIO(archive.read("sand_mask.png"))))
         np.testing.assert_array_equal(mask, alpha)
+
+    def test_stills_that_were_drawn_before_go_along_under_the_names_of_their_views(self):
+        with tempfile.TemporaryDirectory() as folder:
+            drawn = {name: Path(folder, f"{number}.png") for number, name in enumerate(("Gate", "Quay / east"))}
+            for place, colour in zip(drawn.values(), ("#b04020", "#2040b0"), strict=True):
+                Image.new("RGB", (160, 100), colour).save(place)
+            first, second = (place.read_bytes() for place in drawn.values())
+            with zipfile.ZipFile(io.BytesIO(self.packed(drawn=drawn, stills=True))) as archive:
+                self.assertEqual(archive.read("sand_still_Gate.png"), first)
+                self.assertEqual(archive.read("sand_still_east.png"), second)
+                self.assertIn("sand_still_Gate.png", archive.read("READ-ME.txt").decode())
+                summed = f"{hashlib.sha256(second).hexdigest()}  sand_still_east.png"
+                self.assertIn(summed, archive.read("SHA256SUMS.txt").decode())
+            with zipfile.ZipFile(io.BytesIO(self.packed(drawn=drawn))) as archive:
+                self.assertFalse([name for name in archive.namelist() if "still" in name], "the profile does not ask")
 
     @long
     def test_made_twice_it_is_the_same_bytes(self):

@@ -279,6 +279,10 @@ class SceneTests(CommandTestCase):
             again = {f.name: f.data for f in delivery_files(self.recipe, NOTHING, Engine(), "Column", Progress())}
         self.assertEqual(again, self.files)
 
+    def share_of_red(self, page: Image.Image) -> float:
+        red, green, _ = np.moveaxis(np.asarray(page.convert("RGB"), int), 2, 0)
+        return float(((red > 150) & (green < 60)).mean())
+
     @long
     def test_the_proof_sheet_is_one_page_and_always_the_same(self):
         changes = {"delivery.proof_sheet": True, "delivery.mesh": "none", "surface.final_level": 0, "surface.level": 0}
@@ -289,6 +293,14 @@ class SceneTests(CommandTestCase):
         self.assertEqual(made[0], made[1])
         with Image.open(io.BytesIO(made[0]["Column_proof_sheet.png"])) as page:
             self.assertAlmostEqual(page.width / page.height, 297 / 210, places=2, msg="A4, ISO 216")
+            self.assertLess(self.share_of_red(page), 0.003)
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder, "still.png")
+            Image.new("RGB", (320, 200), (200, 20, 20)).save(place)
+            files = delivery_files(recipe, NOTHING, Engine(), "Column", Progress(), stills={"Gate": place})
+            shown = next(file.data for file in files if file.name.endswith("sheet.png"))
+        with Image.open(io.BytesIO(shown)) as page:
+            self.assertAlmostEqual(self.share_of_red(page), 960 * 600 / (page.width * page.height), places=2)
         pdf = made[0]["Column_proof_sheet.pdf"]
         self.assertTrue(pdf.startswith(b"%PDF-"))
         self.assertEqual(len(re.findall(rb"/Type /Page\b", pdf)), 1)

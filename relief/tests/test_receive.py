@@ -40,7 +40,7 @@ class ReceiveTestCase(CommandTestCase):
 
     def deliver(self, recipe: Recipe):
         place = self.folder / "bundle.zip"
-        write_bundle(place, recipe, NOTHING, "Wall", None, Progress(), self.engine)
+        write_bundle(place, recipe, NOTHING, "Wall", None, {}, Progress(), self.engine)
         return open_bundle(place)
 
 

@@ -62,6 +62,9 @@ class Work(models.Model):
         FAILED = "failed", "Failed"
         CANCELLED = "cancelled", "Cancelled"
 
+    ACTIVE: ClassVar = (State.WAITING, State.RUNNING)
+    """The states of work that has not ended."""
+
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     progress = models.FloatField(default=0)
@@ -77,7 +80,7 @@ class Work(models.Model):
 
     @property
     def active(self) -> bool:
-        return self.state in (self.State.WAITING, self.State.RUNNING)
+        return self.state in self.ACTIVE
 
     @property
     def percent(self) -> int:
@@ -141,7 +144,7 @@ class Work(models.Model):
 
     def advance(self, **values) -> bool:
         """Sets values if the work has not ended yet; false when it has."""
-        active = type(self).objects.filter(pk=self.pk, state__in=[self.State.WAITING, self.State.RUNNING])
+        active = type(self).objects.filter(pk=self.pk, state__in=self.ACTIVE)
         return self._set(active, **values)
 
     def _set(self, rows: models.QuerySet, **values) -> bool:

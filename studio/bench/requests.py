@@ -18,6 +18,14 @@ from studio.bench.pages.steps import BY_NAME, Step
 from studio.shelf.models import Piece, Share
 
 
+def piece_and_share(request: HttpRequest, pk: int) -> tuple[Piece, Share | None]:
+    """The artist's piece, or one that is shared with the artist and how; any other is not found."""
+    found = get_object_or_404(Piece.objects.select_related("owner"), pk=pk)
+    if found.owner_id == request.artist.pk:
+        return found, None
+    return found, get_object_or_404(Share, piece=found, piece__removed=None, artist=request.artist)
+
+
 def piece_of(request: HttpRequest, pk: int) -> Piece:
     """The artist's piece or one that is shared with the artist, showing the relief that the page shows; any other is
     not found.
@@ -25,11 +33,9 @@ def piece_of(request: HttpRequest, pk: int) -> Piece:
     Raises:
         ReliefError: something is to be changed of a piece that is shared to look at.
     """
-    found = get_object_or_404(Piece.objects.select_related("owner"), pk=pk)
-    if found.owner_id != request.artist.pk:
-        share = get_object_or_404(Share, piece=found, piece__removed=None, artist=request.artist)
-        if not share.may_work and request.method not in ("GET", "HEAD"):
-            raise ReliefError(f"{found.owner} shares this piece with you to look at. Copy it to work on it.")
+    found, share = piece_and_share(request, pk)
+    if share and not share.may_work and request.method not in ("GET", "HEAD"):
+        raise ReliefError(f"{found.owner} shares this piece with you to look at. Copy it to work on it.")
     found.shown = read_question(request).get("relief", MAIN)
     return found
 

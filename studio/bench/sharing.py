@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from django.contrib.auth import get_user_model
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from studio.bench.models import Revision
-from studio.bench.requests import own_piece, whole_number
+from studio.bench.requests import own_piece, piece_and_share, whole_number
 from studio.shelf.models import Piece, Share, Source
 from studio.web.refusals import refuse
 from studio.web.sending import send_to
@@ -48,10 +48,7 @@ def end_share(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def copy(request: HttpRequest, pk: int) -> HttpResponse:
     """Puts a copy of a piece as it stands on the artist's own shelf, with its pictures."""
-    piece = Piece.objects.filter(pk=pk, removed=None).select_related("owner").first()
-    shared = piece is not None and piece.shares.filter(artist=request.artist).exists()
-    if piece is None or not (shared or piece.owner_id == request.artist.pk):
-        raise Http404
+    piece, _ = piece_and_share(request, pk)
     recipe = Revision.objects.now(piece).read()
     kept = ("filename", "size", "measured", "role", "green", "inverted")
     for source in Source.objects.filter(

@@ -53,8 +53,12 @@ def clear_builds(newest: Build, key: str) -> None:
 
 
 def clear_stills(newest: Still) -> None:
-    """Removes the pictures of a piece's older stills. `newest` is the one that is just being finished."""
-    for each in _older(newest)[KEPT_STILLS - 1 :]:
+    """Removes the pictures of a piece's older stills, but none of a state that is kept as a proof.
+
+    Args:
+        newest: the one that is just being finished.
+    """
+    for each in _older(newest).filter(revision__proof=None)[KEPT_STILLS - 1 :]:
         each.path.unlink(missing_ok=True)
 
 

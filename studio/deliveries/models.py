@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, ClassVar
@@ -11,8 +10,11 @@ from django.conf import settings
 from django.db import models
 from django.http import Http404
 
-from relief.deliver.files import checksum, safe_stem
-from relief.deliver.stills import Order, draft_of
+from relief.deliver.files import checksum, is_whole, safe_stem
+from relief.deliver.stills import Order, draft_of, read_order
+from relief.errors import ReliefError
+from relief.recipe.delivery import AS_ALWAYS
+from relief.recipe.recipe import Recipe
 from relief.run.built import built_place
 from relief.version import computation_version
 from studio.background.models import Work
@@ -23,7 +25,7 @@ class Made(Work):
     """Base of what is made of a revision, in a file or a folder of its own."""
 
     heavy: ClassVar[bool] = True
-    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="%(class)ss")
     size = models.BigIntegerField(default=0)
     version = models.CharField(max_length=40, default=computation_version)
     """Of the computation that it was asked of; what an earlier one made is made anew when it is asked for again."""
@@ -69,6 +71,8 @@ def find_made(kind: type[Made], artist: Any, pk: int, **more: Any) -> Any:
 class Job(Made):
     """The building of one delivery."""
 
+    stills = models.JSONField(default=dict)
+    """The pictures that were drawn before and go into it: their files by their names."""
     profile = models.CharField(max_length=60, blank=True)
     fetched = models.DateTimeField(null=True)
     """When some of it was last downloaded."""
@@ -83,10 +87,7 @@ class Job(Made):
     @property
     def is_there(self) -> bool:
         """Whether its bundle can be downloaded: it is ready, and was not cleared away or cut short."""
-        try:
-            return self.state == self.State.DONE and self.path.stat().st_size == self.size
-        except OSError:
-            return False
+        return self.state == self.State.DONE and is_whole(self.path, self.size)
 
     @property
     def is_intact(self) -> bool:
@@ -160,7 +161,7 @@ class Still(Made):
     @property
     def path(self) -> Path:
         """Where its picture lies."""
-        return Path(settings.MEDIA_ROOT) / "stills" / f"{self.pk}.{'webp' if self.order.sweep else 'png'}"
+        return stills_folder() / f"{self.pk}.{'webp' if self.order.sweep else 'png'}"
 
     @property
     def draft(self) -> Path:
@@ -185,9 +186,39 @@ class Still(Made):
     @property
     def order(self) -> Order:
         """What was ordered; what cannot be read of it is as it is unless somebody asks otherwise."""
-        known = {item.name for item in fields(Order)} & set(self.asked)
-        values = {name: self.asked[name] for name in known}
-        return Order(**{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()})
+        return read_order(self.asked)
+
+
+def stills_folder() -> Path:
+    """Where stills are kept."""
+    return Path(settings.MEDIA_ROOT) / "stills"
+
+
+def stills_for(revision: Revision) -> dict[str, Path]:
+    """The pictures that go into a delivery of a state, by their names, the newest first.
+
+    None are wanted where it has neither stills nor a proof sheet. Those of another state that differs only in how it
+    is delivered show the same.
+    """
+    delivery = revision.read().delivery
+    if not (delivery.stills or delivery.proof_sheet):
+        return {}
+    state = _without_delivery(revision)
+    drawn = Still.objects.filter(revision__piece=revision.piece, state=Still.State.DONE).select_related("revision")
+    found: dict[str, Path] = {}
+    for still in drawn.order_by("-pk"):
+        order = still.order
+        if still.is_there and not order.sweep and _without_delivery(still.revision) == state:
+            found.setdefault(order.name or order.seen, still.path)
+    return found
+
+
+def _without_delivery(revision: Revision) -> Recipe | None:
+    """The recipe of a state as it is delivered by default; nothing where it cannot be read."""
+    try:
+        return revision.read().model_copy(update={"delivery": AS_ALWAYS})
+    except ReliefError:
+        return None
 
 
 @lru_cache(maxsize=256)

@@ -23,7 +23,7 @@ from studio.background.tasks import begin
 from studio.bench.models import Revision
 from studio.bench.requests import piece_of, revision_of
 from studio.deliveries.forecast import forecast_build
-from studio.deliveries.models import Build, Job, Made, Profile, find_made
+from studio.deliveries.models import Build, Job, Made, Profile, find_made, stills_for
 from studio.deliveries.posts import profile_of, profiles_of
 from studio.deliveries.receiving import Asked, describe_arrival, draw_received
 from studio.shelf.engine import get_engine
@@ -46,13 +46,14 @@ def start(request: HttpRequest, pk: int) -> HttpResponse:
     """Builds a delivery of a revision; one that is ready or being built is not built twice."""
     piece = piece_of(request, pk)
     revision = revision_of(piece, request.POST.get("base"))
+    stills = {name: place.name for name, place in stills_for(revision).items()}
     with transaction.atomic():
         same = Job.objects.filter(revision=revision).exclude(state__in=[Job.State.FAILED, Job.State.CANCELLED])
-        if any(job.active or (job.is_current and job.is_intact) for job in same):
+        if any(job.active or (job.is_current and job.is_intact) for job in same if job.stills == stills):
             return _deliveries(request, piece)
         refuse_beyond_quota(request.artist)
         profile = profile_of(request.artist, revision.read())
-        job = Job.objects.create(owner=request.artist, revision=revision, profile=profile)
+        job = Job.objects.create(owner=request.artist, revision=revision, profile=profile, stills=stills)
     begin(job)
     return _deliveries(request, piece)
 
@@ -78,7 +79,8 @@ def download(request: HttpRequest, pk: int) -> HttpResponseBase:
 def panel(request: HttpRequest, pk: int) -> HttpResponse:
     """What a delivery would hold, by which profile, how large it would be and how long it would take."""
     piece = piece_of(request, pk)
-    recipe = revision_of(piece, request.GET.get("base") or piece.position).read()
+    revision = revision_of(piece, request.GET.get("base") or piece.position)
+    recipe = revision.read()
     show_lengths_in(recipe.unit)
     context: dict[str, Any] = {
         "piece": piece,
@@ -89,10 +91,12 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
     }
     try:
         delivered = apply_delivery(recipe)
-        planned = plan(delivered, piece.title)
+        stills = stills_for(revision)
+        planned = plan(delivered, piece.title, stills=tuple(stills))
         context |= {"maps": list_maps(delivered), "files": [(file, None) for file in planned]}
         forecast = forecast_bundle(recipe, read_source, get_engine(), piece.title)
         context |= {"forecast": forecast, "files": [(file, forecast.files.get(file.filename)) for file in planned]}
+        context["no_stills"] = delivered.delivery.stills and not stills
     except ReliefError as problem:
         context["problem"] = str(problem)
     return render(request, "deliveries/panel.html", context)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-import logging
+import shutil
 import time
 from pathlib import Path
 
@@ -14,29 +14,13 @@ from relief.deliver.files import checksum
 from relief.errors import ReliefError
 from relief.progress import Progress
 from relief.version import computation_version
+from studio.background.elsewhere import EVERY, LOST
 from studio.recipes.models import Series, SeriesItem
-from studio.remote.board import MOST_ATTEMPTS, Board, Report, name_of_board
-from studio.remote.helper import result_files
-
-logger = logging.getLogger(__name__)
-
-EVERY = 0.25
-"""Seconds between two looks at the board."""
+from studio.remote.board import Board, Report
+from studio.remote.helper import results_of
 
 AHEAD = 2
 """Items on the board for each helper: one that is made, and one that is ready when it is done."""
-
-
-def open_board() -> Board | None:
-    """The board, where the studio has one and helpers are alive; none otherwise, or where it does not answer."""
-    if not settings.REDIS:
-        return None
-    try:
-        board = Board(settings.REDIS, name_of_board(Path(settings.MEDIA_ROOT)), settings.REDIS_LEASE)
-        return board if board.helpers() else None
-    except ReliefError as problem:
-        logger.warning("%s Series are made on this machine alone.", problem)
-        return None
 
 
 def hand_out(series: Series, board: Board, progress: Progress) -> None:
@@ -48,13 +32,13 @@ def hand_out(series: Series, board: Board, progress: Progress) -> None:
     outstanding: dict[str, SeriesItem] = {}
     try:
         while True:
-            for report in board.reports():
+            for report in board.reports(str(series.pk)):
                 outstanding.pop(report.work, None)
                 take_report(report)
             for work in board.put_up_again():
                 lost = outstanding.pop(work, None)
                 if lost:
-                    lost.fail(f"{MOST_ATTEMPTS} helpers were lost while they made it.")
+                    lost.fail(LOST)
             helpers = board.helpers()
             if not helpers:
                 return
@@ -83,22 +67,23 @@ def take_report(report: Report) -> bool:
     item = SeriesItem.objects.filter(pk=key if key.isdecimal() else 0).select_related("series").first()
     if item is None or str(item.series_id) != number:
         return False
-    place, picture = result_files(item.series.folder, report.work, report.helper)
+    results = results_of(item.series.folder, report.work, report.helper)
     wanted = item.state == SeriesItem.State.PLANNED and report.work == name_work(item)
     if not wanted or report.problem:
-        _remove(place, picture)
+        shutil.rmtree(results, ignore_errors=True)
         if wanted:
             item.fail(report.problem)
         return wanted
     try:
-        if checksum(place) != report.facts.get("sha256"):
+        if checksum(results / "delivery.zip") != report.facts.get("sha256"):
             raise OSError("its checksum is wrong")
-        place.replace(item.path)
-        picture.replace(item.picture)
+        (results / "delivery.zip").replace(item.path)
+        (results / "picture.png").replace(item.picture)
     except OSError as problem:
-        _remove(place, picture)
         item.fail(f"The result of {report.helper} could not be taken ({problem.strerror or problem}).")
         return False
+    finally:
+        shutil.rmtree(results, ignore_errors=True)
     item.finish(report.facts)
     return True
 
@@ -116,15 +101,10 @@ def describe_work(item: SeriesItem) -> dict[str, object]:
         ReliefError: the recipe or the pictures cannot be read.
     """
     folder = item.series.folder.relative_to(Path(settings.MEDIA_ROOT))
-    return {"folder": folder.as_posix(), "title": item.name, "recipe": item.recipe().as_data()}
+    return {"does": "item", "folder": folder.as_posix(), "title": item.name, "recipe": item.recipe().as_data()}
 
 
 def _say(series: Series, helpers: int, progress: Progress) -> None:
     over, many = series.count_over()
     machines = "1 machine" if helpers == 1 else f"{helpers} machines"
     progress.step(over / many, f"{over} of {many} made, by {machines}")
-
-
-def _remove(*files: Path) -> None:
-    for file in files:
-        file.unlink(missing_ok=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -10,6 +10,7 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Count
 
+from relief.deliver.files import is_whole
 from relief.errors import ReliefError
 from relief.recipe.layer import SourceReference
 from relief.recipe.recipe import Recipe
@@ -88,7 +89,7 @@ class Series(models.Model):
     @property
     def active_runs(self) -> models.QuerySet[SeriesRun]:
         """Who is at it, or waits for its turn."""
-        return self.runs.filter(state__in=(Work.State.WAITING, Work.State.RUNNING))
+        return self.runs.filter(state__in=Work.ACTIVE)
 
     @property
     def run(self) -> SeriesRun | None:
@@ -102,8 +103,16 @@ class Series(models.Model):
 
     def count(self) -> dict[str, int]:
         """How many of its items are in each state."""
-        counted = self.items.values_list("state").annotate(many=Count("pk")).order_by()
-        return dict.fromkeys(SeriesItem.State.values, 0) | dict(counted)
+        return self.count_each([self])[self.pk]
+
+    @classmethod
+    def count_each(cls, series: Iterable[Series]) -> dict[int, dict[str, int]]:
+        """How many items of some series are in each state, by the key of the series."""
+        counts = {each.pk: dict.fromkeys(SeriesItem.State.values, 0) for each in series}
+        counted = SeriesItem.objects.filter(series__in=counts).values_list("series", "state")
+        for key, state, many in counted.annotate(many=Count("pk")).order_by():
+            counts[key][state] = many
+        return counts
 
     def count_over(self) -> tuple[int, int]:
         """How many of its items are over, made or failed, and how many there are but those that are left out."""
@@ -173,10 +182,7 @@ class SeriesItem(models.Model):
     @property
     def is_there(self) -> bool:
         """Whether its delivery is ready and as large as it was written."""
-        try:
-            return self.state == self.State.DONE and self.path.stat().st_size == self.size
-        except OSError:
-            return False
+        return self.state == self.State.DONE and is_whole(self.path, self.size)
 
     @property
     def seconds(self) -> float | None:

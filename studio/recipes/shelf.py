@@ -25,7 +25,7 @@ from studio.bench.pixels.swatches import draw_swatch
 from studio.bench.requests import piece_of, revision_of
 from studio.deliveries.posts import profiles_of
 from studio.recipes.matching import match_sources
-from studio.recipes.models import KeptRecipe, Series, pictures_of
+from studio.recipes.models import KeptRecipe, Series, SeriesRun, pictures_of
 from studio.shelf.models import MESH, Source, keep_file, read_source
 from studio.web.refusals import refuse
 from studio.web.sending import send_to
@@ -39,6 +39,9 @@ PICTURE = 160
 
 MOST_PIECES = 50
 """Pieces that are begun at once."""
+
+LISTED = 50
+"""Series that are listed, the newest."""
 
 SHOWN = 200
 """Pictures of the shelf that are offered, the newest first."""
@@ -219,9 +222,12 @@ def _context(request: HttpRequest) -> dict[str, Any]:
     shown = [(name, _needs_of(data)) for name, data in list_shipped().items()]
     own = [(kept, _needs_of(kept.recipe)) for kept in KeptRecipe.objects.filter(owner=request.artist)]
     sources = Source.objects.filter(owner=request.artist, removed=None).exclude(role=MESH)
+    series = list(Series.objects.filter(owner=request.artist)[:LISTED])
+    counts = Series.count_each(series)
+    runs = {run.series_id: run for run in SeriesRun.objects.filter(series__in=series, state__in=SeriesRun.ACTIVE)}
     return {
         "shipped": shown, "own": own, "sources": sources[:SHOWN], "profiles": profiles_of(request.artist),
-        "series": [(series, series.count(), series.run) for series in Series.objects.filter(owner=request.artist)[:50]],
+        "series": [(each, counts[each.pk], runs.get(each.pk)) for each in series],
     }  # fmt: skip
 
 

@@ -14,9 +14,10 @@ from relief.progress import Part, Progress
 from relief.run.engine import Engine
 from studio.background.apart import Apart
 from studio.background.carrying import BROKE, carries_out
+from studio.background.elsewhere import open_board
 from studio.background.models import Work, WorkError
 from studio.background.tasks import begin
-from studio.recipes.handing_out import hand_out, open_board
+from studio.recipes.handing_out import hand_out
 from studio.recipes.models import Series, SeriesItem, SeriesRun
 from studio.shelf.models import source_folder
 from studio.web.refusals import is_full_disk, say_file_fault

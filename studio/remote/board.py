@@ -23,6 +23,9 @@ LEASE = 15.0
 MOST_ATTEMPTS = 3
 """Times that work is put up; what has cost as many helpers their lives is given up."""
 
+REPORTS_STAY = 24 * 3600
+"""Seconds that a report is kept which nobody reads."""
+
 MISSING = "Several machines need redis, which is not installed. Install it with: pip install 'zealous-gravel[machines]'"
 UNREACHABLE = "The Redis server does not answer: {problem}"
 
@@ -38,6 +41,11 @@ def name_of_board(media: Path) -> str:
             os.link(made, place)  # it is seen whole or not at all
         made.unlink()
     return place.read_text().strip()[:40]
+
+
+def group_of(work: str) -> str:
+    """The group of some work: its name as far as the first hyphen. Who hands out a group reads its reports."""
+    return work.partition("-")[0]
 
 
 class Report(NamedTuple):
@@ -93,16 +101,24 @@ class Board:
         for key in ("work", "lease", "attempts", "claimed-at"):
             self._do("delete", f"{self._name}:{key}:{work}")
 
-    def reports(self) -> list[Report]:
-        """What was reported since the last time."""
+    def reports(self, group: str) -> list[Report]:
+        """What was reported of the work of a group since the last time."""
         found = []
-        while (text := self._do("lpop", f"{self._name}:reports")) is not None:
+        while (text := self._do("lpop", f"{self._name}:reports:{group}")) is not None:
             try:
                 told = json.loads(text)
                 found.append(Report(str(told[0]), str(told[1]), dict(told[2]), str(told[3])))
             except (ValueError, TypeError, LookupError):
                 continue  # nobody of ours wrote that
         return found
+
+    def heard(self, work: str) -> tuple[float, str] | None:
+        """How far work is, from 0 to 1, and what its helper is at; nothing if it has not said so lately."""
+        try:
+            fraction, message = json.loads(self._do("get", f"{self._name}:progress:{work}") or "")
+            return float(fraction), str(message)
+        except (ValueError, TypeError):
+            return None
 
     def put_up_again(self) -> list[str]:
         """Puts work up again whose helper was lost; gives what has been put up too often and is withdrawn."""
@@ -152,10 +168,15 @@ class Board:
         self._do("set", f"{self._name}:lease:{work}", helper, px=round(1000 * self.lease))
         return True
 
+    def say(self, work: str, fraction: float, message: str) -> None:
+        """Says how far work is, from 0 to 1, and what is being done."""
+        said = json.dumps([fraction, message])
+        self._do("set", f"{self._name}:progress:{work}", said, px=round(4000 * self.lease))
+
     def report(self, report: Report) -> None:
         """Says how work has ended, and lets it go."""
-        self._do(
-            "rpush", f"{self._name}:reports", json.dumps([report.work, report.helper, report.facts, report.problem])
-        )
+        reports = f"{self._name}:reports:{group_of(report.work)}"
+        self._do("rpush", reports, json.dumps([report.work, report.helper, report.facts, report.problem]))
+        self._do("expire", reports, REPORTS_STAY)
         self._do("lrem", f"{self._name}:claimed", 0, report.work)
         self._do("delete", f"{self._name}:lease:{report.work}")

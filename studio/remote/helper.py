@@ -1,10 +1,13 @@
-"""A helper on another machine: it makes items of series from recipes and files alone, and opens no database."""
+"""A helper on another machine: it makes what the studio would make in the background, from recipes and files alone, and
+opens no database.
+"""
 
 from __future__ import annotations
 
 import argparse
 import os
 import secrets
+import shutil
 import socket
 import sys
 import threading
@@ -13,19 +16,21 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from relief.deliver.series import deliver_item
 from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
-from relief.recipe.recipe import Recipe
-from relief.sources.folder import SourceFolder
 from studio.remote.board import LEASE, Board, Report, name_of_board
+from studio.remote.works import WORKS
+
+SAID_EVERY = 0.5
+"""Seconds between two words on how far the work is."""
 
 BROKE = "Something went wrong on {machine}: {problem}"
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Works until it is ended; 1 where it cannot begin."""
-    parser = argparse.ArgumentParser(prog="gravel helper", description="Makes items of series for a studio elsewhere.")
+    about = "Makes series, deliveries, final meshes and stills for a studio on another machine."
+    parser = argparse.ArgumentParser(prog="gravel helper", description=about)
     parser.add_argument("--redis", default=os.environ.get("GRAVEL_REDIS", ""), metavar="URL", help="the Redis server")
     parser.add_argument(
         "--media", type=Path, required=True, metavar="DIR", help="the studio's media folder, as mounted here"
@@ -65,17 +70,14 @@ def help_on(board: Board, name: str, media: Path) -> None:
 
 def do_work(board: Board, name: str, media: Path, work: str, description: dict[str, Any]) -> None:
     """Makes what a description says, under a name of its own beside where it goes, and reports it."""
-    claim = Claim(board, work, name)
-    place = picture = None
+    claim, results = Claim(board, work, name), None
     try:
         folder = (media / str(description["folder"])).resolve()
         if not folder.is_relative_to(media.resolve()):
             raise ReliefError("The work asks for a folder outside the media folder.")
-        folder.mkdir(parents=True, exist_ok=True)
-        place, picture = result_files(folder, work, name)
-        recipe = Recipe.read(description["recipe"])
-        facts = deliver_item(place, picture, recipe, SourceFolder(media / "sources"), str(description["title"]), claim)
-        report = Report(work, name, facts)
+        results = results_of(folder, work, name)
+        results.mkdir(parents=True, exist_ok=True)
+        report = Report(work, name, WORKS[description["does"]](results, media, description, claim))
     except Cancelled:
         report = None
     except (ReliefError, OSError, MemoryError, KeyError) as problem:
@@ -84,17 +86,15 @@ def do_work(board: Board, name: str, media: Path, work: str, description: dict[s
         report = Report(work, name, {}, BROKE.format(machine=socket.gethostname(), problem=problem))
     finally:
         claim.end()
-    if report is None or report.problem:
-        for file in (place, picture):
-            if file:
-                file.unlink(missing_ok=True)
+    if results and (report is None or report.problem):
+        shutil.rmtree(results, ignore_errors=True)
     if report:
         board.report(report)
 
 
-def result_files(folder: Path, work: str, helper: str) -> tuple[Path, Path]:
-    """Where a helper writes its delivery and its picture: names that no other helper has."""
-    return folder / f".{work}.{helper}.zip", folder / f".{work}.{helper}.png"
+def results_of(folder: Path, work: str, helper: str) -> Path:
+    """The folder that a helper writes its results into: one that no other helper has."""
+    return folder / f".{work}.{helper}"
 
 
 class Claim(Progress):
@@ -102,9 +102,16 @@ class Claim(Progress):
 
     def __init__(self, board: Board, work: str, helper: str) -> None:
         self._board, self._work, self._helper = board, work, helper
-        self._ended, self._lost = threading.Event(), False
+        self._ended, self._lost, self._said = threading.Event(), False, 0.0
         self._thread = threading.Thread(target=self._renew, daemon=True)
         self._thread.start()
+
+    def report(self, fraction: float, message: str) -> None:
+        if time.monotonic() - self._said < SAID_EVERY:
+            return
+        self._said = time.monotonic()
+        with suppress(ReliefError):  # nothing depends on it
+            self._board.say(self._work, fraction, message)
 
     def _renew(self) -> None:
         while not self._ended.wait(self._board.lease / 4):

@@ -25,7 +25,7 @@ from relief.errors import Cancelled
 from relief.run.engine import Stage
 from relief.tests.tags import long
 from studio import demo
-from studio.environment import read_list, read_number
+from studio.environment import read_choice, read_list, read_number
 from studio.log import OnlyOurFaults
 from studio.middleware import faults_in_words, head_without_body, one_after_the_other
 from studio.ready import NOTE, is_ready, note_ready
@@ -85,6 +85,12 @@ class ThisMachineTests(TestCase):
             self.assertEqual((read_number("GRAVEL_TEXELS", 7), read_list("GRAVEL_HOSTS")), (12, ["a", "b"]))
         with mock.patch.dict("os.environ", {"GRAVEL_TEXELS": ""}):
             self.assertEqual(read_number("GRAVEL_TEXELS", 7), 7)
+
+    def test_a_word_of_the_environment_that_is_not_known_is_refused_in_one_line(self):
+        with mock.patch.dict("os.environ", {"GRAVEL_LOG": "yaml"}), self.assertRaisesRegex(SystemExit, "text or json"):
+            read_choice("GRAVEL_LOG", "text", "json")
+        with mock.patch.dict("os.environ", {"GRAVEL_LOG": " JSON "}):
+            self.assertEqual(read_choice("GRAVEL_LOG", "text", "json"), "json")
 
     def test_a_borrowed_name_is_refused_for_pages_and_files(self):
         for path in ("/", "/static/studio/studio.js"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from relief.deliver.bundle import Bundle
@@ -18,13 +18,14 @@ class Writer(NamedTuple):
 
     Attributes:
         place: where its files stand; those of a lower one come first, those of one place in the order of their names.
-        plan: which files it has for a recipe, under names that begin with a stem; perhaps none.
+        plan: which files it has for a recipe, under names that begin with a stem, where stills of some names are
+            ready; perhaps none.
         describe: what the notes say of one of them.
         make: what makes the bytes of one of them. Heavy computing is done before it returns.
     """
 
     place: int
-    plan: Callable[[Recipe, str], list[Planned]]
+    plan: Callable[[Recipe, str, Sequence[str]], list[Planned]]
     describe: Callable[[Bundle, Planned], Entry]
     make: Callable[[Bundle, Planned], Make]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 
 from relief.deliver.bundle import Bundle
 from relief.deliver.notes import Entry
@@ -14,7 +15,7 @@ UNTOLD = ("note", "page", "contents", "checksums")
 """Files that say something of the others."""
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     return [Planned("contents", "contents.json", "What each file means", "JSON")]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from relief.deliver.appearance import appearances
 from relief.deliver.bundle import Bundle
 from relief.deliver.notes import Entry
@@ -24,7 +26,7 @@ FOR_FLAT = ("normal", "bump", "displacement")
 """Maps that a mesh which is displaced already has no use for."""
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     delivery = recipe.delivery
     if delivery.mesh == "none" or not MESHES[delivery.mesh_format].has_library:
         return []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from relief.deliver.build import say_deviation
@@ -16,7 +17,7 @@ from relief.recipe.recipe import Recipe
 from relief.surface.mesh import Mesh
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     delivery, shape = recipe.delivery, recipe.surface.shape
     if delivery.mesh == "none":
         return []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from relief.deliver.bundle import Bundle
@@ -11,7 +12,7 @@ from relief.deliver.writers._writer import Make, Writer
 from relief.recipe.recipe import Recipe
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     if not recipe.delivery.proof_sheet:
         return []
     return [

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from relief.deliver.bundle import Bundle
 from relief.deliver.notes import Entry
 from relief.deliver.planned import Planned
@@ -9,7 +11,7 @@ from relief.deliver.writers._writer import Make, Writer
 from relief.recipe.recipe import Recipe
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     return [Planned("recipe", "recipe.json", "Recipe", "JSON")]
 
 

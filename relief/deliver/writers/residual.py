@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from typing import cast
 
@@ -16,7 +17,7 @@ from relief.formats.writing import picture_file
 from relief.recipe.recipe import Recipe
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     if not recipe.surface.residual or recipe.delivery.mesh != "displaced":
         return []
     return [Planned("residual", f"{stem}_residual.png", "Residual normal map", "PNG", 16, 3)]

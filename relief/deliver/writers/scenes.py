@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from relief.deliver.appearance import appearances
@@ -15,7 +15,7 @@ from relief.formats.scenes import SCENES, Scene
 from relief.recipe.recipe import Recipe
 
 
-def _plan(recipe: Recipe, stem: str) -> list[Planned]:
+def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
     return [
         Planned(name, f"{stem}.{scene.ending}", scene.title, scene.name)
         for name, scene in recipe.delivery.scenes.items()

@@ -82,5 +82,5 @@ def recipe(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 
 def _list_proofs(request: HttpRequest, piece: Piece) -> HttpResponse:
-    kept = Proof.objects.filter(revision__piece=piece).select_related("revision")
+    kept = Proof.objects.filter(revision__piece=piece).select_related("revision").prefetch_related("revision__stills")
     return render(request, "bench/proofs.html", {"piece": piece, "proofs": kept})

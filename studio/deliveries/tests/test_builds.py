@@ -161,7 +161,7 @@ class BuildTests(StudioTestCase):
 
     def test_one_that_was_cancelled_or_failed_leaves_nothing_and_can_be_run_again(self):
         piece = self.piece()
-        full = mock.patch("studio.deliveries.tasks.run_apart", side_effect=OSError(28, "full"))
+        full = mock.patch("studio.background.elsewhere.run_apart", side_effect=OSError(28, "full"))
         with full, self.assertLogs("studio.background.carrying"):
             self.assertContains(self.build(piece), "The disk is full.")
 
@@ -169,7 +169,7 @@ class BuildTests(StudioTestCase):
             Build.objects.get(state=Build.State.RUNNING).cancel()
             raise Cancelled
 
-        with mock.patch("studio.deliveries.tasks.run_apart", side_effect=change_their_mind):
+        with mock.patch("studio.background.elsewhere.run_apart", side_effect=change_their_mind):
             self.build(piece)
         self.assertFalse(list(builds_folder().glob("*")))
         self.assertContains(self.build(piece), "Dunes_1.obj")

@@ -2,6 +2,7 @@
 
 import io
 import json
+import zipfile
 from unittest import mock
 
 from django.contrib.auth import get_user_model
@@ -12,11 +13,11 @@ from PIL import Image
 from relief.deliver import stills as drawing
 from relief.progress import Progress
 from relief.tests.tags import long
-from studio.bench.models import KeptView
+from studio.bench.models import KeptView, Revision
 from studio.bench.requests import point_in
 from studio.bench.tests.case import StudioTestCase
 from studio.deliveries import clearing, stills
-from studio.deliveries.models import Still
+from studio.deliveries.models import Job, Still, stills_for
 from studio.shelf.models import source_folder
 
 DRAFT = {"width": "640", "ratio": "16:10", "quality": "draft", "seen": "front", "look": "colour"}
@@ -112,6 +113,48 @@ class StillTests(StudioTestCase):
         self.assertEqual([each.path.exists() for each in made], [False, True, True])
         Still.objects.filter(pk=made[2].pk).update(asked={"width": 7, "of an odd row": 1})
         self.assertContains(self.get("deliveries:list-stills", piece), "deleted to make room")
+
+    def test_a_proof_keeps_the_stills_of_its_state(self):
+        piece = self.piece()
+        revision = piece.revisions.first()
+        made = [Still.objects.create(owner=piece.owner, revision=revision, state="done") for _ in range(3)]
+        for each in made:
+            each.path.parent.mkdir(parents=True, exist_ok=True)
+            Image.new("RGB", (8, 5)).save(each.path)
+        self.assertContains(self.get("deliveries:list-stills", piece), "Keep as proof")
+        shown = self.client.post(reverse("bench:keep-proof", args=[piece.pk]), {"base": revision.number})
+        self.assertContains(shown, reverse("deliveries:still-picture", args=[made[0].pk]))
+        with mock.patch.object(clearing, "KEPT_STILLS", 1):
+            clearing.clear_stills(made[-1])
+        self.assertTrue(all(each.path.exists() for each in made), "a proof keeps them")
+
+    @long
+    def test_a_delivery_has_the_stills_of_its_state_where_its_profile_asks_for_them(self):
+        piece = self.piece()
+        revision = piece.revisions.first()
+        still = Still.objects.create(owner=piece.owner, revision=revision, state="done", asked={"name": "Gate"})
+        still.path.parent.mkdir(parents=True, exist_ok=True)
+        Image.new("RGB", (64, 40), "#b04020").save(still.path)
+        self.assertEqual(stills_for(revision), {}, "nobody asked for it")
+        changes = {"delivery.stills": True, "delivery.mesh": "none"}
+        asking = Revision.objects.edit(
+            piece, revision.number, lambda recipe: (recipe.with_changes(changes), "Stills along")
+        )
+        self.assertEqual(stills_for(asking), {"Gate": still.path}, "only how it is delivered has changed")
+        self.assertContains(self.get("deliveries:panel", piece), "_still_Gate.png")
+        self.post("deliveries:start", piece, asking.number)
+        with zipfile.ZipFile(Job.objects.get().path) as archive:
+            name = next(name for name in archive.namelist() if name.endswith("_still_Gate.png"))
+            self.assertEqual(archive.read(name), still.path.read_bytes())
+        self.post("deliveries:start", piece, asking.number)
+        self.assertEqual(Job.objects.count(), 1, "it is there already")
+        other = Still.objects.create(owner=piece.owner, revision=asking, state="done", asked={"name": "Quay"})
+        Image.new("RGB", (64, 40), "#2040b0").save(other.path)
+        self.post("deliveries:start", piece, asking.number)
+        self.assertEqual(Job.objects.count(), 2, "one still more")
+        still.path.unlink()
+        other.path.unlink()
+        self.assertContains(self.get("deliveries:panel", piece), "No still of this state is drawn yet")
 
     def test_every_kept_view_is_ordered_at_once_under_its_name(self):
         piece = self.piece()

@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from pathlib import Path
 from unittest import mock, skipUnless
@@ -18,6 +19,10 @@ from huey.contrib.djhuey import HUEY
 from relief.errors import Cancelled, ReliefError
 from relief.progress import Progress
 from relief.tests.tags import long
+from studio.background import elsewhere
+from studio.background import tasks as tasks_of_background
+from studio.background.models import WorkError
+from studio.deliveries.models import Build, Job, Still
 from studio.recipes import handing_out, tasks
 from studio.recipes.models import SeriesItem
 from studio.recipes.tests.test_recipes import RecipesTestCase
@@ -67,8 +72,8 @@ class BoardTests(BoardTestCase):
         self.assertTrue(self.board.renew("1-1-x", "a"))
         self.assertFalse(self.board.renew("1-1-x", "b"))
         self.board.report(Report("1-1-x", "a", {"size": 3}))
-        self.assertEqual(self.board.reports(), [Report("1-1-x", "a", {"size": 3}, "")])
-        self.assertEqual(self.board.reports(), [])
+        self.assertEqual(self.board.reports("1"), [Report("1-1-x", "a", {"size": 3}, "")])
+        self.assertEqual(self.board.reports("1"), [])
 
     def test_work_whose_helper_was_lost_is_put_up_again_and_given_up_in_the_end(self):
         self.board.lease = 0.05
@@ -99,25 +104,29 @@ class BoardTests(BoardTestCase):
 
     def test_what_others_write_on_it_breaks_nothing(self):
         for text in ("", "{", "[1]", "[1,2,3,4]", "null", '["a","b",{},""]'):
-            self.board._redis.rpush(f"{self.board._name}:reports", text)
-        self.assertEqual(len(self.board.reports()), 1)
+            self.board._redis.rpush(f"{self.board._name}:reports:a", text)
+        self.assertEqual(len(self.board.reports("a")), 1)
+        for text in ("", "{", "[1]", "null", '["a", 1]'):
+            self.board._redis.set(f"{self.board._name}:progress:a-1", text)
+            self.assertIsNone(self.board.heard("a-1"))
         for report in (Report("", "", {}), Report("a-b-c", "x", {}), Report("1-99999-x", "../../etc", {}, "no")):
             self.assertFalse(handing_out.take_report(report))
 
     def test_a_server_that_does_not_answer_is_a_sentence_and_series_go_on_here(self):
         with self.assertRaisesRegex(ReliefError, "does not answer"):
             Board("unix:///nowhere/at/all", "x").helpers()
-        with override_settings(REDIS="unix:///nowhere/at/all"), self.assertLogs("studio.recipes"):
-            self.assertIsNone(handing_out.open_board())
-        self.assertIsNone(handing_out.open_board(), "nobody helps")
+        with override_settings(REDIS="unix:///nowhere/at/all"), self.assertLogs("studio.background"):
+            self.assertIsNone(elsewhere.open_board())
+        self.assertIsNone(elsewhere.open_board(), "nobody helps")
 
 
 class ResultTests(BoardTestCase):
     def result(self, item, helper: str, data: bytes = b"zip"):
-        place, picture = helping.result_files(item.series.folder, handing_out.name_work(item), helper)
-        place.parent.mkdir(parents=True, exist_ok=True)
+        results = helping.results_of(item.series.folder, handing_out.name_work(item), helper)
+        results.mkdir(parents=True, exist_ok=True)
+        place = results / "delivery.zip"
         place.write_bytes(data)
-        picture.write_bytes(b"png")
+        (results / "picture.png").write_bytes(b"png")
         facts = {"sha256": handing_out.checksum(place), "size": len(data), "seconds": 1.0, "findings": []}
         return Report(handing_out.name_work(item), helper, facts), place
 
@@ -141,9 +150,9 @@ class ResultTests(BoardTestCase):
         self.assertEqual(states, ["failed", "failed"])
 
     def test_a_helper_writes_nowhere_but_in_the_media_folder(self):
-        self.board.post("9-9-x", {"folder": "../outside", "title": "T", "recipe": {}})
+        self.board.post("9-9-x", {"does": "item", "folder": "../outside", "title": "T", "recipe": {}})
         helping.do_work(self.board, "a", self.media, *self.board.claim("a"))
-        (report,) = self.board.reports()
+        (report,) = self.board.reports("9")
         self.assertIn("outside the media folder", report.problem)
         self.assertFalse((self.media.parent / "outside").exists())
 
@@ -155,6 +164,85 @@ class ResultTests(BoardTestCase):
             handing_out.hand_out(series, self.board, stopped)
         self.assertIsNone(self.board.claim("a", 0.05))
         self.assertEqual(series.count()["planned"], 3)
+
+
+class ElsewhereTests(BoardTestCase):
+    """Deliveries, final meshes and stills by a helper; what it reports decides."""
+
+    def setUp(self):
+        super().setUp()
+        HUEY.immediate = True
+        self.begun = self.piece()
+        self.ended = threading.Event()
+        self.board.sign("a")
+
+    def begin_helper(self):
+        self.board.sign("a")
+        helper = threading.Thread(target=self.help_on, daemon=True)
+        helper.start()
+        self.addCleanup(helper.join)
+        self.addCleanup(self.ended.set)
+
+    def help_on(self):
+        while not self.ended.is_set():
+            self.board.sign("a")
+            if claimed := self.board.claim("a", 0.05):
+                helping.do_work(self.board, "a", self.media, *claimed)
+
+    @long
+    def test_a_helper_makes_deliveries_final_meshes_and_stills(self):
+        self.begin_helper()
+        revision = self.begun.revisions.get()
+        order = {"width": 64, "height": 40, "samples": 2, "plain": True}
+        rows = [
+            Job(revision=revision), Build(revision=revision, ending="ply"), Still(revision=revision, asked=order),
+        ]  # fmt: skip
+        with mock.patch.object(elsewhere, "run_apart", side_effect=AssertionError("it was made here")):
+            for row in rows:
+                row.owner = self.begun.owner
+                row.save()
+                tasks_of_background.begin(row)
+                row.refresh_from_db()
+                self.assertEqual((row.state, row.message), ("done", ""))
+                self.assertTrue(row.is_there)
+        folders = [place.name for place in self.media.rglob(".*") if place.is_dir()]
+        self.assertEqual(folders, [], "nothing else is left of it")
+
+    def test_what_a_helper_could_not_do_is_said(self):
+        self.begin_helper()
+        asked = {"recipe": {"version": 999}, "title": "T", "stills": {}}
+        with self.assertRaisesRegex(WorkError, "has version 999"), self.made_of(asked):
+            pass
+
+    def test_helpers_that_are_lost_each_time_are_said_and_without_any_it_is_made_here(self):
+        lost = mock.patch.object(Board, "put_up_again", lambda board: [next(iter(self.posted()))])
+        with lost, self.assertRaisesRegex(WorkError, "3 helpers were lost"), self.made_of({}):
+            pass
+        with mock.patch.object(elsewhere, "run_apart", return_value={"size": 1}) as here:
+            time.sleep(1.1 * LEASE)
+            with self.made_of({}) as (facts, results):
+                self.assertEqual((facts, results.is_dir()), ({"size": 1}, True))
+            self.assertFalse(results.exists())
+            self.board.sign("b")
+            with mock.patch.object(Board, "helpers", side_effect=[["b"], []]), self.made_of({}) as (facts, _):
+                self.assertEqual(facts, {"size": 1}, "the last helper went while it was waited for")
+        self.assertEqual(here.call_count, 2)
+        self.assertEqual(self.posted(), [], "it is withdrawn")
+
+    def test_cancelled_it_is_withdrawn(self):
+        stopped = mock.Mock(spec=Progress, step=mock.Mock(side_effect=Cancelled))
+        with self.assertRaises(Cancelled), self.made_of({}, stopped):
+            pass
+        self.assertEqual(self.posted(), [])
+
+    def made_of(self, asked: dict, progress: Progress | None = None):
+        return elsewhere.make_somewhere(
+            "delivery", "delivery7", self.media / "deliveries", asked, progress or Progress()
+        )
+
+    def posted(self) -> list[str]:
+        begun = f"{self.board._name}:work:"
+        return [key.removeprefix(begun) for key in self.board._redis.keys(f"{begun}*")]
 
 
 class TwoHelpersTests(BoardTestCase):

@@ -5,43 +5,46 @@ import { GROUND, SKY } from "../../studio/daylight.js";
 
 const LARGE = 3000; // mm to a side, from where on somebody could walk on it
 const EYES = 1650; // mm above the feet
-const EDGE = 0.06; // of its depth from the front edge, where somebody stands
-const HILL = 0.06; // of its longest side, above its highest place
-const VISUAL_RANGE = 40e6; // mm: clear air (classes of visual range, e.g. Hulburt 1941)
+const EDGE = 0.06; // of its longest side before its lower edge, where the hill is
+const HILL = 0.1; // of it, above the highest place
+const [SIDES, FRONT] = [0.3, 0.2]; // of its width and depth from the middle: somebody stands at the highest place before
+const DOWN = 0.05; // of its depth, how far below the horizon they look
+const VISUAL_RANGE = 100e6; // mm: very clear air (common practice, no source)
 const CONTRAST = 3.912; // extinction times visual range, where 2 % of the contrast is left (Koschmieder 1924)
 const BRIGHT = 1.15; // radiance of the sky at the horizon; higher up it is darker and bluer
 const ZENITH = [0.16, 0.3, 0.62];
-const LIT = 5; // radiance of open ground, of its albedo
+const LIT = 7; // radiance of open ground, of its albedo
 
 export const OUTLOOKS = ["hill", "ground"];
 
 /** Whether a surface is ground that somebody could stand on: it lies, and is large. */
 export const isGround = (told) => Boolean(told && !told.upright && Math.max(told.size[0], told.size[1]) > LARGE);
 
-/** How high the surface is at most where x, y, z of its vertices fulfil a condition, mm. */
-function highest(positions, holds) {
-  let found = -Infinity;
-  for (let at = 0; at < positions.length; at += 3)
-    if (positions[at + 2] > found && holds(positions[at], positions[at + 1])) found = positions[at + 2];
-  return Number.isFinite(found) ? found : 0;
+/** The highest vertex among those that fulfil a condition on x and y, mm; the middle of the lower edge if there is none. */
+function highest(positions, depth, holds) {
+  let found = [0, -depth / 2, 0];
+  let high = -Infinity;
+  for (let at = 0; at < positions.length; at += 3) {
+    const [x, y, z] = positions.subarray(at, at + 3);
+    if (z > high && holds(x, y)) [found, high] = [[x, y, z], z];
+  }
+  return found;
 }
 
 /** Where the camera stands on an outlook and where it looks, mm from the surface's middle. */
 export function standOn(outlook, { size: [width, depth], arrays: { positions } }) {
   const longest = Math.max(width, depth);
   if (outlook === "hill") {
-    const high = highest(positions, () => true) + HILL * longest;
+    const high = highest(positions, depth, () => true)[2] + HILL * longest;
     return [
       [0, -depth / 2 - EDGE * longest, high],
-      [0, depth * 0.1, high * 0.35],
+      [0, depth * 0.1, 0],
     ];
   }
-  const front = -depth / 2 + EDGE * depth;
-  const under = (x, y) => Math.abs(x) < width * 0.02 && Math.abs(y - front) < depth * 0.02;
-  const eyes = highest(positions, under) + EYES;
+  const [x, y, z] = highest(positions, depth, (x, y) => Math.abs(x) < width * SIDES && y < -depth * FRONT);
   return [
-    [0, front, eyes],
-    [0, depth / 2, eyes - depth * 0.04],
+    [x, y, z + EYES],
+    [0, depth / 2, z + EYES - depth * DOWN],
   ];
 }
 
