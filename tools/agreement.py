@@ -1,0 +1,151 @@
+"""Compares the three pictures of a surface in a running demo: the stage at rest, a still, and the flat picture with
+shadows where the surface is a plane. For each piece it prints how far mean luminance is off, and the correlation.
+"""
+
+from __future__ import annotations
+
+import base64
+import io
+import json
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image
+from selenium.webdriver import Chrome
+
+from browser.driver import WITH_WEBGL, chromium
+from tools.screenshots import REFINING
+
+PATIENCE = 600
+"""Seconds for a view or a still at most."""
+
+WIDTH, RATIO = 640, 1.6
+"""Of the stills."""
+
+EDGE = 9
+"""Pixels at the outline of the surface that are left out, as each picture smooths it in its own way."""
+
+AWAY = 6
+"""Levels from what is behind the surface that a pixel of it is off."""
+
+STAGE = """const solid = document.getElementById("solid"), tools = document.getElementById("stage-tools");
+const covered = Math.min(tools.offsetTop + tools.offsetHeight, solid.clientHeight / 3);
+return [solid.toDataURL("image/png"), covered, solid.clientHeight]"""
+FLAT = """return document.getElementById("flat").toDataURL("image/png")"""
+
+
+def main(address: str, only: list[str]) -> None:
+    """Prints a line for each piece, or for some of them only."""
+    with tempfile.TemporaryDirectory() as folder:
+        driver = chromium(Path(folder), *WITH_WEBGL)
+        try:
+            driver.get(address)
+            links = driver.find_elements("css selector", ".pieces a[href*='/piece/']")
+            known = {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
+            for title, link in known.items():
+                if not only or title in only:
+                    print(json.dumps({"piece": title, **compare(driver, f"{link}surface/")}), flush=True)
+        finally:
+            driver.quit()
+
+
+def compare(driver: Chrome, address: str) -> dict[str, object]:
+    """How far the still and the flat picture are off the stage at rest."""
+    driver.get(address)
+    wait(driver, "return document.getElementById('solid').dataset.drawn")
+    plane = driver.execute_script("return Boolean(document.querySelector('[hx-vals*=\"plane\"][aria-pressed=true]'))")
+    driver.execute_script(f"document.querySelector('[data-camera={'front' if plane else 'three-quarter'}]').click()")
+    time.sleep(1)
+    wait(driver, f"return !(() => {{ {REFINING} }})()")
+    url, covered, height = driver.execute_script(STAGE)
+    stage = decode(url)
+    lit, inside = luminance(stage), find_inside(stage)
+    still = draw_still(driver, address)
+    scale = height / still.shape[0]
+    middle = (stage.shape[1] - still.shape[1] * scale) / 2
+    laid = np.array([[scale, 0, middle], [0, scale, covered / 2]])
+    size = stage.shape[1], stage.shape[0]
+    placed = cv2.warpAffine(still, laid, size, flags=cv2.INTER_LINEAR)
+    told: dict[str, object] = {"still": agree(lit, luminance(placed), inside & find_inside(placed))}
+    if plane:
+        told["flat"] = agree(lit, lay_flat(driver, inside), inside)
+    return told
+
+
+def draw_still(driver: Chrome, address: str) -> np.ndarray:
+    """A still of the view on the stage, in clay."""
+    wait(driver, "return Boolean(document.querySelector('#still-form'))")
+    for name, value in {"look": "clay", "width": WIDTH, "quality": "final", "seen": "stage"}.items():
+        driver.execute_script(f"document.getElementById('still-{name}').value = '{value}'")
+    driver.execute_script("document.querySelector('#still-form .button').click()")
+    wait(driver, "const first = document.querySelector('#still-list [data-state]');"
+                 "return first && first.dataset.state === 'done' && first.querySelector('img.still')")  # fmt: skip
+    source = driver.execute_script("return document.querySelector('#still-list img.still').src")
+    with urllib.request.urlopen(source, timeout=60) as answer:
+        return np.asarray(Image.open(io.BytesIO(answer.read())).convert("RGB"))
+
+
+def lay_flat(driver: Chrome, inside: np.ndarray) -> np.ndarray:
+    """The luminance of the flat picture with shadows, where the plane lies on the stage."""
+    driver.execute_script("document.querySelector('[data-view=lit]').click()")
+    time.sleep(2)
+    driver.execute_script("const button = document.querySelector('[data-toggle=shadowed]');"
+                          "if (button.ariaPressed !== 'true') button.click()")  # fmt: skip
+    time.sleep(10)
+    flat = decode(driver.execute_script(FLAT))
+    rows, columns = (np.flatnonzero(find_inside(flat, 0).any(axis=axis)) for axis in (1, 0))
+    cut = flat[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    down, across = (np.flatnonzero(inside.any(axis=axis)) for axis in (1, 0))
+    low, left = down[0] - EDGE, across[0] - EDGE
+    size = across[-1] + EDGE - left + 1, down[-1] + EDGE - low + 1
+    laid = np.zeros((*inside.shape, 3), np.uint8)
+    small = cv2.resize(cut, size, interpolation=cv2.INTER_AREA)
+    part = laid[max(low, 0) : low + size[1], max(left, 0) : left + size[0]]
+    part[:] = small[: part.shape[0], : part.shape[1]]
+    return luminance(laid)
+
+
+def agree(one: np.ndarray, other: np.ndarray, where: np.ndarray) -> dict[str, float]:
+    """How much brighter the other is in the mean, and the correlation."""
+    first, second = one[where], other[where]
+    return {
+        "mean": round(float(second.mean() / first.mean() - 1), 4),
+        "correlation": round(float(np.corrcoef(first, second)[0, 1]), 3),
+    }
+
+
+def find_inside(picture: np.ndarray, edge: int = EDGE) -> np.ndarray:
+    """Where the surface is: what differs from the colour in the lower left corner, without a rim."""
+    off = np.abs(picture.astype(int) - picture[-1, 0].astype(int)).max(axis=2) > AWAY
+    whole = cv2.morphologyEx(off.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8))
+    return cv2.erode(whole, np.ones((2 * edge + 1, 2 * edge + 1), np.uint8), borderValue=0).astype(bool)
+
+
+def luminance(picture: np.ndarray) -> np.ndarray:
+    """Linear luminance of 8-bit sRGB (IEC 61966-2-1)."""
+    value = picture.astype(np.float64) / 255
+    linear = np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
+    return linear @ np.array([0.2126, 0.7152, 0.0722])
+
+
+def decode(url: str) -> np.ndarray:
+    """The pixels of a picture in a data URL."""
+    return np.asarray(Image.open(io.BytesIO(base64.b64decode(url.partition(",")[2]))).convert("RGB"))
+
+
+def wait(driver: Chrome, script: str) -> None:
+    """Waits until a script returns something."""
+    until = time.monotonic() + PATIENCE
+    while not driver.execute_script(script):
+        if time.monotonic() > until:
+            raise SystemExit(f"Waited in vain for: {script}")
+        time.sleep(0.5)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000/", sys.argv[2:])
