@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+from typing import ClassVar
 
 import numpy as np
 from PIL import Image
@@ -32,9 +33,11 @@ class SurfaceTestCase(BrowserTestCase):
     flags = WITH_WEBGL
     expected_complaints = ("GPU stall", "422")
 
+    changes: ClassVar = {"surface.level": 2}
+
     def begin(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
-        return self.show(begin_piece(source, "Waves", {"surface.level": 2}))
+        return self.show(begin_piece(source, "Waves", self.changes))
 
     def show(self, piece):
         self.open(f"/piece/{piece.pk}/surface/")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import skimage.data
@@ -22,7 +23,7 @@ from studio.middleware import the_artist
 from studio.shelf.intake import keep_source
 from studio.shelf.models import Piece, Source, TextureSet
 from studio.shelf.tests.case import png, set_files, zipped
-from studio.supplier import tasks
+from studio.supplier import tasks, views
 from studio.supplier.supplier import Supplier
 
 
@@ -306,6 +307,7 @@ class CatalogueTests(BrowserTestCase):
         HUEY.immediate = True
         self.addCleanup(setattr, tasks, "SUPPLIER", tasks.SUPPLIER)
         tasks.SUPPLIER = Supplier(moods=False)
+        self.enterContext(mock.patch.object(views, "SWATCH", 32))  # of thirty surfaces, which are only counted
         self.allow_motion()
         self.open("/catalogue/")
         self.assertEqual(len(self.all("#list li a")), len(TEXTURES))

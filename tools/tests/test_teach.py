@@ -15,6 +15,8 @@ from relief.tests.tags import long
 from tools.learn import examples
 
 EXAMPLES, STEPS = 20, 8
+NARROW = (8, 12, 16, 24, 32)
+"""A narrow network is taught as the wide one is."""
 
 
 @long
@@ -40,6 +42,7 @@ class TeachTests(TestCase):
         from tools.learn import network, teach
         from tools.learn.export import export_relief
 
+        self.enterContext(mock.patch.object(network, "WIDTHS", NARROW))
         with mock.patch.multiple(teach, HELD=4, BATCH=2):
             course = teach.relief_course(self.folder / "examples")
             numbers = self.follow(course, STEPS)
@@ -57,6 +60,7 @@ class TeachTests(TestCase):
         from tools.learn import lamp, network
         from tools.learn.export import export_light
 
+        self.enterContext(mock.patch.object(network, "WIDTHS", NARROW))
         with mock.patch.multiple(lamp, HELD=4, BATCH=16):
             course = lamp.light_course(self.folder / "examples")
             numbers = self.follow(course, 2 * STEPS)
