@@ -36,6 +36,10 @@ AWAY = 6
 STAGE = """const solid = document.getElementById("solid"), tools = document.getElementById("stage-tools");
 const covered = Math.min(tools.offsetTop + tools.offsetHeight, solid.clientHeight / 3);
 return [solid.toDataURL("image/png"), covered, solid.clientHeight]"""
+FRAME = """const known = performance.getEntriesByType("resource").map((one) => one.name);
+import(known.find((name) => /stage\\/stage[.\\w]*js$/.test(name))).then((stage) => arguments[0](stage.frame))"""
+"""Where the relief lies on the flat picture."""
+
 FLAT = """return document.getElementById("flat").toDataURL("image/png")"""
 
 
@@ -82,7 +86,11 @@ def draw_still(driver: Chrome, address: str) -> np.ndarray:
     wait(driver, "return Boolean(document.querySelector('#still-form'))")
     for name, value in {"look": "clay", "width": WIDTH, "quality": "final", "seen": "stage"}.items():
         driver.execute_script(f"document.getElementById('still-{name}').value = '{value}'")
+    driver.execute_script(
+        "const ground = document.getElementById('still-ground');if (ground) ground.checked = false"
+    )  # the stage has none
     driver.execute_script("document.querySelector('#still-form .button').click()")
+    time.sleep(3)  # the list has it
     wait(driver, "const first = document.querySelector('#still-list [data-state]');"
                  "return first && first.dataset.state === 'done' && first.querySelector('img.still')")  # fmt: skip
     source = driver.execute_script("return document.querySelector('#still-list img.still').src")
@@ -98,8 +106,9 @@ def lay_flat(driver: Chrome, inside: np.ndarray) -> np.ndarray:
                           "if (button.ariaPressed !== 'true') button.click()")  # fmt: skip
     time.sleep(10)
     flat = decode(driver.execute_script(FLAT))
-    rows, columns = (np.flatnonzero(find_inside(flat, 0).any(axis=axis)) for axis in (1, 0))
-    cut = flat[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    frame = driver.execute_async_script(FRAME)
+    left, top, width, height = (round(frame[side]) for side in ("left", "top", "width", "height"))
+    cut = flat[max(top, 0) : top + height, max(left, 0) : left + width]
     down, across = (np.flatnonzero(inside.any(axis=axis)) for axis in (1, 0))
     low, left = down[0] - EDGE, across[0] - EDGE
     size = across[-1] + EDGE - left + 1, down[-1] + EDGE - low + 1
@@ -111,7 +120,13 @@ def lay_flat(driver: Chrome, inside: np.ndarray) -> np.ndarray:
 
 
 def agree(one: np.ndarray, other: np.ndarray, where: np.ndarray) -> dict[str, float]:
-    """How much brighter the other is in the mean, and the correlation."""
+    """How much brighter the other is in the mean, and the correlation, once it is laid on the first exactly."""
+    laid = np.eye(2, 3, dtype=np.float32)
+    stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 200, 1e-6)
+    pictures = one.astype(np.float32), other.astype(np.float32)
+    _, laid = cv2.findTransformECC(*pictures, laid, cv2.MOTION_AFFINE, stop, where.astype(np.uint8), 5)
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    other = cv2.warpAffine(pictures[1], laid, pictures[1].shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
     first, second = one[where], other[where]
     return {
         "mean": round(float(second.mean() / first.mean() - 1), 4),

@@ -1,11 +1,12 @@
 """How far a request is, asked for by the name that its page gave it."""
 
-from django.test import RequestFactory, TestCase
+from django.test import RequestFactory
 
+from studio.shelf.tests.case import SignedInTestCase
 from studio.web.wanted import UNDER_WAY, answering, progress_of_request
 
 
-class ProgressTests(TestCase):
+class ProgressTests(SignedInTestCase):
     def request(self, name: str):
         return RequestFactory().get("/", headers={"X-Request": name})
 

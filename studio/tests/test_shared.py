@@ -53,6 +53,7 @@ class LaunchTests(SimpleTestCase):
 class SharedTests(StudioTestCase):
     def setUp(self):
         super().setUp()
+        self.client.logout()
         users = get_user_model().objects
         self.ann, self.bob = (users.create_user(name, password=PASSWORD) for name in ("ann", "bob"))
 

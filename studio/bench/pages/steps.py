@@ -89,7 +89,7 @@ STEPS = (
                 "midlevel", "pack", "pattern",
             )),
             "Mesh and more": tuple(f"delivery.{name}" for name in (
-                "mesh", "mesh_format", "unit", *SCENES, "proof_sheet", "test_card",
+                "mesh", "mesh_format", "unit", *SCENES, "proof_sheet", "stills", "test_card",
             )),
         },
     ),

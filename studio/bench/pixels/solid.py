@@ -113,7 +113,7 @@ def _as_built(pipeline: SurfacePipeline, request: HttpRequest) -> tuple[dict[str
     arrays |= {
         "positions": moved.positions[vertices],
         "normals": moved.normals[moved.normal_corners[corner_of]],
-        "base_normals": cut.normals if "mapped" in request.GET else NOTHING,
+        "base_normals": cut.normals,
         "tangents": tangents,
         "uv": cut.uv,
         "sky": sky[vertices],

@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 
 import numpy as np
-from django.test import TestCase, override_settings
+from django.test import override_settings
 from django.urls import reverse
 from PIL import Image
 
@@ -18,6 +18,7 @@ from studio.bench.models import Revision
 from studio.middleware import the_artist
 from studio.shelf.intake import keep_source
 from studio.shelf.models import Piece
+from studio.shelf.tests.case import SignedInTestCase
 
 HEIGHTS = np.rint(rough(48, 64) * 65535).astype(np.uint16)
 
@@ -29,10 +30,11 @@ def png(pixels: np.ndarray) -> bytes:
     return data.getvalue()
 
 
-class StudioTestCase(TestCase):
+class StudioTestCase(SignedInTestCase):
     """A studio whose files lie in a folder that goes away with the test."""
 
     def setUp(self):
+        super().setUp()
         self.media = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(override_settings(MEDIA_ROOT=self.media))
 

@@ -5,8 +5,9 @@ import os
 import tempfile
 import time
 from pathlib import Path
-from unittest import mock
+from unittest import mock, skipUnless
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management import CommandError, call_command
 from django.test import override_settings
@@ -20,6 +21,7 @@ from studio.recipes.tests.test_recipes import RecipesTestCase, heights
 from studio.shelf.models import Source
 
 
+@skipUnless(not settings.SHARED, "a shared studio has a folder for each artist in the watched one")
 class WatchTests(RecipesTestCase):
     def setUp(self):
         super().setUp()

@@ -21,6 +21,7 @@ from studio.middleware import the_artist
 from studio.rig import tasks
 from studio.rig.models import Shoot
 from studio.shelf.models import LitSeries, Source
+from studio.shelf.tests.case import SignedInTestCase
 
 
 class PhotographTests(TestCase):
@@ -54,8 +55,9 @@ class PhotographTests(TestCase):
                 photograph_surface("hex-floor", photos, size, 0, False)
 
 
-class ShootTests(TestCase):
+class ShootTests(SignedInTestCase):
     def setUp(self):
+        super().setUp()
         self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))
         self.enterContext(mock.patch.multiple(tasks, SETTLING=0, SIZE=256))
         self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)

@@ -7,11 +7,13 @@ import tempfile
 import zipfile
 
 import numpy as np
+from django.conf import settings
 from django.test import TestCase, override_settings
 from PIL import Image
 
 from relief.maps.normal import Normal, normal_map
 from relief.tests.height_fields import WRAP, field, rough
+from studio.middleware import the_artist
 
 
 def png(pixels: np.ndarray) -> bytes:
@@ -53,8 +55,18 @@ def three_maps() -> list[np.ndarray]:
     return [np.rint(rough(64, 64, seed) * 255).astype(np.uint8) for seed in range(3)]
 
 
-class ShelfTestCase(TestCase):
+class SignedInTestCase(TestCase):
+    """In a shared studio the artist is signed in whose things the tests make, so that they run there as well."""
+
     def setUp(self):
+        super().setUp()
+        if settings.SHARED:
+            self.client.force_login(the_artist())
+
+
+class ShelfTestCase(SignedInTestCase):
+    def setUp(self):
+        super().setUp()
         media = self.enterContext(tempfile.TemporaryDirectory())
         # however busy the machine is, nothing goes on in the background but where a test asks for it
         self.enterContext(override_settings(MEDIA_ROOT=media, INTAKE_AT_ONCE=600))

@@ -59,6 +59,16 @@ const skylight = (ambient) =>
   });
 
 /**
+ * What falls on even ground: in a hollow, where it hides the sky, each place is lit by others that are lit like this and give
+ * it on again and again (Stewart & Langer 1997, Toward accurate recovery of shape from shading under diffuse lighting).
+ */
+function around(lights, ambient) {
+  const low = skylight(ambient).map(([upright, rise]) => upright + rise);
+  const suns = lights.map((each) => sunlight(each).map((part) => part * Math.max(each.towards[2], 0)));
+  return low.map((part, channel) => suns.reduce((sum, sun) => sum + sun[channel], part));
+}
+
+/**
  * What a surface that faces the light gives back as shine, by the cosine to half way between light and eye: GGX (Walter et
  * al. 2007) with Schlick's Fresnel of a dielectric. Light and eye are far away, so that the angle between them is one for
  * the whole picture, and what hides and shadows facets is taken for one value too (Lazarov's fit, Karis 2013).
@@ -159,11 +169,18 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
     }
   });
   let [red, green, blue] = material.albedo.map((part) => part * ENTERS);
+  const [redAround, greenAround, blueAround] = around(lights, ambient);
   for (let i = 0, n = 0; i < count; i++, n += 3) {
     if (colours) {
       red = LINEAR[colours[n]] * ENTERS;
       green = LINEAR[colours[n + 1]] * ENTERS;
       blue = LINEAR[colours[n + 2]] * ENTERS;
+    }
+    const hidden = shadows ? 1 - shadows.sky[i] / 255 : 0;
+    if (hidden) {
+      matt[n] += (redAround * hidden * red) / (1 - hidden * red);
+      matt[n + 1] += (greenAround * hidden * green) / (1 - hidden * green);
+      matt[n + 2] += (blueAround * hidden * blue) / (1 - hidden * blue);
     }
     out[i] = develop(
       matt[n] * red + bright[n],

@@ -24,6 +24,7 @@ from studio.background.carrying import WorkProgress
 from studio.middleware import the_artist
 from studio.shelf.models import TextureSet
 from studio.shelf.search import FAMILIES, colour_family
+from studio.shelf.tests.case import SignedInTestCase
 from studio.supplier import tasks
 from studio.supplier.models import Order
 from studio.supplier.supplier import EVERY_FAILED, Supplier, SupplierError
@@ -88,8 +89,9 @@ class SupplierTests(TestCase):
                 ask()
 
 
-class OrderTests(TestCase):
+class OrderTests(SignedInTestCase):
     def setUp(self):
+        super().setUp()
         self.enterContext(override_settings(MEDIA_ROOT=self.enterContext(tempfile.TemporaryDirectory())))
         self.enterContext(mock.patch.object(tasks, "SUPPLIER", Supplier(moods=False)))
         self.addCleanup(setattr, HUEY, "immediate", HUEY.immediate)

@@ -30,14 +30,18 @@ function extend(shader) {
   shader.vertexShader = shader.vertexShader
     .replace(
       "void main() {",
-      "attribute float sky, stretch; varying float vSky, vStretch; varying vec2 vPlace;\nvoid main() {",
+      "attribute float sky, stretch; attribute vec3 even; varying float vSky, vStretch; varying vec2 vPlace;\n" +
+        "varying vec3 vEven;\nvoid main() {",
     )
-    .replace("#include <uv_vertex>", "#include <uv_vertex>\nvSky = sky; vStretch = stretch; vPlace = uv;");
+    .replace(
+      "#include <uv_vertex>",
+      "#include <uv_vertex>\nvSky = sky; vStretch = stretch; vPlace = uv; vEven = normalMatrix * even;",
+    );
   shader.fragmentShader = shader.fragmentShader
     .replace(
       "void main() {",
       HAZE +
-        "uniform int overlay; uniform float refined; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\n" +
+        "uniform int overlay; uniform float refined; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\nvarying vec3 vEven;\n" +
         "float lineAt(vec2 place, float wide) {\n" +
         "  vec2 away = abs(fract(place - 0.5) - 0.5) / max(fwidth(place), vec2(1e-6));\n" +
         "  return 1.0 - smoothstep(wide - 0.7, wide + 0.7, min(away.x, away.y));\n}\nvoid main() {",
@@ -62,6 +66,12 @@ function extend(shader) {
       // a view at rest looks for what hides the sky itself
       "#include <aomap_fragment>\nfloat seesSky = mix(vSky, 1.0, refined);\n" +
         "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;\n" +
+        // in a hollow other places shine on it that are lit like the even surface, as on the flat picture
+        "vec3 around = getHemisphereLightIrradiance(hemisphereLights[0], normalize(vEven));\n" +
+        "for (int i = 0; i < NUM_DIR_LIGHTS; i++)\n" +
+        "  around += directionalLights[i].color * max(dot(normalize(vEven), directionalLights[i].direction), 0.0);\n" +
+        "vec3 hidden = (1.0 - vSky) * material.diffuseColor;\n" +
+        "reflectedLight.indirectDiffuse += around * hidden / (1.0 - hidden) * RECIPROCAL_PI * material.diffuseColor;\n" +
         // the shine of an even sky, which lights of a view at rest bring by themselves
         `reflectedLight.indirectSpecular += ${REFLECTS} * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);`,
     )

@@ -342,6 +342,7 @@ export function surfaceOn(canvas) {
     geometry.setAttribute("position", new THREE.BufferAttribute(arrays.positions, 3));
     // a normal map, which holds all of the relief, turns the normals that the surface has without it
     geometry.setAttribute("normal", new THREE.BufferAttribute(mapped ? arrays.base_normals : arrays.normals, 3));
+    geometry.setAttribute("even", new THREE.BufferAttribute(arrays.base_normals, 3));
     if (mapped) geometry.setAttribute("tangent", new THREE.BufferAttribute(arrays.tangents, 4));
     geometry.setAttribute("uv", new THREE.BufferAttribute(arrays.uv, 2));
     geometry.setAttribute("sky", new THREE.BufferAttribute(arrays.sky, 1));
