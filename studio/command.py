@@ -10,6 +10,7 @@ from studio.environment import VARIABLES
 
 HELP = """gravel demo     start the studio with its demo pieces
 gravel serve    start the studio without them
+gravel web      start another web process on the same data folder
 gravel worker   start another background worker on the same data folder
 gravel helper   make series, deliveries, meshes and stills for a studio on another machine
 gravel manage   Django's own commands
@@ -32,6 +33,10 @@ def main(arguments: list[str] | None = None) -> int:
             from studio import demo
 
             return demo.main(rest, f"gravel {does}", with_pieces=does == "demo")
+        case "web":
+            from studio import server
+
+            return server.main(rest)
         case "worker":
             from studio import worker
 

@@ -30,12 +30,12 @@ TRIM_EVERY = 5
 """Seconds between two times that freed memory is given back to the system."""
 
 
-def main() -> int:
+def main(arguments: list[str] | None = None) -> int:
     """Serves the studio until it is ended."""
-    parser = argparse.ArgumentParser(prog="python -m studio.server", description="Serves the studio.")
+    parser = argparse.ArgumentParser(prog="gravel web", description="Serves a studio that is set up already.")
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--parent", type=int, help="the process that this one ends with")
-    chosen = parser.parse_args()
+    chosen = parser.parse_args(arguments)
     port = chosen.port
     end_with_parent(chosen.parent)
     from django.conf import settings

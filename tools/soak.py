@@ -63,6 +63,7 @@ def main() -> int:
         servers = [server_of(studio.pid), *(each.pid for each in begun)]
         for port, server in zip(ports[1:], begun, strict=True):
             wait_for(port, server)
+        wait_for_pieces(Path(data), chosen.pieces)
         artists = [f"artist{number}" for number in range(1, chosen.artists + 1)]
         if artists:
             subprocess.run([sys.executable, "manage.py", "shell", "-c", SHARE.format(artists=artists)], check=True)
@@ -104,6 +105,15 @@ def wait_for(port: int, studio: subprocess.Popen) -> None:
         except OSError:
             time.sleep(0.5)
     raise SystemExit("The studio did not start.")
+
+
+def wait_for_pieces(data: Path, many: int) -> None:
+    """Waits until the worker has made so many demo pieces."""
+    until = time.monotonic() + PATIENCE
+    while len(count_revisions(data)) < many:
+        if time.monotonic() > until:
+            raise SystemExit("The demo pieces were not made.")
+        time.sleep(1)
 
 
 def server_of(studio: int) -> int:

@@ -16,15 +16,16 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from relief.errors import Cancelled, ReliefError
+from relief.errors import NO_ROOM, Cancelled, ReliefError
 from relief.progress import Progress
 from studio.remote.board import LEASE, Board, Report, name_of_board
 from studio.remote.works import WORKS
 
+MOST_SILENCE = 1800.0
+"""Seconds after which work that has not said how far it is counts as hanging."""
+
 SAID_EVERY = 0.5
 """Seconds between two words on how far the work is."""
-
-BROKE = "Something went wrong on {machine}: {problem}"
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -80,10 +81,8 @@ def do_work(board: Board, name: str, media: Path, work: str, description: dict[s
         report = Report(work, name, WORKS[description["does"]](results, media, description, claim))
     except Cancelled:
         report = None
-    except (ReliefError, OSError, MemoryError, KeyError) as problem:
-        report = Report(work, name, {}, str(problem) or type(problem).__name__)
     except Exception as problem:
-        report = Report(work, name, {}, BROKE.format(machine=socket.gethostname(), problem=problem))
+        report = Report(work, name, {}, say_problem(problem))
     finally:
         claim.end()
     if results and (report is None or report.problem):
@@ -92,29 +91,52 @@ def do_work(board: Board, name: str, media: Path, work: str, description: dict[s
         board.report(report)
 
 
+def say_problem(problem: Exception) -> str:
+    """Why work failed on this machine, in a sentence."""
+    machine = socket.gethostname()
+    match problem:
+        case ReliefError():
+            return str(problem)
+        case OSError(errno=errno) if errno in NO_ROOM:
+            return f"The disk that {machine} writes to is full."
+        case OSError():
+            return f"{machine} could not read or write a file: {problem.strerror or problem}."
+        case MemoryError():
+            return f"{machine} has not enough memory for this."
+    return f"Something went wrong on {machine}: {type(problem).__name__} {problem}"
+
+
 def results_of(folder: Path, work: str, helper: str) -> Path:
     """The folder that a helper writes its results into: one that no other helper has."""
     return folder / f".{work}.{helper}"
 
 
 class Claim(Progress):
-    """Renews the claim while the work is done; work that is no longer this helper's is cancelled."""
+    """Renews the claim while the work is done; work that is no longer this helper's is cancelled.
+
+    Work that says nothing for very long hangs, as on a mount that no longer answers: it is let go, for others to claim.
+    """
 
     def __init__(self, board: Board, work: str, helper: str) -> None:
         self._board, self._work, self._helper = board, work, helper
         self._ended, self._lost, self._said = threading.Event(), False, 0.0
+        self._heard = time.monotonic()
         self._thread = threading.Thread(target=self._renew, daemon=True)
         self._thread.start()
 
     def report(self, fraction: float, message: str) -> None:
-        if time.monotonic() - self._said < SAID_EVERY:
+        self._heard = time.monotonic()
+        if self._heard - self._said < SAID_EVERY:
             return
-        self._said = time.monotonic()
+        self._said = self._heard
         with suppress(ReliefError):  # nothing depends on it
             self._board.say(self._work, fraction, message)
 
     def _renew(self) -> None:
         while not self._ended.wait(self._board.lease / 4):
+            if time.monotonic() - self._heard > MOST_SILENCE:
+                self._lost = True
+                return
             try:
                 self._board.sign(self._helper)
                 self._lost = not self._board.renew(self._work, self._helper)

@@ -214,6 +214,31 @@ class ElsewhereTests(BoardTestCase):
         with self.assertRaisesRegex(WorkError, "has version 999"), self.made_of(asked):
             pass
 
+    def test_what_goes_wrong_on_a_helper_is_a_sentence(self):
+        for problem, said in (
+            (OSError(28, "No space left"), "disk .* is full"), (OSError(5, "Input/output error"), "read or write"),
+            (MemoryError(), "memory"), (KeyError("recipe"), "Something went wrong on"),
+        ):  # fmt: skip
+            self.board.post("9-1-x", {"does": "item", "folder": "series"})
+            with mock.patch.dict(helping.WORKS, {"item": mock.Mock(side_effect=problem)}):
+                helping.do_work(self.board, "a", self.media, *self.board.claim("a"))
+            (report,) = self.board.reports("9")
+            self.assertRegex(report.problem, said)
+            self.board.withdraw("9-1-x")
+
+    def test_work_that_hangs_is_let_go(self):
+        self.board.post("9-1-x", {"does": "item", "folder": "series"})
+        hung = threading.Event()
+        hanging = mock.patch.dict(helping.WORKS, {"item": lambda *_: hung.wait() and {}})
+        with hanging, mock.patch.object(helping, "MOST_SILENCE", 0.5):
+            claimed = self.board.claim("a")
+            helper = threading.Thread(target=helping.do_work, args=(self.board, "a", self.media, *claimed))
+            helper.start()
+            self.addCleanup(helper.join)
+            self.addCleanup(hung.set)
+            time.sleep(2.5 * LEASE)
+        self.assertEqual((self.board.put_up_again(), self.board.claim("b", 0.05)[0]), ([], "9-1-x"))
+
     def test_helpers_that_are_lost_each_time_are_said_and_without_any_it_is_made_here(self):
         lost = mock.patch.object(Board, "put_up_again", lambda board: [next(iter(self.posted()))])
         with lost, self.assertRaisesRegex(WorkError, "3 helpers were lost"), self.made_of({}):
