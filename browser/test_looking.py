@@ -13,7 +13,7 @@ from browser.pictures import png16, waves
 from relief.recipe import map_edits
 from relief.run.pipeline import Pipeline
 from studio.bench.beginning import begin_piece
-from studio.bench.models import Proof, Revision
+from studio.bench.models import KeptView, Proof, Revision
 from studio.middleware import the_artist
 from studio.shelf.intake import keep_source
 from studio.shelf.models import Piece, read_source
@@ -112,6 +112,32 @@ class LookingTests(BrowserTestCase):
         self.until(lambda: self.attribute("#tilt", "value") == "0", "the box says where the camera stands")
         # a flat surface seen along it stays as narrow as it is; a displaced one stands out above and below
         self.assertGreater(self.covered(displaced), self.covered(bump) * 1.15)
+
+    def test_large_ground_is_seen_from_a_hill_under_a_sky_and_the_view_is_kept(self):
+        self.begin("surface", **{"footprint.width": 10_000, "footprint.height": 10_000, "amplitude": 600})
+        self.until(lambda: self.attribute("#solid", "data-drawn"))
+        self.until(lambda: self.find("[data-camera=hill]").is_displayed())
+        self.click("[data-camera=hill]")
+        self.settled()
+        # of what is free of buttons: the sky at the right, and the ground far below the horizon
+        sky, ground = (
+            self.pixels("#solid")[rows, 300:500].mean(axis=(0, 1)) for rows in (slice(100, 110), slice(-130, -110))
+        )
+        self.assertGreater(sky[2], sky[0] + 0.03, "the sky is blue")
+        self.assertLess(abs(ground[2] - ground[0]), 0.08, "the ground is not")
+        self.click("#stage-more summary")
+        self.until(lambda: self.all("#keep-view"))
+        self.type("#keep-view input", "From the hill")
+        self.click("#keep-view button")
+        self.until(lambda: KeptView.objects.exists())
+        view = KeptView.objects.get()
+        self.assertLess(view.camera[1], -5000, "it stands before the lower edge")
+        self.assertAlmostEqual(view.look_at[1], 1000, delta=1)
+
+    def test_small_relief_has_no_horizon(self):
+        self.begin("surface")
+        self.until(lambda: self.attribute("#solid", "data-drawn"))
+        self.assertFalse(self.find("[data-camera=hill]").is_displayed())
 
     def ways(self) -> list[np.ndarray]:
         """The lower part of each pane, clear of buttons: flat with bump and normal map, displaced without and with."""

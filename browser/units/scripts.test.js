@@ -157,3 +157,47 @@ test("the tone curve is the Khronos PBR Neutral Tone Mapper, worked out by hand"
   assert.deepEqual(shown(2, 1, 0.5), [0.96, 0.53409, 0.321136].map(srgb));
   assert.ok(shown(50, 50, 50).every((level) => level >= 254 && level <= 255));
 });
+
+test("somebody who stands on large ground sees from 1.65 m above the highest place before the middle, level with the horizon", async () => {
+  const { isGround, standOn } = await import("../../studio/bench/static/bench/stage/outlook.js");
+  const positions = new Float32Array([0, -4000, 100, 1000, -3000, 400, -4900, -3000, 900, 0, 3000, 2000]);
+  const told = { size: [10_000, 10_000, 2000], upright: false, arrays: { positions } };
+  const [place, lookAt] = standOn("ground", told);
+  assert.deepEqual(place, [1000, -3000, 400 + 1650], "the hill at the side and the one behind do not count");
+  assert.ok(lookAt[1] > place[1] && Math.abs(lookAt[2] - place[2]) < 0.1 * (lookAt[1] - place[1]));
+  const [hill, down] = standOn("hill", told);
+  assert.ok(hill[1] < -5000 && hill[2] > 2000 && down[2] < hill[2]);
+  assert.ok(isGround(told));
+  assert.ok(!isGround({ ...told, upright: true }) && !isGround({ ...told, size: [900, 900, 50] }) && !isGround(null));
+});
+
+test("a hollow that hides half of the sky is lit by what is around it, as a series of bounces adds it up", async () => {
+  const { paintPixels } = await import("../../studio/static/studio/painting.js");
+  const { develop } = await import("../../studio/static/studio/tone.js");
+  const { SKY, SKYLIGHT } = await import("../../studio/static/studio/daylight.js");
+  let shown = null;
+  const canvas = { width: 1, height: 1, getContext: () => ({ putImageData: (image) => (shown = image.data) }) };
+  globalThis.ImageData = class {
+    constructor(width, height) {
+      Object.assign(this, { width, height, data: new Uint8ClampedArray(4 * width * height) });
+    }
+  };
+  const pixels = new Uint16Array([32768, 32768, 65535]);
+  pixels.shape = [1, 1, 3];
+  const albedo = 0.6;
+  const lit = { lights: [], ambient: 0.2, material: { albedo: [albedo, albedo, albedo], roughness: 1 } };
+  paintPixels(canvas, pixels, { lit, shadows: { sky: new Uint8Array([128]), suns: [] } });
+  const [hidden, enters] = [1 - 128 / 255, 0.955 * albedo];
+  const open = SKY.map((sky) => (0.2 * SKYLIGHT * sky) / Math.PI);
+  const expected = open.map((sky) => {
+    let [whole, bounce] = [sky * (1 - hidden), sky * hidden * enters];
+    for (let times = 0; times < 40; times++) {
+      whole += bounce;
+      bounce *= hidden * enters;
+    }
+    return whole * enters + sky * (1 - hidden) * 0.045;
+  });
+  const bits = develop(...expected);
+  const told = [bits & 255, (bits >> 8) & 255, (bits >> 16) & 255];
+  for (const [channel, value] of told.entries()) assert.ok(Math.abs(value - shown[channel]) <= 1, `${told} ${shown}`);
+});

@@ -85,6 +85,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--region", nargs=4, type=int, metavar=("X", "Y", "W", "H"), help="draw this part only, pixels")
     parser.add_argument("--ground", choices=("on", "off"), help="ground below it (on for shapes that stand)")
+    parser.add_argument("--open-air", action="store_true", help="a sky with a horizon behind it, and haze")
     parser.add_argument("--backdrop", metavar="COLOUR", help="what lies behind, such as #6f7678")
     parser.add_argument("--flat", action="store_true", help="undisplaced with its normal map, to compare")
     parser.add_argument("--clay", action="store_true", help="in matt clay, without its colours")
@@ -146,7 +147,7 @@ def _want(chosen: argparse.Namespace, scene: Scene) -> Wanted:
     wanted = Wanted(
         _camera(scene, chosen, chosen.wide / max(chosen.high, 1)), light, chosen.wide, chosen.high, chosen.samples,
         region=tuple(chosen.region) if chosen.region else None, backdrop=_colour(chosen.backdrop),
-        smooth=not chosen.noisy, noise=chosen.noise / 100,
+        open_air=chosen.open_air, smooth=not chosen.noisy, noise=chosen.noise / 100,
     )  # fmt: skip
     wanted.check()
     return wanted

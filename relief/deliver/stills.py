@@ -78,6 +78,7 @@ class Order:
         towards: the direction of the light of the stage, unit length, as the surface has it: right, up, out of it.
         plain, flat: as `make_scene` takes them.
         ground: whether there is ground below what stands.
+        open_air: as `Wanted` has it.
         opening: the f-number of the camera, 0 for sharp everywhere; what is sharp lies where it looks.
         sweep: one of `SWEEPS`, for an animation; empty for one picture.
         name: of the view, where it has one.
@@ -93,6 +94,7 @@ class Order:
     plain: bool = False
     flat: bool = False
     ground: bool = True
+    open_air: bool = False
     opening: float = 0.0
     sweep: str = ""
     name: str = ""
@@ -115,7 +117,7 @@ class Order:
             high, out = (z, y) if scene.up == 2 else (y, -z)
             sun = math.degrees(math.atan2(out, x)) % 360, math.degrees(math.asin(min(max(high, -1.0), 1.0)))
         camera = camera._replace(opening=self.opening)
-        wanted = Wanted(camera, Light(*sun), self.width, self.height, self.samples)
+        wanted = Wanted(camera, Light(*sun), self.width, self.height, self.samples, open_air=self.open_air)
         wanted.check()
         return wanted
 

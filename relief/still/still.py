@@ -13,6 +13,7 @@ from relief.displace.forecast import final_limit
 from relief.errors import ReliefError
 from relief.kernels import thread_count
 from relief.progress import Progress
+from relief.still.air import see_through_air
 from relief.still.camera import Camera
 from relief.still.canvas import Canvas, Region
 from relief.still.denoising import denoise
@@ -46,6 +47,7 @@ class Wanted:
         bounces: how often light may go from surface to surface.
         region: the part that is drawn: left, top, width, height in pixels; all of it where it is not given.
         backdrop: linear colour where nothing is.
+        open_air: whether there is a sky with a horizon instead, and haze before what is far.
         smooth: whether noise is removed.
         noise: relative error of the picture at which it is done before all samples are drawn; 0 draws all of them.
     """
@@ -58,6 +60,7 @@ class Wanted:
     bounces: int = 2
     region: Region | None = None
     backdrop: tuple[float, float, float] = BACKDROP
+    open_air: bool = False
     smooth: bool = True
     noise: float = 0.0
 
@@ -141,7 +144,8 @@ def draw_still(
         places = across + draws.take(0), down + draws.take(1)
         rays = wanted.camera.rays(*places, wanted.width, wanted.height, (draws.take(2), draws.take(3)))
         backdrop = np.asarray(wanted.backdrop, np.float32)
-        canvas.add(pixels, trace(scene, wanted.light, *rays, draws, wanted.bounces, backdrop))
+        seen = trace(scene, wanted.light, *rays, draws, wanted.bounces, backdrop)
+        canvas.add(pixels, see_through_air(seen, rays[1], wanted.camera.up) if wanted.open_air else seen)
 
     done = 0  # paths that every pixel has
     with ThreadPoolExecutor(threads) as pool:

@@ -12,6 +12,8 @@ from PIL import Image
 from relief.errors import Cancelled, ReliefError
 from relief.inspect.swatch import in_clay
 from relief.progress import Progress
+from relief.still import air
+from relief.still.air import see_through_air
 from relief.still.camera import Camera, frame_all
 from relief.still.denoising import denoise
 from relief.still.forecast import forecast_still
@@ -20,7 +22,7 @@ from relief.still.material import Material, bases, kept_light
 from relief.still.scene import Maps, Scene
 from relief.still.still import Wanted, draw_still
 from relief.still.tone import map_tones
-from relief.still.tracing import Draws, trace
+from relief.still.tracing import Draws, Seen, trace
 from relief.surface.mesh import Mesh, Part
 from relief.tests.command import CommandTestCase
 from relief.tests.height_fields import rough
@@ -249,6 +251,38 @@ class LampTests(TestCase):
         share = found / self.lit(x, Lamp((-3, 0.3, 3), 1, 1.0), samples=256)
         self.assertAlmostEqual(x[share > 0.02][0], 4.2, delta=0.5)
         self.assertTrue(((share > 0.1) & (share < 0.9)).sum() > 15)
+
+
+class AirTests(TestCase):
+    """Koschmieder 1924: at the visual range 2 % of the contrast with the horizon is left."""
+
+    def seen(self, distance: float, direction, radiance: float = 0.0) -> np.ndarray:
+        nothing = np.zeros((1, 3), np.float32)
+        one = Seen(nothing + np.float32(radiance), nothing, nothing, np.array([distance], np.float32))
+        way = np.array([direction], np.float32)
+        return see_through_air(one, way / np.linalg.norm(way), 2).radiance[0]
+
+    def test_what_is_black_is_as_bright_as_the_horizon_but_for_what_is_left_of_its_contrast(self):
+        horizon = np.asarray(air.HORIZON)
+        np.testing.assert_allclose(self.seen(air.VISUAL_RANGE, (0, 1, 0)), 0.98 * horizon, rtol=1e-3)
+        np.testing.assert_allclose(self.seen(1.0, (0, 1, 0), 0.4), 0.4, rtol=1e-4)
+        half = self.seen(air.VISUAL_RANGE / 2, (0, 1, 0))
+        np.testing.assert_allclose(1 - half / horizon, 0.02**0.5, rtol=1e-3)
+
+    def test_without_a_surface_there_is_sky_above_the_horizon_and_ground_below(self):
+        level, high, low = (self.seen(np.inf, way) for way in ((0, 1, 0), (0, 0.001, 1), (0, 0.001, -1)))
+        np.testing.assert_allclose(level, air.HORIZON, rtol=1e-6)
+        np.testing.assert_allclose(high, air.ZENITH, rtol=1e-3)
+        np.testing.assert_allclose(low, air.BEYOND, rtol=1e-3)
+
+    def test_a_still_in_open_air_has_its_horizon_at_the_height_of_the_eye(self):
+        camera = Camera((0.0, -8.0, 1.5), (0.0, 8.0, 1.5), 36.0, 2)
+        wanted = Wanted(camera, Light(), 41, 41, 4, open_air=True, smooth=False)
+        picture = draw_still(even(square(2.0)), wanted).radiance
+        column = picture[:, 1]
+        self.assertTrue((column[:20, 2] > column[:20, 0]).all(), "the sky is blue, down to the horizon")
+        np.testing.assert_allclose(column[20], air.HORIZON, atol=0.12)
+        self.assertLess(column[-1].max(), 0.75 * max(air.HORIZON), "below lies ground")
 
 
 class CameraTests(TestCase):

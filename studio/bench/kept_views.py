@@ -33,7 +33,8 @@ def keep_view(request: HttpRequest, pk: int) -> HttpResponse:
         return refuse(request, 422, "Not kept", "The surface is not shown yet. Try again in a moment.")
     if piece.kept_views.exclude(name=name).count() >= MOST_VIEWS:
         return refuse(request, 422, "Not kept", f"At most {MOST_VIEWS} views are kept. Remove one first.")
-    values = {"camera": list(camera), "look_at": list(look_at), "towards": list(towards)}
+    values: dict[str, object] = {"camera": list(camera), "look_at": list(look_at), "towards": list(towards)}
+    values["open_air"] = request.POST.get("open_air") == "1"
     KeptView.objects.update_or_create(piece=piece, name=name, defaults=values)
     return _list(request, piece)
 

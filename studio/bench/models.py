@@ -229,6 +229,8 @@ class KeptView(models.Model):
     """Where it looks, mm from there."""
     towards = models.JSONField()
     """The direction of the light, unit length."""
+    open_air = models.BooleanField(default=False)
+    """Whether it is seen under a sky with a horizon."""
 
     class Meta:
         ordering = ["pk"]
@@ -246,9 +248,10 @@ class KeptView(models.Model):
         )
 
     @property
-    def places(self) -> dict[str, tuple[float, float, float]]:
-        """Where the camera stands and looks and where the light comes from, by the names that a still has for them."""
-        return {"camera": tuple(self.camera), "look_at": tuple(self.look_at), "towards": tuple(self.towards)}
+    def values(self) -> dict[str, Any]:
+        """What a still takes of it, by the names that a still has for that."""
+        places = {"camera": tuple(self.camera), "look_at": tuple(self.look_at), "towards": tuple(self.towards)}
+        return {**places, "open_air": self.open_air}
 
 
 @lru_cache(maxsize=200)

@@ -152,7 +152,7 @@ def read_orders(values: QueryDict, piece: Piece) -> list[Order]:
     asked = values.copy()
     asked["seen"] = ON_STAGE
     whole = read_order(asked)
-    return [replace(whole, name=view.name, **view.places) for view in views]
+    return [replace(whole, name=view.name, **view.values) for view in views]
 
 
 def read_order(values: QueryDict) -> Order:
@@ -175,6 +175,7 @@ def read_order(values: QueryDict) -> Order:
         int(width), round(int(width) / ratio), samples, seen, camera if seen == ON_STAGE else None,
         look_at or (0.0, 0.0, 0.0), towards,
         plain=look != "colour", flat=look == "flat", ground=values.get("ground") == "1",
+        open_air=seen == ON_STAGE and values.get("open_air") == "1",
         opening=float(opening), sweep=sweep,
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ import re
 from django.test import SimpleTestCase
 
 from relief.deliver import palette
-from relief.still import light
+from relief.still import air, light
 from relief.still.scene import CLAY
 from studio.environment import HOUSE
 
@@ -29,6 +29,15 @@ class LightTests(SimpleTestCase):
         self.assertEqual(tuple(numbers["CLAY"]), CLAY)
         self.assertEqual(numbers["SUNLIGHT"], light.SUNLIGHT)
         self.assertAlmostEqual(numbers["SKYLIGHT"] * numbers["AMBIENT"], light.SKYLIGHT)
+
+    def test_the_stage_and_stills_have_the_same_air(self):
+        text = (HOUSE / "studio" / "bench" / "static" / "bench" / "stage" / "outlook.js").read_text()
+        numbers = {name: json.loads(value) for name, value in re.findall(r"const (\w+) = ([-\d.e\[\], ]+);", text)}
+        self.assertEqual(tuple(numbers["ZENITH"]), air.ZENITH)
+        self.assertEqual(tuple(numbers["BRIGHT"] * part for part in light.SKY), air.HORIZON)
+        self.assertEqual(tuple(numbers["LIT"] * part for part in light.GROUND), air.BEYOND)
+        self.assertAlmostEqual(numbers["CONTRAST"] / numbers["VISUAL_RANGE"], air.EXTINCTION)
+        self.assertEqual(re.findall(r"exp\((-?[\d.]+) \* above\)", text), [str(-air.RISE), str(air.FALL)])
 
 
 class PaletteTests(SimpleTestCase):

@@ -12,6 +12,7 @@ export function sayView(parameters) {
   if (!space.surface?.told()) return;
   parameters.camera = list(space.surface.standsAt());
   parameters.look_at = list(space.surface.looksAt());
+  parameters.open_air = space.surface.isOpenAir() ? "1" : "";
 }
 
 bench.addEventListener("htmx:configRequest", ({ detail: { elt, parameters } }) => {
@@ -21,7 +22,8 @@ bench.addEventListener("htmx:configRequest", ({ detail: { elt, parameters } }) =
 bench.addEventListener("click", ({ target }) => {
   const view = target.closest("[data-kept-view]")?.dataset;
   if (!view || !space.surface?.told()) return;
-  setLook({ light: numbers(view.towards).slice(0, 2) });
+  const camera = view.openAir ? "hill" : "three-quarter"; // from there it goes to its own place
+  setLook({ light: numbers(view.towards).slice(0, 2), camera, tilt: null });
   space.surface.standAtPlace(numbers(view.keptView), numbers(view.lookAt));
   for (const button of bench.querySelectorAll("[data-camera]")) button.setAttribute("aria-pressed", "false");
 });

@@ -12,7 +12,7 @@ const DOWN = 0.05; // of its depth, how far below the horizon they look
 const VISUAL_RANGE = 100e6; // mm: very clear air (common practice, no source)
 const CONTRAST = 3.912; // extinction times visual range, where 2 % of the contrast is left (Koschmieder 1924)
 const BRIGHT = 1.15; // radiance of the sky at the horizon; higher up it is darker and bluer
-const ZENITH = [0.16, 0.3, 0.62];
+export const ZENITH = [0.16, 0.3, 0.62];
 const LIT = 7; // radiance of open ground, of its albedo
 
 export const OUTLOOKS = ["hill", "ground"];

@@ -442,6 +442,8 @@ export function surfaceOn(canvas) {
     },
     /** Where the camera stands, mm from the surface's middle. */
     standsAt: () => mesh.worldToLocal(camera.position.clone()).toArray(),
+    /** Whether it is seen under a sky with a horizon. */
+    isOpenAir: () => back.open.value,
     /** Where it looks, mm from there. */
     looksAt: () => mesh.worldToLocal(controls.target.clone()).toArray(),
     /** Puts the camera at a place and lets it look at another one, mm from the surface's middle. */
