@@ -22,7 +22,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 from relief.warm_up import warm_up
 
-WAIT = 150
+WAIT = 400
 QUIET = (
     "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--hide-scrollbars", "--no-first-run",
     "--disable-quic", "--disable-background-networking", "--disable-component-update", "--disable-sync",

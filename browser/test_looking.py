@@ -125,8 +125,8 @@ class LookingTests(BrowserTestCase):
         )
         self.assertGreater(sky[2], sky[0] + 0.03, "the sky is blue")
         self.assertLess(abs(ground[2] - ground[0]), 0.08, "the ground is not")
-        self.click("#stage-more summary")
-        self.until(lambda: self.all("#keep-view"))
+        self.run_script("document.getElementById('stage-more').open = true")
+        self.until(lambda: self.find("#keep-view input").is_displayed())
         self.type("#keep-view input", "From the hill")
         self.click("#keep-view button")
         self.until(lambda: KeptView.objects.exists())
@@ -169,7 +169,9 @@ class LookingTests(BrowserTestCase):
         self.assertGreater(np.abs(sky_above - shadowed).mean(), 0.02, "the light was moved")
         self.assertEqual(self.run_script(asked), before, "nothing was asked for")
         self.click("[data-toggle=shadowed]")
-        self.assertGreater(self.middle().mean(), sky_above.mean(), "slopes only are brighter")
+        self.assertGreater(
+            np.abs(self.middle() - sky_above).mean(), 0.01, "without them nothing is hidden or lit by it"
+        )
 
     def test_light_and_material_are_for_looking_only(self):
         piece = self.begin("relief")

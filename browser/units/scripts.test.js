@@ -190,7 +190,7 @@ test("a hollow that hides half of the sky is lit by what is around it, as a seri
   const [hidden, enters] = [1 - 128 / 255, 0.955 * albedo];
   const open = SKY.map((sky) => (0.2 * SKYLIGHT * sky) / Math.PI);
   const expected = open.map((sky) => {
-    let [whole, bounce] = [sky * (1 - hidden), sky * hidden * enters];
+    let [whole, bounce] = [sky * (1 - hidden), sky * (1 - hidden) * hidden * enters];
     for (let times = 0; times < 40; times++) {
       whole += bounce;
       bounce *= hidden * enters;

@@ -59,8 +59,9 @@ const skylight = (ambient) =>
   });
 
 /**
- * What falls on even ground: in a hollow, where it hides the sky, each place is lit by others that are lit like this and give
- * it on again and again (Stewart & Langer 1997, Toward accurate recovery of shape from shading under diffuse lighting).
+ * What falls on even ground. In a hollow that sees a share of the sky it is spread over as much more surface, and its places
+ * give it on to each other again and again (Stewart & Langer 1997, Toward accurate recovery of shape from shading under
+ * diffuse lighting).
  */
 function around(lights, ambient) {
   const low = skylight(ambient).map(([upright, rise]) => upright + rise);
@@ -178,9 +179,10 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
     }
     const hidden = shadows ? 1 - shadows.sky[i] / 255 : 0;
     if (hidden) {
-      matt[n] += (redAround * hidden * red) / (1 - hidden * red);
-      matt[n + 1] += (greenAround * hidden * green) / (1 - hidden * green);
-      matt[n + 2] += (blueAround * hidden * blue) / (1 - hidden * blue);
+      const spread = hidden * (1 - hidden);
+      matt[n] += (redAround * spread * red) / (1 - hidden * red);
+      matt[n + 1] += (greenAround * spread * green) / (1 - hidden * green);
+      matt[n + 2] += (blueAround * spread * blue) / (1 - hidden * blue);
     }
     out[i] = develop(
       matt[n] * red + bright[n],

@@ -71,7 +71,7 @@ function extend(shader) {
         "for (int i = 0; i < NUM_DIR_LIGHTS; i++)\n" +
         "  around += directionalLights[i].color * max(dot(normalize(vEven), directionalLights[i].direction), 0.0);\n" +
         "vec3 hidden = (1.0 - vSky) * material.diffuseColor;\n" +
-        "reflectedLight.indirectDiffuse += around * hidden / (1.0 - hidden) * RECIPROCAL_PI * material.diffuseColor;\n" +
+        "reflectedLight.indirectDiffuse += around * vSky * hidden / (1.0 - hidden) * RECIPROCAL_PI * material.diffuseColor;\n" +
         // the shine of an even sky, which lights of a view at rest bring by themselves
         `reflectedLight.indirectSpecular += ${REFLECTS} * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);`,
     )
