@@ -51,7 +51,7 @@ CLICKS = {
                 "into #group-faces"],
     "regions": [GUIDE, "set #overlay grid", "[data-toggle=figure]", "into #group-regions"],
     "own-mesh": ["set #overlay reversed"],
-    "ground": [GUIDE, "[data-raking]", "[data-toggle=figure]"],
+    "ground": [GUIDE, "[data-raking]", "[data-camera=hill]"],
     "series": ["[value='Unevenly lit photo to a tile']", "#choose-all", "#begin-series", *["over main"] * 2],
     "four-ways": [GUIDE, "[data-view=ways]", "[data-camera=along]"],
 }  # fmt: skip
