@@ -8,18 +8,15 @@ import base64
 import io
 import json
 import sys
-import tempfile
 import time
 import urllib.request
-from pathlib import Path
 
 import cv2
 import numpy as np
 from PIL import Image
 from selenium.webdriver import Chrome
 
-from browser.driver import WITH_WEBGL, chromium
-from tools.screenshots import REFINING
+from tools.screenshots import REFINING, open_demo
 
 PATIENCE = 600
 """Seconds for a view or a still at most."""
@@ -45,17 +42,10 @@ FLAT = """return document.getElementById("flat").toDataURL("image/png")"""
 
 def main(address: str, only: list[str]) -> None:
     """Prints a line for each piece, or for some of them only."""
-    with tempfile.TemporaryDirectory() as folder:
-        driver = chromium(Path(folder), *WITH_WEBGL)
-        try:
-            driver.get(address)
-            links = driver.find_elements("css selector", ".pieces a[href*='/piece/']")
-            known = {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
-            for title, link in known.items():
-                if not only or title in only:
-                    print(json.dumps({"piece": title, **compare(driver, f"{link}surface/")}), flush=True)
-        finally:
-            driver.quit()
+    with open_demo(address) as (driver, known):
+        for title, link in known.items():
+            if "/piece/" in link and (not only or title in only):
+                print(json.dumps({"piece": title, **compare(driver, f"{link}surface/")}), flush=True)
 
 
 def compare(driver: Chrome, address: str) -> dict[str, object]:

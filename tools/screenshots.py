@@ -5,7 +5,11 @@ from __future__ import annotations
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+
+from selenium.webdriver import Chrome
 
 from browser.driver import WITH_WEBGL, chromium
 
@@ -61,17 +65,23 @@ CLICKS = {
 def take(address: str, only: list[str]) -> None:
     """Writes one PNG of each view, or of some of them only."""
     PLACE.mkdir(parents=True, exist_ok=True)
+    with open_demo(address) as (driver, known):
+        for name, view in VIEWS.items():
+            if only and name not in only:
+                continue
+            driver.get(_address(address, known, view))
+            _shoot(driver, name)
+
+
+@contextmanager
+def open_demo(address: str) -> Iterator[tuple[Chrome, dict[str, str]]]:
+    """A browser on the shelf of a running demo, and the address of all that stands there by its title."""
     with tempfile.TemporaryDirectory() as folder:
         driver = chromium(Path(folder), *WITH_WEBGL)
         try:
             driver.get(address)
             links = driver.find_elements("css selector", ".pieces a")
-            known = {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
-            for name, view in VIEWS.items():
-                if only and name not in only:
-                    continue
-                driver.get(_address(address, known, view))
-                _shoot(driver, name)
+            yield driver, {link.find_element("css selector", "b").text: link.get_attribute("href") for link in links}
         finally:
             driver.quit()
 

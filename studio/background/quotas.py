@@ -23,8 +23,7 @@ def count_bytes(artist: Any) -> int:
 
 def count_work(artist: Any) -> int:
     """Work of an artist that runs or waits."""
-    active = (Work.State.WAITING, Work.State.RUNNING)
-    return sum(kind.objects.filter(owner=artist, state__in=active).count() for kind in Work.kinds())
+    return sum(kind.objects.filter(owner=artist, state__in=Work.ACTIVE).count() for kind in Work.kinds())
 
 
 def refuse_beyond_quota(artist: Any, *, works: bool = True) -> None:

@@ -157,7 +157,7 @@ class Preparation(Work):
     @classmethod
     def under_way(cls) -> Preparation | None:
         """The one that is not done yet."""
-        return cls.objects.filter(state__in=(cls.State.WAITING, cls.State.RUNNING)).first()
+        return cls.objects.filter(state__in=cls.ACTIVE).first()
 
 
 class Arrival(Work):

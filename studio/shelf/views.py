@@ -102,7 +102,7 @@ def arrivals(request: HttpRequest) -> HttpResponse:
 
 
 def _arrivals(request: HttpRequest) -> list[Arrival]:
-    return list(Arrival.objects.filter(owner=request.artist, state__in=[Arrival.State.WAITING, Arrival.State.RUNNING]))
+    return list(Arrival.objects.filter(owner=request.artist, state__in=Arrival.ACTIVE))
 
 
 @require_safe

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 import tempfile
 from pathlib import Path
@@ -10,7 +9,6 @@ from pathlib import Path
 import numpy as np
 from django.test import override_settings
 from django.urls import reverse
-from PIL import Image
 
 from relief.tests.height_fields import rough
 from studio.bench.beginning import begin_piece
@@ -18,16 +16,9 @@ from studio.bench.models import Revision
 from studio.middleware import the_artist
 from studio.shelf.intake import keep_source
 from studio.shelf.models import Piece
-from studio.shelf.tests.case import SignedInTestCase
+from studio.shelf.tests.case import SignedInTestCase, png
 
 HEIGHTS = np.rint(rough(48, 64) * 65535).astype(np.uint16)
-
-
-def png(pixels: np.ndarray) -> bytes:
-    """Pixels as the bytes of a PNG."""
-    data = io.BytesIO()
-    Image.fromarray(pixels).save(data, "PNG")
-    return data.getvalue()
 
 
 class StudioTestCase(SignedInTestCase):
