@@ -1,6 +1,6 @@
 // What every page needs: a word when the studio does not answer, or refuses what was sent.
 
-import { say } from "./notice.js";
+import { clearDialog, say } from "./notice.js";
 import { PAGE, begin, end } from "./working.js";
 
 document.addEventListener("htmx:sendError", () =>
@@ -9,9 +9,15 @@ document.addEventListener("htmx:sendError", () =>
 document.addEventListener("htmx:timeout", () =>
   say("The studio took too long to answer. Your last change may not be kept; reload the page.", "silent"),
 );
+const isSentence = (answer) => answer.getResponseHeader("Content-Type")?.startsWith("text/plain");
+
+// a refusal is said, and what is on the page stays
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  if (detail.xhr.status >= 400 && isSentence(detail.xhr)) detail.shouldSwap = false;
+});
 document.addEventListener("htmx:responseError", ({ detail }) => {
   const { status, responseText } = detail.xhr;
-  if (detail.xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")) say(responseText);
+  if (isSentence(detail.xhr)) say(responseText);
   else if (status >= 500) say("Something broke. Your last change was not kept; everything before it is.");
   else if (status === 400 || status === 413)
     say("That was too much at once for the studio. Your last change was not kept.");
@@ -22,6 +28,7 @@ document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers[
 
 // what takes longer than a moment shows how far it is, and can be stopped
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
+  clearDialog(detail.elt.closest("dialog"));
   const name = begin(() => htmx.trigger(detail.elt, "htmx:abort"));
   detail.xhr.setRequestHeader("X-Request", name);
   detail.xhr.addEventListener("loadend", () => end(name));
