@@ -3,6 +3,8 @@
 
 cd "$(dirname "${BASH_SOURCE[0]}")/.." || exit 1
 export PIP_DISABLE_PIP_VERSION_CHECK=1 DJANGO_SETTINGS_MODULE=studio.settings
+# compiled modules are kept: without them each process would take seconds to compile all that it imports
+unset PYTHONDONTWRITEBYTECODE
 
 find_python() {
     local candidate

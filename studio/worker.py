@@ -20,9 +20,11 @@ def main(arguments: list[str] | None = None) -> int:
     from django.core.management import execute_from_command_line
 
     django.setup()
+    from studio.background.forking import load_early
     from studio.background.health import keep_giving_signs
     from studio.recipes.watching import watch_folders
 
+    load_early()
     keep_giving_signs()
     watch_folders()
     execute_from_command_line(["manage.py", "run_huey", "--workers", str(WORKERS), "--quiet"])

@@ -6,7 +6,6 @@ from functools import cache
 from typing import NamedTuple
 
 import numpy as np
-from scipy.stats import qmc
 
 from relief.still.light import Light
 from relief.still.material import DIELECTRIC, Material, dot
@@ -46,6 +45,8 @@ class Seen(NamedTuple):
 @cache
 def _points(dimensions: int, count: int) -> np.ndarray:
     """Scrambled Sobol' points (Owen 1998; Joe & Kuo 2008), float32 (count, dimensions)."""
+    from scipy.stats import qmc  # which takes longer to load than all the rest
+
     power = max(0, int(np.ceil(np.log2(count))))
     return np.asarray(qmc.Sobol(dimensions, seed=1).random_base2(power)[:count], np.float32)
 

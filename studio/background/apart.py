@@ -4,7 +4,6 @@ leaves the worker alive when the machine kills it.
 
 from __future__ import annotations
 
-import multiprocessing
 import signal
 from collections.abc import Callable
 from multiprocessing.connection import Connection
@@ -15,6 +14,7 @@ from huey.contrib.djhuey import HUEY
 from relief.errors import Cancelled
 from relief.progress import Progress
 from studio.background.child import carry
+from studio.background.forking import forking
 from studio.background.models import WorkError
 
 PATIENCE = 0.25
@@ -75,7 +75,7 @@ class Apart:
         return told
 
     def _start(self) -> None:
-        context = multiprocessing.get_context("spawn")  # threads of kernels do not live through a fork
+        context = forking()
         self._pipe, other = context.Pipe()
         self._process = context.Process(target=carry, args=(other,), daemon=True)
         self._process.start()

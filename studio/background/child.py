@@ -9,6 +9,7 @@ import pickle
 import resource
 import signal
 import sys
+import threading
 import time
 import traceback
 from collections.abc import Callable
@@ -33,10 +34,9 @@ DIE_WITH_PARENT = 1
 
 def carry(pipe: Connection) -> None:
     """What the process does: one piece of work after the other, at the back of the queue for the processor, and no
-    longer than its parent.
+    longer than its worker.
     """
-    parent = multiprocessing.parent_process()
-    end_with_parent(parent.pid if parent else None)
+    end_with_starter()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is its parent's to answer
     os.nice(NICENESS)
     while True:
@@ -53,7 +53,7 @@ def carry(pipe: Connection) -> None:
 
 def carry_within(sending: Connection, memory: int, work: Callable[..., Any], arguments: tuple) -> None:
     """What a process does that may ask for so many bytes more than it begins with: the work, and then nothing more."""
-    end_with_parent(None)
+    end_with_starter()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(BEHIND_HANDS)
     if sys.platform == "linux":
@@ -91,6 +91,22 @@ def receive_whole(receiving: Connection) -> Any:
         for first in range(0, len(array), PIECE):
             receiving.recv_bytes_into(array, first)
     return pickle.loads(head, buffers=arrays)
+
+
+def end_with_starter() -> None:
+    """Has a process that was made by `forking` ended as soon as the one that asked for it is gone, however that ended.
+
+    Its parent is the one it was forked from, which stays for as long as any process that it made.
+    """
+    starter = multiprocessing.parent_process()
+
+    def wait() -> None:
+        assert starter is not None
+        starter.join()
+        os._exit(1)
+
+    if starter is not None:
+        threading.Thread(target=wait, daemon=True).start()
 
 
 def end_with_parent(parent: int | None) -> None:

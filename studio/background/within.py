@@ -4,19 +4,14 @@ small file may ask for more of both than any picture needs.
 
 from __future__ import annotations
 
-import multiprocessing
-import sys
 from collections.abc import Callable
-from functools import cache
 from typing import Any
 
 from huey.contrib.djhuey import HUEY
 
 from relief.errors import ReliefError
 from studio.background.child import carry_within, receive_whole
-
-PRELOADED = ["relief.sources.decode", "relief.sources.mesh.read", "studio.background.child"]
-"""What the process that others are forked from has loaded. It runs no threads, so that a fork is safe."""
+from studio.background.forking import forking
 
 
 class TookTooMuchError(ReliefError):
@@ -37,7 +32,7 @@ def run_within(seconds: float, memory: int, work: Callable[..., Any], *arguments
     """
     if HUEY.immediate:
         return work(*arguments)
-    context = _context()
+    context = forking()
     receiving, sending = context.Pipe(duplex=False)
     process = context.Process(target=carry_within, args=(sending, memory, work, arguments), daemon=True)
     process.start()
@@ -55,12 +50,3 @@ def run_within(seconds: float, memory: int, work: Callable[..., Any], *arguments
     if done:
         return told
     raise told
-
-
-@cache
-def _context() -> Any:
-    if sys.platform == "darwin":
-        return multiprocessing.get_context("spawn")
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(PRELOADED)
-    return context

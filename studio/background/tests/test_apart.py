@@ -2,7 +2,10 @@
 
 import os
 import signal
+import subprocess
+import sys
 import tempfile
+import time
 from pathlib import Path
 from unittest import TestCase, mock
 
@@ -23,6 +26,14 @@ class Heard(Progress):
 
     def cancelled(self):
         return not self.wanted()
+
+
+def is_gone(process: int) -> bool:
+    """Whether a process has ended, also where nobody has asked how."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] == "Z"
+    except OSError:
+        return True
 
 
 class ApartTests(TestCase):
@@ -57,6 +68,25 @@ class ApartTests(TestCase):
             run_apart(errands.never_end, (mark,), Heard(wanted=lambda: not mark.exists()))
         with self.assertRaises(ProcessLookupError):
             os.kill(int(mark.read_text()), 0)
+
+    def test_it_does_not_outlive_the_worker(self):
+        mark = Path(self.enterContext(tempfile.TemporaryDirectory()), "mark")
+        work = "import django; django.setup(); from pathlib import Path; from relief.progress import Progress; "
+        work += "from studio.background.apart import run_apart; from studio.background.tests import errands; "
+        work += f"run_apart(errands.never_end, (Path({str(mark)!r}),), Progress())"
+        environment = os.environ | {"DJANGO_SETTINGS_MODULE": "studio.settings"}
+        with subprocess.Popen([sys.executable, "-c", work], env=environment) as worker:
+            self.wait_for(lambda: mark.exists() and mark.read_text())
+            worker.kill()
+        process = int(mark.read_text())
+        self.wait_for(lambda: is_gone(process))
+
+    def wait_for(self, condition):
+        for _ in range(1200):
+            if condition():
+                return
+            time.sleep(0.1)
+        self.fail("what was waited for did not come")
 
     def test_what_it_raises_is_raised_here(self):
         with self.assertRaisesRegex(RecipeError, "no such thing"):
