@@ -87,7 +87,7 @@ class SharingTests(BrowserTestCase):
         self.settled()
         self.assertFalse(self.all("#show-shares"))
         self.enter("#section-amplitude", str(before * 2), "change")
-        self.until(lambda: "to look at" in self.text("#notice"))
+        self.until(lambda: "for viewing only" in self.text("#notice"))
         self.assertEqual(self.amplitude(), before)
 
         self.change_hands("ann")

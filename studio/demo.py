@@ -228,7 +228,7 @@ class Running:
                 continue
             ended = self._ended[name]
             if len(ended) == ended.maxlen and time.monotonic() - ended[0] < PATCHES[1]:
-                print(f"The {name} ends again and again (status {process.returncode}).", file=sys.stderr)
+                print(f"The {name} keeps ending (status {process.returncode}).", file=sys.stderr)
                 return False
             ended.append(time.monotonic())
             print(f"The {name} ended (status {process.returncode}) and is started again.", file=sys.stderr, flush=True)

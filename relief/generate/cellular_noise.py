@@ -18,7 +18,7 @@ SHAPES = {"round": 0, "square": 1, "diamond": 2}
 
 
 class CellularNoise(Noise):
-    """Cells round scattered points: pebbles, scales, cracked mud, flagstones."""
+    """Cells around scattered points: pebbles, scales, cracked mud, flagstones."""
 
     title: ClassVar[str] = "Cellular noise"
     kind: Literal["cellular_noise"] = "cellular_noise"

@@ -81,7 +81,7 @@ class Noise(Generator):
         help="Rotates the noise to the nearest direction that still tiles.",
     )  # fmt: skip
     contrast: float = number(
-        1, 0, 10, label="Contrast", step=0.05, slider=(0, 4), help="How far heights go from the middle."
+        1, 0, 10, label="Contrast", step=0.05, slider=(0, 4), help="How far heights spread from the middle one."
     )
     warp: float = number(
         0, 0, 100_000_000, label="Warp", unit="mm", step=1, slider=(0, 200),

@@ -11,7 +11,7 @@ from relief.parameters import number
 
 
 class Rings(InSquares):
-    """Rings about a middle, as on turned plates and rosettes."""
+    """Rings around a centre, as on turned plates and rosettes."""
 
     title: ClassVar[str] = "Rings"
     family: ClassVar[Family] = "pattern"

@@ -11,7 +11,7 @@ from relief.parameters import number
 
 
 class Rosette(InSquares):
-    """A flower of petals about a boss, one in each field."""
+    """A flower of petals around a boss, one in each field."""
 
     title: ClassVar[str] = "Rosette"
     family: ClassVar[Family] = "pattern"

@@ -35,7 +35,7 @@ class Surface(Parameters):
     )  # fmt: skip
     place_x: float = number(
         0, -FARTHEST, FARTHEST, label="Position, right", unit="mm", step=10, slider=(-1000, 1000),
-        help="Position of the middle in the world. It matters when the relief is fixed in world.",
+        help="Position of the middle in the world. It matters when the sizing is “Fixed in world”.",
     )  # fmt: skip
     place_y: float = number(
         0, -FARTHEST, FARTHEST, label="Position, up", unit="mm", step=10, slider=(-1000, 1000),

@@ -35,7 +35,7 @@ def piece_of(request: HttpRequest, pk: int) -> Piece:
     """
     found, share = piece_and_share(request, pk)
     if share and not share.may_work and request.method not in ("GET", "HEAD"):
-        raise ReliefError(f"{found.owner} shares this piece with you to look at. Copy it to work on it.")
+        raise ReliefError(f"{found.owner} shares this piece with you for viewing only. Copy it to work on it.")
     found.shown = read_question(request).get("relief", MAIN)
     return found
 

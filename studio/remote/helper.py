@@ -37,7 +37,11 @@ def main(arguments: list[str] | None = None) -> int:
         "--media", type=Path, required=True, metavar="DIR", help="the studio's media folder, as mounted here"
     )
     parser.add_argument(
-        "--lease", type=float, default=LEASE, metavar="SECONDS", help=f"as the studio has it ({LEASE:.0f})"
+        "--lease",
+        type=float,
+        default=LEASE,
+        metavar="SECONDS",
+        help=f"how long a claim holds; must be the same as the studio's ({LEASE:.0f})",
     )
     chosen = parser.parse_args(arguments)
     if not chosen.redis or not (chosen.media / "sources").is_dir():

@@ -134,7 +134,7 @@ class SharedTests(StudioTestCase):
             self.assertEqual(self.client.get(f"/piece/{piece.pk}/{part}", {"base": 1}).status_code, 200, part)
         for post in ("change", "undo", "treatments", "layers", "deliveries/start", "stills/start", "proofs/keep"):
             answer = self.client.post(f"/piece/{piece.pk}/{post}", {"base": 1, "amplitude": 9})
-            self.assertContains(answer, "to look at", status_code=422)
+            self.assertContains(answer, "for viewing only", status_code=422)
         for post in ("share", "share/end"):
             self.assertEqual(self.client.post(f"/piece/{piece.pk}/{post}", {"name": "bob"}).status_code, 404)
         self.assertEqual(self.client.get(f"/piece/{piece.pk}/shares").status_code, 404)

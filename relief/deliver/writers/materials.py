@@ -36,7 +36,7 @@ def _plan(recipe: Recipe, stem: str, stills: Sequence[str]) -> list[Planned]:
 
 
 def _describe(bundle: Bundle, file: Planned) -> Entry:
-    return Entry(file.filename, file.title, "Wavefront MTL", "Read along with the mesh.")
+    return Entry(file.filename, file.title, "Wavefront MTL", "Read together with the mesh.")
 
 
 def _make(bundle: Bundle, file: Planned) -> Make:

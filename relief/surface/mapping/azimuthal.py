@@ -15,7 +15,7 @@ from relief.surface.mesh import Mesh
 
 
 class AzimuthalMapping(Mapping):
-    """The relief laid over a pole like a cloth over a knob. Opposite the pole it is pulled together."""
+    """The relief laid over a pole like a cloth over a knob. At the opposite pole it is squeezed together."""
 
     title: ClassVar[str] = "Azimuthal"
     about: ClassVar[str] = "Like a cloth over a chosen pole"

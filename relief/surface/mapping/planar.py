@@ -14,7 +14,7 @@ AXES = {"x": "From the right", "y": "From above", "z": "From the front"}
 
 
 class PlanarMapping(Mapping):
-    """The relief seen along an axis; what lies behind gets it mirrored."""
+    """The relief projected along an axis; the far side gets it mirrored."""
 
     title: ClassVar[str] = "Planar"
     about: ClassVar[str] = "Straight along one direction"

@@ -17,7 +17,7 @@ class Deviation(Tessellation):
     """Keeps the error against the true displaced surface below a length."""
 
     title: ClassVar[str] = "Error"
-    about: ClassVar[str] = "Nowhere farther off than asked"
+    about: ClassVar[str] = "Error never above a limit"
     measure: ClassVar[str] = "error"
     closely: ClassVar[bool] = True
     kind: Literal["error"] = "error"

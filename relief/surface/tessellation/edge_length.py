@@ -15,7 +15,7 @@ class EdgeLength(Tessellation):
     """Keeps every edge of the displaced surface below a length."""
 
     title: ClassVar[str] = "Edge length"
-    about: ClassVar[str] = "No edge longer than asked"
+    about: ClassVar[str] = "No edge longer than a limit"
     measure: ClassVar[str] = "edge"
     weighs: ClassVar[bool] = False
     kind: Literal["edge"] = "edge"

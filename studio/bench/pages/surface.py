@@ -93,7 +93,9 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "meshes": Source.objects.filter(owner=owner, removed=None, role=MESH),
         "own_mesh": own,
         "size_group": size,
-        "form_group": Group("Base form", [], folded=form, owner="surface.form", folds="Uneven before any relief"),
+        "form_group": Group(
+            "Base form", [], folded=form, owner="surface.form", folds="Gentle rise and fall under the relief"
+        ),
         "mapping_group": _mapping_group("Mapping", recipe, "surface.mapping", mapping, unit),
         "subdivision": _subdivision(recipe),
         "tessellations": _choices(TESSELLATIONS, surface.tessellation.kind),
@@ -175,9 +177,9 @@ def _mappings(mapping: Mapping | None, none: str = "") -> list[Choice]:
 def _sizings(mapping: Mapping) -> list[Choice]:
     known = control(Mapping, "sizing")
     about = {
-        "fit": "Stretched with the object",
-        "real": "A larger object shows more",
-        "world": "The object slides through it",
+        "fit": "Stretches with the object",
+        "real": "More repeats on a larger object",
+        "world": "The object slides through the relief",
     }
     return [Choice(kind, title, about[kind], kind == mapping.sizing) for kind, title in (known.names or {}).items()]
 
@@ -229,7 +231,7 @@ def _tessellation(recipe: Recipe, unit: str) -> Group:
     fields = _used_fields(recipe, owner, way)
     seldom = [each for each in fields if each.control.name == "most_level"]
     shown = [in_unit(each, unit) for each in fields if each not in seldom]
-    return Group(way.title, shown, owner=owner, folded=seldom, folds="How fine at most")
+    return Group(way.title, shown, owner=owner, folded=seldom, folds="Subdivision limit")
 
 
 def _told_repeats(recipe: Recipe) -> str:
