@@ -15,7 +15,7 @@ SKY = (0.723, 0.807, 0.905)
 """Linear: a warm sun and a cool sky, as on the stage."""
 
 GROUND = (0.074, 0.069, 0.06)
-"""What shines up from below where there is no ground to meet, beside that sky; as on the stage."""
+"""What shines up from below the horizon, beside that sky; as on the stage."""
 
 SUNLIGHT, SKYLIGHT = 3.1, 0.55
 """Irradiance of the sun at right angles and of the whole sky on level ground, as on the stage."""
@@ -81,10 +81,13 @@ class Light(NamedTuple):
         """Irradiance at right angles to the sun, (3,)."""
         return np.asarray((1, 1, 1) if self.even else SUN, np.float32) * np.float32(SUNLIGHT * self.sun)
 
-    @property
-    def skylight(self) -> np.ndarray:
-        """Radiance of the sky, (3,)."""
-        return np.asarray((1, 1, 1) if self.even else SKY, np.float32) * np.float32(SKYLIGHT / np.pi * self.sky)
+    def surroundings(self, directions: np.ndarray, up: int) -> np.ndarray:
+        """Radiance that comes from far away against rays in some directions (n, 3): from the sky, and from the ground
+        below the horizon, (n, 3).
+        """
+        strength = np.float32(SKYLIGHT / np.pi * self.sky)
+        sky, ground = ((1, 1, 1), (1, 1, 1)) if self.even else (SKY, GROUND)
+        return np.asarray(np.where(directions[:, up, None] > 0, sky, ground) * strength, np.float32)
 
     def suns(self, up: int, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         """Points of the disc, each part of it as likely, as directions (n, 3), by two numbers each."""

@@ -84,7 +84,7 @@ def trace(
         origins, directions: float32 (rays, 3).
         draws: numbers for each ray.
         bounces: how often light may go from surface to surface.
-        backdrop: radiance where a ray meets nothing; the sky's where it is not given.
+        backdrop: radiance where a ray meets nothing; that of sky and ground where it is not given.
         shine: what surfaces that are no metal reflect at right angles.
     """
     count = len(origins)
@@ -98,8 +98,8 @@ def trace(
         hits = scene.meet(origins, directions)
         missed = np.ones(len(ray), bool)
         missed[hits.ray] = False
-        beyond = light.skylight if bounce or backdrop is None else backdrop
-        radiance[ray[missed]] += carried[missed] * beyond
+        far = light.surroundings(directions[missed], scene.up) if bounce or backdrop is None else backdrop
+        radiance[ray[missed]] += carried[missed] * far
         ray, carried, towards = ray[hits.ray], carried[hits.ray], -directions[hits.ray]
         if bounce == 0:
             albedo[ray], normal[ray], distance[ray] = hits.albedo, hits.normal, hits.distance
@@ -126,9 +126,9 @@ def trace(
         going = np.flatnonzero((carried.max(axis=1) > 1e-4) & (dot(hits.side, directions) > 0))
         ray, carried = ray[going], carried[going]
         origins, directions = place[going], directions[going]
-        if bounce == bounces:  # what would come from farther surfaces is lost, the sky is not
+        if bounce == bounces:  # what would come from farther surfaces is lost, what comes from far away is not
             open_ = np.flatnonzero(~scene.hides(origins, directions)) if len(ray) else going
-            radiance[ray[open_]] += carried[open_] * light.skylight
+            radiance[ray[open_]] += carried[open_] * light.surroundings(directions[open_], scene.up)
     return Seen(radiance, albedo, normal, distance)
 
 

@@ -17,7 +17,7 @@ from relief.still.air import see_through_air
 from relief.still.camera import Camera, frame_all
 from relief.still.denoising import denoise
 from relief.still.forecast import forecast_still
-from relief.still.light import SKYLIGHT, SUNLIGHT, Lamp, Light
+from relief.still.light import GROUND, SKY, SKYLIGHT, SUNLIGHT, Lamp, Light
 from relief.still.material import Material, bases, kept_light
 from relief.still.scene import Maps, Scene
 from relief.still.still import Wanted, draw_still
@@ -127,6 +127,27 @@ class FurnaceTests(TestCase):
             material.more = np.float32(1)
             kept = material.answer(light).mean() * 2 * math.pi
             self.assertAlmostEqual(float(kept), float(kept_light()[row, column]), delta=0.01)
+
+
+class SurroundingsTests(TestCase):
+    def test_a_matt_ball_between_sky_and_ground(self):
+        """Of two even half worlds a normal that leans from the upright by an angle sees (1 + cos) / 2 of the upper one
+        (the form factor of a half plane: Nusselt 1928), whichever axis points up.
+        """
+        sky, ground = np.array(SKY), np.array(GROUND)
+        for up in (1, 2):
+            beside = [axis for axis in range(3) if axis != up]
+            origins = np.zeros((9, 3))
+            origins[:, beside[0]], origins[:, beside[1]] = 5, np.linspace(-0.3, 0.3, 9)
+            origins[:, up] = np.linspace(-0.8, 0.8, 9)
+            directions = np.zeros(3)
+            directions[beside[0]] = -1
+            rays = np.repeat(origins, 500, axis=0)
+            found = bring(even(ball(), up=up), Light(sun=0), rays, directions, samples=16, bounces=0, shine=0.0)
+            found = found.reshape(len(origins), 500, 3).mean(axis=1)
+            cosine = origins[:, up, None]
+            expected = SKYLIGHT / math.pi * (sky * (1 + cosine) + ground * (1 - cosine)) / 2
+            np.testing.assert_allclose(found, expected, rtol=0.03, atol=0.002)
 
 
 class LightTests(TestCase):
