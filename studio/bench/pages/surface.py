@@ -94,7 +94,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "own_mesh": own,
         "size_group": size,
         "form_group": Group(
-            "Base form", [], folded=form, owner="surface.form", folds="Gentle rise and fall under the relief"
+            "Base form", [], folded=form, owner="surface.form", folds="Gentle rise and fall"
         ),
         "mapping_group": _mapping_group("Mapping", recipe, "surface.mapping", mapping, unit),
         "subdivision": _subdivision(recipe),
