@@ -33,6 +33,10 @@ AWAY = 6
 STAGE = """const solid = document.getElementById("solid"), tools = document.getElementById("stage-tools");
 const covered = Math.min(tools.offsetTop + tools.offsetHeight, solid.clientHeight / 3);
 return [solid.toDataURL("image/png"), covered, solid.clientHeight]"""
+BARE = """const overlay = document.getElementById("overlay");
+overlay.value = "";
+overlay.dispatchEvent(new Event("change", { bubbles: true }))"""
+"""Takes away what is drawn over the surface, as reversed faces are at first: a still does not show it."""
 FRAME = """const known = performance.getEntriesByType("resource").map((one) => one.name);
 import(known.find((name) => /stage\\/stage[.\\w]*js$/.test(name))).then((stage) => arguments[0](stage.frame))"""
 """Where the relief lies on the flat picture."""
@@ -52,6 +56,7 @@ def compare(driver: Chrome, address: str) -> dict[str, object]:
     """How far the still and the flat picture are off the stage at rest."""
     driver.get(address)
     wait(driver, "return document.getElementById('solid').dataset.drawn")
+    driver.execute_script(BARE)
     plane = driver.execute_script("return Boolean(document.querySelector('[hx-vals*=\"plane\"][aria-pressed=true]'))")
     driver.execute_script(f"document.querySelector('[data-camera={'front' if plane else 'three-quarter'}]').click()")
     time.sleep(1)

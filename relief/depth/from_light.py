@@ -9,9 +9,17 @@ import numpy as np
 from pydantic import Field
 
 from relief.depth import networks
-from relief.depth.learned import Told, read_lamp, read_photo
+from relief.depth.learned import Told, read_lamp, read_photo, weigh_azimuths
 from relief.depth.light import Light
-from relief.depth.shading import Parted, Waves, estimate_light, height_of_waves, make_waves, part_paint
+from relief.depth.shading import (
+    Parted,
+    Waves,
+    estimate_light,
+    height_of_waves,
+    make_waves,
+    part_paint,
+    read_slopes,
+)
 from relief.filters.resample import shrink
 from relief.height import Footprint
 from relief.maps.height_from_normals import height_from_slopes
@@ -33,25 +41,19 @@ SPARE = 1.25
 LOOKED_AT = 1024
 """Texels on the long side at which a photo is looked at for where its light stood."""
 
-NETWORK_SHARE = 0.6
-"""How much the slopes of the network count where they are joined with those of the linear method."""
+LINEAR_OFF = 24.0
+"""Degrees off at which the network counts as little as the linear method does."""
 
-COARSE_AT, COARSE_WIDTH = 512, 6.0
-"""Texels on the long side at which slow changes are looked at, and the width of the Gaussian that makes them out. They
-are told by the linear method, which adds up over whole photos where the network tells little."""
+JOINED_AT, DOUBT_WIDTH, COARSE_WIDTH = 512, 16.0, 24.0
+"""Texels on the long side at which both are joined, and the widths of the Gaussians there: of how sure the network is,
+and of the slow changes, which the linear method tells, as it adds up over whole photos where the network tells little.
+"""
 
 NEARLY_SQUARE = 0.01
 """By how much the sides of a texel may differ without a photo being resized."""
 
 DRAGGED = 256
 """Texels on the long side that are read in half the time, while a sun is dragged."""
-
-FINE_SECTORS = 180
-"""Directions that are compared for where the light stood."""
-
-LINEAR_RIGHT, LINEAR_OPPOSITE, SHARPNESS = 0.42, 0.35, 20.0
-"""On three thousand made-up photos, the share on which the linear method told the azimuth within 20 degrees, that on
-which it told the opposite, and the concentration of a von Mises distribution that is about as wide."""
 
 RIGHT_WITHIN = 20.0
 """Degrees within which an azimuth counts as right."""
@@ -154,23 +156,12 @@ def photo_of(longest: int | None, picture: Picture) -> np.ndarray:
     return np.clip(light, 0, 1)
 
 
-def look_for_light(picture: Picture) -> Guess:
-    """Where the light of a photo stood, as the network and the linear method tell it together.
-
-    The linear method tells one direction, which on made-up photos was right or exactly wrong in the shares below; the
-    network how likely each is. Both are multiplied, as if neither knew of the other.
-    """
+def look_for_light(picture: Picture, progress: Progress) -> Guess:
+    """Where the light of a photo stood, as the networks tell it. Raises Cancelled if that was asked for."""
     photo = photo_of(LOOKED_AT, picture)
     lamp = read_lamp(photo)
-    linear, _ = estimate_light(part_paint(photo))
-    azimuths = np.arange(0, 360, 360 / FINE_SECTORS)
-    away = np.radians(azimuths - linear.azimuth)
-    near = np.exp(SHARPNESS * (np.cos(away) - 1))
-    shares = LINEAR_RIGHT * near + LINEAR_OPPOSITE * np.roll(near, FINE_SECTORS // 2)
-    shares = shares / near.sum() + (1 - LINEAR_RIGHT - LINEAR_OPPOSITE) / FINE_SECTORS
-    coarse = np.append(np.log(lamp.likely), np.log(lamp.likely[0]))
-    likely = shares * np.exp(np.interp(azimuths, np.linspace(0, 360, len(coarse)), coarse))
-    likely /= likely.sum()
+    likely = weigh_azimuths(photo, lamp.elevation, progress)
+    azimuths = np.arange(0, 360, 360 / len(likely))
     azimuth = float(azimuths[likely.argmax()])
     sure = float(likely[np.cos(np.radians(azimuths - azimuth)) > np.cos(np.radians(RIGHT_WITHIN))].sum())
     return Guess(Light(azimuth, float(round(lamp.elevation))), sure, lamp.even)
@@ -183,8 +174,8 @@ def read_relief(
     is made at.
 
     The two are wrong in different ways: the network mistakes tones that it seldom saw for tilts, the linear method
-    takes all that has no hue of its own for light. On the surfaces of `relief.synthetic` their mean is nearer to the
-    truth than either; on photos like those that it was taught by, the network alone is.
+    takes all that has no hue of its own for light. Each counts the more the less it is expected to be off, as the
+    weights of a mean are the inverse variances of what it is made of.
 
     Args:
         light: where it stood.
@@ -199,28 +190,25 @@ def read_relief(
     if abs(ratio - 1) > NEARLY_SQUARE:  # it is read as it would be seen
         size = (columns, max(1, round(rows / ratio))) if ratio > 1 else (max(1, round(columns * ratio)), rows)
         photo = cv2.resize(photo, size, interpolation=cv2.INTER_AREA)
-    told = read_photo(photo, light, wraps, progress, longest is None or longest > DRAGGED)
-    told = told._replace(slopes=_join(told.slopes, _linear_slopes(photo, light, wraps)))
+    linear = read_slopes(photo, light, wraps)
+    told = read_photo(photo, light, wraps, progress, longest is None or longest > DRAGGED, linear)
+    told = told._replace(slopes=_join(told, linear))
     if photo.shape[:2] == (rows, columns):
         return told
     return Told(*(cv2.resize(field, (columns, rows), interpolation=cv2.INTER_LINEAR) for field in told))
 
 
-def _join(network: np.ndarray, linear: np.ndarray) -> np.ndarray:
+def _join(told: Told, linear: np.ndarray) -> np.ndarray:
     """Slopes of the network joined with those of the linear method, (rows, columns, 2), whose slow changes are kept."""
-    share = np.float32(NETWORK_SHARE)
-    joined = share * network + (1 - share) * linear
-    rows, columns = linear.shape[:2]
-    apart = shrink(linear - joined, COARSE_AT)
-    apart = cv2.GaussianBlur(apart, (0, 0), COARSE_WIDTH, borderType=cv2.BORDER_REFLECT)
-    return joined + cv2.resize(apart, (columns, rows), interpolation=cv2.INTER_LINEAR)
 
+    def smooth(field: np.ndarray, width: float) -> np.ndarray:
+        field = cv2.GaussianBlur(shrink(field, JOINED_AT), (0, 0), width, borderType=cv2.BORDER_REFLECT)
+        return cv2.resize(field, linear.shape[1::-1], interpolation=cv2.INTER_LINEAR)
 
-def _linear_slopes(photo: np.ndarray, light: Light, wraps: tuple[bool, bool]) -> np.ndarray:
-    """The slopes that the linear method tells, to the right and up: float32 (rows, columns, 2)."""
-    height = height_of_waves(make_waves(part_paint(photo), (1, 1), wraps), light)
-    slopes = [np.gradient(height, axis=axis) if height.shape[axis] > 1 else np.zeros_like(height) for axis in (1, 0)]
-    return np.dstack([slopes[0], -slopes[1]])
+    doubt = smooth(told.off**2, DOUBT_WIDTH)[..., None]
+    share = doubt / (doubt + np.float32(LINEAR_OFF**2))
+    joined = told.slopes + share * (linear - told.slopes)
+    return joined + smooth(linear - joined, COARSE_WIDTH)
 
 
 def samples_of_told(

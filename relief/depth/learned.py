@@ -1,16 +1,19 @@
 """What a single photo tells when networks read it that were taught on made-up grounds (`tools/learn`): its relief, how
 sure that is, the light on each place, and where the light stood.
 
-A photo is turned so that its light comes from the right, read, and turned back with its slopes; and, where it is small,
-once more mirrored about the light, which tells the same surface in another way. The mean of both is nearer to the truth
-than either. It is read at several sizes, each half of the one before: the small ones tell coarse relief better, the
-large ones fine relief, and each gives the waves that it tells best (Burt & Adelson 1983, A multiresolution spline, ACM
+The network of the relief is given the photo and the slopes that the linear method (`shading.py`) reads, which add up
+over whole photos where the network sees a part of them; it tells what is to be added to a share of these. A photo is
+turned so that its light comes from the right, read, and turned back with its slopes; and, where it is small, once more
+mirrored about the light, which tells the same surface in another way. The mean of both is nearer to the truth than
+either. It is read at several sizes, each half of the one before: the small ones tell coarse relief better, the large
+ones fine relief, and each gives the waves that it tells best (Burt & Adelson 1983, A multiresolution spline, ACM
 Transactions on Graphics 2). Large pictures go through the network in tiles that overlap.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import NamedTuple
 
 import cv2
@@ -20,6 +23,7 @@ import scipy
 from relief.depth import networks
 from relief.depth.light import Light
 from relief.depth.networks import Levels, features
+from relief.depth.shading import make_waves, part_paint, read_slopes, slopes_of_waves
 from relief.filters.resample import shrink
 from relief.progress import Part, Progress
 
@@ -42,6 +46,9 @@ time."""
 TOLD = 4
 """Channels of a texel: two slopes, the logarithm of the variance of their angle, that of the light."""
 
+LINEAR_SHARE = 0.4
+"""How much of the linear method's slopes those of the network are added to."""
+
 STEEPEST = 8.0
 """Slopes beyond this were not taught."""
 
@@ -58,13 +65,25 @@ LAMP_UNIT = 16
 """Rows and columns that go through the network of the light are a multiple of this."""
 
 SECTORS = 24
-"""Parts of the circle, of each of which the network tells how likely the light stood there: the middle of the first is
-to the right, and they run counter-clockwise."""
+"""Parts of the circle, of each of which the network of the light tells how likely the light stood there: the middle of
+the first is to the right, and they run counter-clockwise."""
+
+TRIED, TRIED_AT = 24, 384
+"""Lights that a photo is read with to find its own, and the texels on its long side then."""
+
+WAVES = 3
+"""Waves around the circle that are kept of how far the network expects to be wrong."""
+
+AZIMUTHS = 180
+"""Directions of which it is told how likely the light stood there."""
+
+SHARPNESS = 20.0
+"""How much likelier a light is the less the network expects to be wrong, in logarithms of each."""
 
 LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
 """The elevation that is told as 0, and the degrees that are told as 1."""
 
-CALIBRATED = (1.102, -0.246)
+CALIBRATED = (1.25, -0.02)
 """Times and offset that bring the logarithm of the variance to what was found on photos that were held aside."""
 
 
@@ -105,6 +124,7 @@ def read_photo(
     wraps: tuple[bool, bool] = (False, False),
     progress: Progress | None = None,
     mirrored: bool = True,
+    linear: np.ndarray | None = None,
 ) -> Told:
     """What the network tells of a photo whose light is known.
 
@@ -114,19 +134,21 @@ def read_photo(
         wraps: whether the photo wraps (across, down).
         progress: told how far it is.
         mirrored: whether it is read mirrored too where it is small, which takes twice as long.
+        linear: the slopes that the linear method reads, where they are known: float32 (rows, columns, 2).
 
     Raises:
         ReliefError: the network is missing or damaged.
         Cancelled: that was asked for.
     """
     progress = progress or Progress()
-    sizes = list(_sizes(np.asarray(photo, np.float32)))
-    whole, done, told = sum(each.size for each in sizes), 0, None
+    photo = np.asarray(photo, np.float32)
+    sizes = list(_sizes(_Shown(photo, read_slopes(photo, light, wraps) if linear is None else linear)))
+    whole, done, told = sum(each.photo.size for each in sizes), 0, None
     for size in reversed(sizes):
-        part = Part(progress, done / whole, (done + size.size) / whole)
-        finer = _read_wrapped(size, light, wraps, mirrored and max(size.shape[:2]) <= MIRRORED, part)
+        part = Part(progress, done / whole, (done + size.photo.size) / whole)
+        finer = _read_wrapped(size, light, wraps, mirrored and max(size.photo.shape[:2]) <= MIRRORED, part)
         told = finer if told is None else _join(finer, told)
-        done += size.size
+        done += size.photo.size
     assert told is not None
     times, offset = CALIBRATED
     variance = np.exp(np.clip(times * told[..., 2] + np.float32(offset), -8, 2))
@@ -142,25 +164,53 @@ def trust(told: Told) -> np.ndarray:
     return np.asarray(np.exp(-told.off / np.float32(DOUBTED)), np.float32)
 
 
+def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | None = None) -> np.ndarray:
+    """How likely the light of a photo stood in each of `AZIMUTHS` directions, the first to the right and on
+    counter-clockwise: float64 (AZIMUTHS,), 1 in all.
+
+    The photo is read with lights all round. The network says each time how far it expects to be wrong, and that is
+    least with the light which explains the photo: it knows how surfaces look, so that it tells hills from hollows too.
+    Of the curve over the circle the first waves are kept: what changes four times on the way round tells how a picture
+    is blurred when it is turned.
+
+    Args:
+        photo: linear light, float32 (rows, columns, 3), 0 to 1.
+        elevation: of the light, degrees; it need not be near.
+        progress: told how far it is.
+
+    Raises:
+        ReliefError: the network is missing or damaged.
+        Cancelled: that was asked for.
+    """
+    progress, small = progress or Progress(), shrink(photo, TRIED_AT)
+    waves, doubts = make_waves(part_paint(small), (1, 1), (False, False)), []
+    for number in range(TRIED):
+        progress.step(number / TRIED, "Looking for the light")
+        light = Light(360 * number / TRIED, elevation)
+        told = read_photo(small, light, mirrored=False, linear=slopes_of_waves(waves, light))
+        doubts.append(float(np.log(told.variance).mean()))
+    around = np.fft.rfft(doubts)[1 : WAVES + 1] / TRIED
+    turns = np.exp(2j * np.pi * np.outer(np.arange(AZIMUTHS) / AZIMUTHS, np.arange(1, WAVES + 1)))
+    return np.asarray(scipy.special.softmax(-SHARPNESS * 2 * (turns @ around).real))
+
+
 class Lamp(NamedTuple):
-    """Where the light of a photo stood, as the network tells it.
+    """How the light of a photo was, as the network tells it.
 
     Attributes:
-        likely: for each sector of a circle how likely the light stood there, float64 (SECTORS,), 1 in all.
         elevation: degrees, 5 to 85.
         even: how likely it is that the photo was lit evenly, from no side, 0 to 1.
     """
 
-    likely: np.ndarray
     elevation: float
     even: float
 
 
 def read_lamp(photo: np.ndarray) -> Lamp:
-    """Where the light of a photo stood.
+    """How the light of a photo was.
 
-    It is looked at turned by quarters, and mirrored, and at two sizes; what is told each time is brought back and
-    added up.
+    It is looked at turned by quarters, and mirrored, and at two sizes, in the mean. The network tells sectors for the
+    azimuth too, by which it was taught; they are right on a fifth of all photos and not used.
 
     Args:
         photo: linear light, float32 (rows, columns, 3), 0 to 1.
@@ -172,11 +222,11 @@ def read_lamp(photo: np.ndarray) -> Lamp:
     weights = np.exp(-np.clip(told[:, SECTORS + 1], -4, 2))
     elevation = float((weights * told[:, SECTORS]).sum() / weights.sum()) * LAMP_WIDTH + LAMP_MIDDLE
     even = float(scipy.special.expit(told[:, SECTORS + 2].mean()))
-    return Lamp(scipy.special.softmax(told[:, :SECTORS].mean(axis=0)), float(np.clip(elevation, 5, 85)), even)
+    return Lamp(float(np.clip(elevation, 5, 85)), even)
 
 
 def _lamp_at(photo: np.ndarray, longest: int) -> Iterator[np.ndarray]:
-    """What the network tells of the light at one size, of each turn, as if it had not been turned."""
+    """What the network tells of the light at one size, of each turn."""
     small = shrink(photo, longest)
     rows, columns = (max(LAMP_UNIT, side // LAMP_UNIT * LAMP_UNIT) for side in small.shape[:2])
     wide = [(0, max(0, size - side)) for size, side in zip((rows, columns), small.shape[:2], strict=True)]
@@ -184,19 +234,27 @@ def _lamp_at(photo: np.ndarray, longest: int) -> Iterator[np.ndarray]:
     for turns in range(4):
         for side in (1, -1):
             laid = np.rot90(small, turns)[::side]
-            out = networks.run(networks.LIGHT, features(np.ascontiguousarray(laid), LAMP_MIDDLE)[None]).ravel()
-            # a picture turned counter-clockwise has its light turned as far; mirrored, its sectors run the other way
-            sectors = out[:SECTORS] if side == 1 else np.roll(out[:SECTORS][::-1], 1)
-            yield np.concatenate([np.roll(sectors, -turns * SECTORS // 4), out[SECTORS:]])
+            yield networks.run(networks.LIGHT, features(np.ascontiguousarray(laid), LAMP_MIDDLE)[None]).ravel()
 
 
-def _sizes(photo: np.ndarray) -> Iterator[np.ndarray]:
+class _Shown(NamedTuple):
+    """What is read at one size: a photo, and the slopes that the linear method reads there, to the right and up."""
+
+    photo: np.ndarray
+    linear: np.ndarray
+
+    def each(self, change: Callable[[np.ndarray], np.ndarray]) -> _Shown:
+        """Both changed in the same way."""
+        return _Shown(*(change(field) for field in self))
+
+
+def _sizes(shown: _Shown) -> Iterator[_Shown]:
     """The photo, and each half as large as the one before, until one is small."""
-    yield photo
-    while max(photo.shape[:2]) > COARSEST:
-        rows, columns = (max(1, (side + 1) // 2) for side in photo.shape[:2])
-        photo = cv2.resize(photo, (columns, rows), interpolation=cv2.INTER_AREA)
-        yield photo
+    yield shown
+    while max(shown.photo.shape[:2]) > COARSEST:
+        rows, columns = (max(1, (side + 1) // 2) for side in shown.photo.shape[:2])
+        shown = shown.each(partial(cv2.resize, dsize=(columns, rows), interpolation=cv2.INTER_AREA))
+        yield shown
 
 
 def _join(fine: np.ndarray, coarse: np.ndarray) -> np.ndarray:
@@ -208,14 +266,14 @@ def _join(fine: np.ndarray, coarse: np.ndarray) -> np.ndarray:
 
 
 def _read_wrapped(
-    photo: np.ndarray, light: Light, wraps: tuple[bool, bool], mirrored: bool, progress: Progress
+    shown: _Shown, light: Light, wraps: tuple[bool, bool], mirrored: bool, progress: Progress
 ) -> np.ndarray:
     """What is told of a photo at one size, which sees its other side where it wraps."""
     if not any(wraps):
-        return _read_one(photo, light, mirrored, progress)
+        return _read_one(shown, light, mirrored, progress)
     across, down = (WRAPPED if wrapping else 0 for wrapping in wraps)
-    wide = np.pad(photo, ((down, down), (across, across), (0, 0)), "wrap")
-    rows, columns = photo.shape[:2]
+    wide = shown.each(partial(np.pad, pad_width=((down, down), (across, across), (0, 0)), mode="wrap"))
+    rows, columns = shown.photo.shape[:2]
     return _read_one(wide, light, mirrored, progress)[down : down + rows, across : across + columns]
 
 
@@ -224,34 +282,34 @@ class _Tile(NamedTuple):
 
     Attributes:
         there: from places of the photo to those of the tile, (2, 3).
+        turn: how far the photo is turned clockwise, radians.
         side: 1, or -1 where it is mirrored about the light.
         wide, high: its size in texels.
         open: whether the photo goes on beyond it: left, right, above, below.
     """
 
     there: np.ndarray
+    turn: float
     side: int
     wide: int
     high: int
     open: tuple[bool, bool, bool, bool]
 
 
-def _read_one(photo: np.ndarray, light: Light, mirrored: bool, progress: Progress) -> np.ndarray:
+def _read_one(shown: _Shown, light: Light, mirrored: bool, progress: Progress) -> np.ndarray:
     """What is told of a photo at one size, in the mean with its mirror image about the light where that is wanted:
     float32 (rows, columns, TOLD).
     """
-    levels = Levels.of(photo)
+    levels = Levels.of(shown.photo)
     turn = np.radians(light.azimuth)
-    cos, sin = np.cos(turn), np.sin(turn)
-    rows, columns = photo.shape[:2]
+    rows, columns = shown.photo.shape[:2]
     tiles = [tile for side in ((1, -1) if mirrored else (1,)) for tile in _tiles(rows, columns, turn, side)]
-    out = np.zeros((*photo.shape[:2], TOLD), np.float32)
-    counted = np.zeros(photo.shape[:2], np.float32)
+    out = np.zeros((rows, columns, TOLD), np.float32)
+    counted = np.zeros((rows, columns), np.float32)
     for number, tile in enumerate(tiles):
         progress.step(number / len(tiles), "Reading the relief")
-        told = _read_tile(photo, tile, light.elevation, levels)
-        along, aside = told[..., 0].copy(), tile.side * told[..., 1]
-        told[..., 0], told[..., 1] = along * cos - aside * sin, along * sin + aside * cos
+        told = _read_tile(shown, tile, light.elevation, levels)
+        told[..., :2] = _turn(told[..., :2] * [1, tile.side], turn)
         _lay_back(told, tile, out, counted)
     return out / np.maximum(counted, 1e-6)[..., None]
 
@@ -268,7 +326,9 @@ def _tiles(rows: int, columns: int, turn: float, side: int) -> Iterator[_Tile]:
         for left, broad, before, behind in _cuts(wide):
             ends = [[left, top], [left + broad, top], [left + broad, top + tall], [left, top + tall]]
             if cv2.intersectConvexConvex(photo, np.array(ends, np.float32))[0] > 0:
-                yield _Tile(there - [[0, 0, left], [0, 0, top]], side, broad, tall, (before, behind, above, below))
+                yield _Tile(
+                    there - [[0, 0, left], [0, 0, top]], turn, side, broad, tall, (before, behind, above, below)
+                )
 
 
 def _cuts(length: float) -> Iterator[tuple[int, int, bool, bool]]:
@@ -279,14 +339,25 @@ def _cuts(length: float) -> Iterator[tuple[int, int, bool, bool]]:
         yield number * (each - OVERLAP), each, number > 0, number < count - 1
 
 
-def _read_tile(photo: np.ndarray, tile: _Tile, elevation: float, levels: Levels) -> np.ndarray:
+def _turn(slopes: np.ndarray, turn: float) -> np.ndarray:
+    """Slopes (rows, columns, 2) turned counter-clockwise by radians."""
+    cos, sin = np.cos(turn), np.sin(turn)
+    along, aside = slopes[..., 0], slopes[..., 1]
+    return np.asarray(np.dstack([along * cos - aside * sin, along * sin + aside * cos]), np.float32)
+
+
+def _read_tile(shown: _Shown, tile: _Tile, elevation: float, levels: Levels) -> np.ndarray:
     """What the network tells of a tile: float32 (high, wide, TOLD), slopes along its own sides."""
-    size = (tile.wide, tile.high)
-    laid = cv2.warpAffine(photo, tile.there, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    quarters = networks.run(networks.RELIEF, features(np.clip(laid, 0, 1), elevation, levels)[None])[0]
+    lay = partial(cv2.warpAffine, M=tile.there, dsize=(tile.wide, tile.high), borderMode=cv2.BORDER_REFLECT)
+    photo, linear = lay(shown.photo, flags=cv2.INTER_CUBIC), lay(shown.linear, flags=cv2.INTER_LINEAR)
+    linear = np.clip(_turn(linear, -tile.turn) * [1, tile.side], -STEEPEST, STEEPEST).astype(np.float32)
+    given = np.concatenate([features(np.clip(photo, 0, 1), elevation, levels), linear.transpose(2, 0, 1)])
+    quarters = networks.run(networks.RELIEF, given[None])[0]
     _, rows, columns = quarters.shape
     parts = quarters.reshape(2, 2, TOLD, rows, columns).transpose(3, 0, 4, 1, 2)
-    return np.ascontiguousarray(parts.reshape(2 * rows, 2 * columns, TOLD))
+    told = np.ascontiguousarray(parts.reshape(2 * rows, 2 * columns, TOLD))
+    told[..., :2] += np.float32(LINEAR_SHARE) * linear
+    return told
 
 
 def _lay_back(told: np.ndarray, tile: _Tile, out: np.ndarray, counted: np.ndarray) -> None:

@@ -246,6 +246,24 @@ def height_of_waves(waves: Waves, light: Light, fill: float = 0.5) -> np.ndarray
     return np.asarray(whole - whole.mean(), np.float32)
 
 
+def read_slopes(photo: np.ndarray, light: Light, wraps: tuple[bool, bool] = (False, False)) -> np.ndarray:
+    """The slopes of a photo whose texels are square, to the right and up: float32 (rows, columns, 2).
+
+    Args:
+        photo: linear light, float32 (rows, columns, 3), 0 to 1.
+        light: where its light stood.
+        wraps: whether the photo wraps (across, down).
+    """
+    return slopes_of_waves(make_waves(part_paint(photo), (1, 1), wraps), light)
+
+
+def slopes_of_waves(waves: Waves, light: Light) -> np.ndarray:
+    """The slopes of a photo of whose texels, which are square, the waves are known: as `read_slopes`."""
+    height = height_of_waves(waves, light)
+    slopes = [np.gradient(height, axis=axis) if height.shape[axis] > 1 else np.zeros_like(height) for axis in (1, 0)]
+    return np.dstack([slopes[0], -slopes[1]])
+
+
 def _slopes_along(lit: np.ndarray, elevation: float) -> np.ndarray:
     """Slopes along the light, rising towards it, of how brightly each place is lit: tan(90 - elevation - ...)."""
     up, level = math.radians(elevation), math.sin(math.radians(elevation))

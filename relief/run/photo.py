@@ -40,7 +40,7 @@ class PhotoStages:
         """Where the light stood as far as the photo tells, and how sure that is."""
         name = "Estimating the light"
         if self.content.light.by_network:
-            return Stage(name, look_for_light, "network", (self.picture,))
+            return Stage(name, look_for_light, "network", (self.picture,), reports=True)
         return Stage(name, guess_light, None, (self.parted(GUESSED_AT),))
 
     def parted(self, longest: int | None) -> Stage:

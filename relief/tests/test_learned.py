@@ -12,7 +12,7 @@ import numpy as np
 
 from relief.depth import learned, networks
 from relief.depth.from_light import FromLight, colours_without_light, look_for_light
-from relief.depth.learned import read_lamp, read_photo, trust
+from relief.depth.learned import read_lamp, read_photo, trust, weigh_azimuths
 from relief.depth.light import Light
 from relief.depth.networks import features
 from relief.depth.series import photos_of
@@ -137,14 +137,27 @@ class LearnedTests(TestCase):
 
     @long
     def test_a_light_that_is_turned_with_its_photo_is_found_there(self):
-        photo = lit_photo("beach-pebble", 256, 70)
-        straight = read_lamp(photo)
+        photo = lit_photo("slipway-cobble", 192, 70)
+        straight, likely = read_lamp(photo), weigh_azimuths(photo, 45)
+        self.assertAlmostEqual(float(likely.sum()), 1)
+        quarter = len(likely) // 4
         for turns in (1, 2, 3):
-            turned = read_lamp(np.rot90(photo, turns).copy())
-            np.testing.assert_allclose(turned.likely, np.roll(straight.likely, 6 * turns), atol=1e-5)
-            self.assertAlmostEqual(turned.elevation, straight.elevation, places=3)
-        mirrored = read_lamp(photo[::-1].copy())
-        np.testing.assert_allclose(mirrored.likely, np.roll(straight.likely[::-1], 1), atol=1e-5)
+            turned = np.rot90(photo, turns).copy()
+            self.assertAlmostEqual(read_lamp(turned).elevation, straight.elevation, places=3)
+            np.testing.assert_allclose(weigh_azimuths(turned, 45), np.roll(likely, quarter * turns), atol=0.01)
+        mirrored = weigh_azimuths(photo[::-1].copy(), 45)  # which the network reads as another photo
+        np.testing.assert_allclose(mirrored, np.roll(likely[::-1], 1), atol=0.02)
+
+    @long
+    def test_where_the_light_of_other_surfaces_stood(self):
+        """Also which of two opposite lights it was, which no slope along the light tells."""
+        lit = {"slipway-cobble": 315, "tin-ceiling": 70, "salt-brick": 200, "fender-rope-mat": 135}
+        off = []
+        for key, azimuth in lit.items():
+            likely = weigh_azimuths(lit_photo(key, 256, azimuth), 45)
+            off.append(abs((360 * likely.argmax() / len(likely) - azimuth + 180) % 360 - 180))
+        self.assertLess(max(off), 60, "no side was taken for the other")
+        self.assertLess(np.median(off), 20)
 
     @long
     def test_photos_that_are_none_are_read_without_a_fall(self):
@@ -153,7 +166,7 @@ class LearnedTests(TestCase):
         cv2.putText(text, "RELIEF 12", (5, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.8, (0, 0, 0), 3)
         for photo in (text, rng.random((90, 90, 3), np.float32), np.full((40, 40, 3), 0.3, np.float32),
                       rng.random((1, 4096, 3), np.float32), rng.random((4096, 1, 3), np.float32)):  # fmt: skip
-            guess = look_for_light(Picture(np.rint(photo * 255).astype(np.uint8), 8, "PNG"))
+            guess = look_for_light(Picture(np.rint(photo * 255).astype(np.uint8), 8, "PNG"), Progress())
             self.assertTrue(0 <= guess.light.azimuth < 360 and 5 <= guess.light.elevation <= 85)
             self.assertTrue(0 <= guess.sure <= 1 and 0 <= guess.even <= 1)
             told = read_photo(photo, guess.light)
@@ -260,7 +273,7 @@ class RecipeTests(TestCase):
         self.assertEqual(FromLight().unused(recipe.main.surroundings(1)), {"paint", "fill"})
         guess = engine.run(Pipeline.of(recipe, lambda _: data).photo().guessed())
         self.assertEqual((content.light.azimuth, content.light.elevation), (guess.light.azimuth, guess.light.elevation))
-        self.assertEqual(guess, look_for_light(decode(data, "photo.jpg")))
+        self.assertEqual(guess, look_for_light(decode(data, "photo.jpg"), Progress()))
 
     def test_colours_are_without_light_unless_as_photographed_is_asked_for(self):
         data = find_surface("beach-pebble").make(128).photo(135, 1)

@@ -20,7 +20,7 @@ def main() -> None:
     light = does.add_parser("light", help="teach the network that tells where the light stood")
     for course in (relief, light):
         course.add_argument("--minutes", type=float, default=60, help="how long at most")
-        course.add_argument("--steps", type=int, default=10_000, help="of the whole course")
+        course.add_argument("--steps", type=int, default=20_000, help="of the whole course, those taken included")
     for what in (make, relief, light):
         what.add_argument("--examples", type=Path, default=Path("var/examples"), help="their folder")
     show = does.add_parser("show", help="draw a page of a hundred examples, and one of real photos that are read")

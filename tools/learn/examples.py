@@ -41,7 +41,9 @@ def _keep(path: Path, made: list[Example]) -> None:
             photo=np.stack([each.photo for each in made]),
             slopes=np.stack([each.slopes for each in made]),
             colour=np.stack([each.colour for each in made]),
+            linear=np.stack([each.linear for each in made]),
             elevation=np.array([each.elevation for each in made], np.float32),
+            given=np.array([each.given for each in made], np.float32),
             sun=np.array([each.sun for each in made], np.float32),
         )
     part.replace(path)

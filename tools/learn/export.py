@@ -11,7 +11,7 @@ import onnx
 from onnx import TensorProto, helper, numpy_helper
 
 from tools.learn import lamp
-from tools.learn.network import GIVEN, TOLD, WIDTHS, Numbers
+from tools.learn.network import GIVEN, OF_PHOTO, TOLD, WIDTHS, Numbers
 
 OPSET = 13
 
@@ -49,11 +49,13 @@ class _Graph:
             field = self.add("AveragePool", [field], f"halved{level}", kernel_shape=[2, 2], strides=[2, 2])
         return self.rectify(self.rectify(field, f"down{level}a", 1 if level else 2), f"down{level}b")
 
-    def save(self, path: Path, told: list[Any]) -> None:
-        """Writes the network whose last layer is called `out`, and what is in the file among the sums beside it."""
+    def save(self, path: Path, given: int, told: list[Any]) -> None:
+        """Writes the network that is given so many channels and whose last layer is called `out`, and what is in the
+        file among the sums beside it.
+        """
         ends = [
             [helper.make_tensor_value_info(name, TensorProto.FLOAT, shape)]
-            for name, shape in (("given", [1, GIVEN, SHAPED, SHAPED]), ("out", told))
+            for name, shape in (("given", [1, given, SHAPED, SHAPED]), ("out", told))
         ]
         graph = helper.make_graph(self.nodes, path.stem, *ends, self.kept)
         model = helper.make_model(graph, opset_imports=[helper.make_opsetid("", OPSET)])
@@ -68,8 +70,8 @@ class _Graph:
 
 
 def export_relief(numbers: Numbers, path: Path) -> None:
-    """Writes `network.run` but for its last step: out come (photos, 4 x TOLD, rows / 2, columns / 2), and the channels
-    of a texel's four parts are to be laid side by side, row by row.
+    """Writes `network.run` but for its last steps: out come (photos, 4 x TOLD, rows / 2, columns / 2); the channels of
+    a texel's four parts are to be laid side by side, row by row, and the linear method's slopes are to be added.
     """
     graph = _Graph(numbers)
     double = graph.keep("double", np.array([1, 1, 2, 2]))
@@ -83,7 +85,7 @@ def export_relief(numbers: Numbers, path: Path) -> None:
         field = graph.add("Add", [field, levels[level]], f"joined{level}")
         field = graph.rectify(graph.rectify(field, f"up{level}a"), f"up{level}b")
     graph.convolve(field, "out")
-    graph.save(path, [1, 4 * TOLD, SHAPED // 2, SHAPED // 2])
+    graph.save(path, GIVEN, [1, 4 * TOLD, SHAPED // 2, SHAPED // 2])
 
 
 def export_light(numbers: Numbers, path: Path) -> None:
@@ -93,4 +95,4 @@ def export_light(numbers: Numbers, path: Path) -> None:
         field = graph.go_down(field, level)
     field = graph.rectify(graph.add("GlobalAveragePool", [field], "whole"), "mean")
     graph.convolve(field, "out")
-    graph.save(path, [1, lamp.TOLD, 1, 1])
+    graph.save(path, OF_PHOTO, [1, lamp.TOLD, 1, 1])

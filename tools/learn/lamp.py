@@ -52,6 +52,7 @@ def begin(seed: int, given: Any, relief: Numbers | None = None) -> Numbers:
     """
     drawn = relief or network.begin(seed)
     out = {name: dict(drawn[name]) for level in range(LEVELS) for name in (f"down{level}a", f"down{level}b")}
+    out["down0a"]["w"] = out["down0a"]["w"][:, :, : network.OF_PHOTO]
     one, other = jax.random.split(jax.random.PRNGKey(seed))
     out["mean"] = draw_layer(one, 1, network.WIDTHS[LEVELS - 1], BETWEEN)
     out["out"] = draw_layer(other, 1, BETWEEN, TOLD, 0.1)
@@ -68,7 +69,7 @@ def _standardise(field: Any, layer: dict[str, Any], step: int = 1) -> Any:
 
 
 def run(numbers: Numbers, given: Any, each: Callable[..., Any] = convolve) -> Any:
-    """What the network tells of what it is given: (photos, rows, columns, GIVEN) to (photos, TOLD).
+    """What the network tells of what it is given: (photos, rows, columns, OF_PHOTO) to (photos, TOLD).
 
     Rows and columns are multiples of 16. `each` is what is done with the field at each layer but the last.
     """

@@ -15,11 +15,14 @@ import jax
 import jax.numpy as jnp
 import numpy as np
 
+from relief.depth.learned import LINEAR_SHARE
+
 WIDTHS = (24, 40, 64, 96, 128)
 """Channels at each level, each of half the texels on a side of the one before."""
 
-GIVEN, TOLD = 6, 4
-"""Channels that go in and come out; see `features`."""
+OF_PHOTO, GIVEN, TOLD = 6, 8, 4
+"""Channels that are made of a photo alone (see `features`), that go in with the slopes which the linear method reads,
+and that come out."""
 
 FIRST = 4
 """Texels on the side of the windows of the first layer."""
@@ -125,7 +128,8 @@ def run(numbers: Numbers, given: Any) -> Any:
     field = convolve(field, numbers["out"])
     photos, rows, columns, _ = field.shape
     field = field.reshape(photos, rows, columns, 2, 2, TOLD).transpose(0, 1, 3, 2, 4, 5)
-    return field.reshape(photos, 2 * rows, 2 * columns, TOLD)
+    field = field.reshape(photos, 2 * rows, 2 * columns, TOLD)
+    return field.at[..., :2].add(LINEAR_SHARE * given[..., OF_PHOTO:])
 
 
 def features(photos: Any, elevations: Any) -> Any:
@@ -150,6 +154,17 @@ def features(photos: Any, elevations: Any) -> Any:
         ],
         axis=-1,
     )
+
+
+def show(photos: Any, elevations: Any, linear: Any) -> Any:
+    """What the network of the relief is given: (photos, rows, columns, GIVEN).
+
+    Args:
+        photos: in linear light (photos, rows, columns, 3).
+        elevations: of their lights, degrees.
+        linear: the slopes that the linear method reads, to the right and up (photos, rows, columns, 2).
+    """
+    return jnp.concatenate([features(photos, elevations), linear], -1)
 
 
 def linear(photos: Any) -> Any:

@@ -36,7 +36,7 @@ def draw_real() -> bytes:
     for name in REAL:
         pixels = cv2.resize(getattr(skimage.data, name)(), (360, 360), interpolation=cv2.INTER_AREA)
         picture = Picture(np.dstack([pixels] * 3), 8, "PNG")
-        told = read_relief(look_for_light(picture).light, (False, False), 1.0, None, picture, Progress())
+        told = read_relief(look_for_light(picture, Progress()).light, (False, False), 1.0, None, picture, Progress())
         white = in_clay(told.normals)
         rows.append(np.hstack([picture.pixels, white, colours_without_light(None, picture, told)]))
     page = np.vstack([np.hstack(rows[:2]), np.hstack(rows[2:])])

@@ -12,6 +12,9 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
+from relief.depth.light import Light
+from relief.depth.shading import read_slopes
+from relief.sources.colour import decode_srgb
 from tools.learn.ground import SIDE, Ground, blur, make_ground, soft_noise, white
 
 SHOWN = 128
@@ -19,6 +22,12 @@ SHOWN = 128
 
 FARTHEST = 48
 """Texels that a shadow may be long."""
+
+OFF = 3.0
+"""Degrees that the elevation which is given is off."""
+
+STEEPEST = 8.0
+"""Slopes beyond this are not taught."""
 
 EVEN = 0.12
 """Share of photos that are lit evenly, as under clouds or by a flash."""
@@ -32,6 +41,8 @@ class Example(NamedTuple):
         slopes: of the height, to the right and up, float16 (SHOWN, SHOWN, 2).
         colour: without any light in it, linear, scaled as the photo is, float16 (SHOWN, SHOWN, 3).
         elevation: of the light, degrees.
+        given: the elevation that is given with the photo, a little off as one is that is estimated or dragged.
+        linear: slopes that the linear method reads by what is given, float16 (SHOWN, SHOWN, 2).
         sun: share of the light that comes from the lamp, 0 for a photo that is lit evenly.
     """
 
@@ -39,6 +50,8 @@ class Example(NamedTuple):
     slopes: np.ndarray
     colour: np.ndarray
     elevation: float
+    given: float
+    linear: np.ndarray
     sun: float
 
 
@@ -57,10 +70,14 @@ def make_example(seed: int) -> Example:
     lit = lit + _bounce(lit, rng) + _gloss(across, up, elevation, sky, rng)[..., None]
     middle = slice((SIDE - SHOWN) // 2, (SIDE + SHOWN) // 2)
     photo, scale = _expose(lit[middle, middle], rng)
-    slopes = np.clip(np.dstack([across, up])[middle, middle], -8, 8)
-    return Example(
-        photo, slopes.astype(np.float16), (colour[middle, middle] * scale).astype(np.float16), elevation, 1 - sky
+    given = float(np.clip(elevation + rng.normal(0, OFF), 12, 80))
+    linear = read_slopes(decode_srgb(photo), Light(0, given))
+    slopes, linear = (
+        np.clip(each, -STEEPEST, STEEPEST).astype(np.float16)
+        for each in (np.dstack([across, up])[middle, middle], linear)
     )
+    colour = (colour[middle, middle] * scale).astype(np.float16)
+    return Example(photo, slopes, colour, elevation, given, linear, 1 - sky)
 
 
 def _deepen(height: np.ndarray, rng: np.random.Generator) -> np.ndarray:

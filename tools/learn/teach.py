@@ -13,7 +13,7 @@ import jax.numpy as jnp
 import numpy as np
 import optax
 
-from tools.learn.network import Numbers, begin, features, linear, normals, run
+from tools.learn.network import Numbers, begin, linear, normals, run, show
 
 BATCH = 10
 """Examples that are shown at once."""
@@ -21,23 +21,22 @@ BATCH = 10
 HELD = 256
 """Examples that are kept aside to see how well it does on what it was not taught."""
 
-OFF = 3.0
-"""Degrees that the elevation which is given is off, as one is that is estimated or dragged."""
-
 RATE = 2e-3
 """The learning rate at its highest."""
 
 
-def load(folder: Path, names: Sequence[str] = ("photo", "slopes", "colour", "elevation")) -> dict[str, np.ndarray]:
+def load(
+    folder: Path, names: Sequence[str] = ("photo", "slopes", "colour", "given", "linear")
+) -> dict[str, np.ndarray]:
     """Some of what `examples.py` keeps of the examples of a folder, by its name."""
     parts = [np.load(path) for path in sorted(folder.glob("*.npz"))]
     return {name: np.concatenate([part[name] for part in parts]) for name in names}
 
 
-def loss(numbers: Numbers, photos, slopes, colours, elevations):
+def loss(numbers: Numbers, photos, slopes, colours, elevations, read):
     """How far the network is off: its normals, what it says of that itself, and the light that it finds in a photo."""
     shown = linear(photos)
-    told = run(numbers, features(shown, elevations))
+    told = run(numbers, show(shown, elevations, read))
     found, true = normals(told[..., :2]), normals(slopes)
     cosine = (found * true).sum(-1)
     angle = jnp.arccos(jnp.clip(jax.lax.stop_gradient(cosine), -0.9999, 0.9999))
@@ -56,27 +55,27 @@ def loss(numbers: Numbers, photos, slopes, colours, elevations):
     )
 
 
-def score(numbers: Numbers, photos, slopes, elevations):
+def score(numbers: Numbers, photos, slopes, elevations, read):
     """Of some photos the mean angle that the network and a flat plane are off, degrees."""
-    found, true = normals(run(numbers, features(linear(photos), elevations))[..., :2]), normals(slopes)
+    found, true = normals(run(numbers, show(linear(photos), elevations, read))[..., :2]), normals(slopes)
     return [
         jnp.degrees(jnp.arccos(jnp.clip(cosine, -1, 1))).mean() for cosine in ((found * true).sum(-1), true[..., 2])
     ]
 
 
 def batches(examples: dict[str, np.ndarray], rng: np.random.Generator) -> Iterator[tuple[np.ndarray, ...]]:
-    """Some examples after the other, mirrored about the light, their channels mixed and their lights a little off."""
+    """Some examples after the other, mirrored about the light, and their channels mixed."""
     while True:
         chosen = rng.integers(HELD, len(examples["photo"]), BATCH)
-        photos, slopes, colours = (examples[name][chosen] for name in ("photo", "slopes", "colour"))
-        slopes = slopes.astype(np.float32)
-        elevations = np.clip(examples["elevation"][chosen] + rng.normal(0, OFF, BATCH), 12, 80).astype(np.float32)
+        photos = examples["photo"][chosen]
+        slopes, colours, read = (examples[name][chosen].astype(np.float32) for name in ("slopes", "colour", "linear"))
         if rng.random() < 0.5:
-            photos, slopes, colours = photos[:, ::-1], slopes[:, ::-1] * np.array([1, -1], np.float32), colours[:, ::-1]
+            photos, colours = photos[:, ::-1], colours[:, ::-1]
+            slopes, read = (each[:, ::-1] * np.array([1, -1], np.float32) for each in (slopes, read))
         if rng.random() < 0.3:
             order = rng.permutation(3)
             photos, colours = photos[..., order], colours[..., order]
-        yield photos, slopes, colours.astype(np.float32), elevations
+        yield photos, slopes, colours, examples["given"][chosen], read
 
 
 class Course(NamedTuple):
@@ -138,7 +137,7 @@ def relief_course(folder: Path) -> Course:
 
     def report(numbers: Numbers) -> tuple[str, tuple[float, ...]]:
         held = [
-            scored(numbers, *(examples[name][at : at + 64] for name in ("photo", "slopes", "elevation")))
+            scored(numbers, *(examples[name][at : at + 64] for name in ("photo", "slopes", "given", "linear")))
             for at in range(0, HELD, 64)
         ]
         angle, flat = (float(np.mean(each)) for each in zip(*held, strict=True))

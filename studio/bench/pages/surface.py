@@ -93,9 +93,7 @@ def surface_context(revision: Revision) -> dict[str, Any]:
         "meshes": Source.objects.filter(owner=owner, removed=None, role=MESH),
         "own_mesh": own,
         "size_group": size,
-        "form_group": Group(
-            "Base form", [], folded=form, owner="surface.form", folds="Gentle rise and fall"
-        ),
+        "form_group": Group("Base form", [], folded=form, owner="surface.form", folds="Gentle rise and fall"),
         "mapping_group": _mapping_group("Mapping", recipe, "surface.mapping", mapping, unit),
         "subdivision": _subdivision(recipe),
         "tessellations": _choices(TESSELLATIONS, surface.tessellation.kind),
