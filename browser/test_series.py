@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from unittest import mock
 
 from browser.driver import BrowserTestCase
@@ -10,6 +12,7 @@ from browser.test_builds import in_a_thread
 from studio.bench.beginning import begin_piece
 from studio.bench.models import Revision
 from studio.middleware import the_artist
+from studio.recipes import tasks
 from studio.recipes.models import Series
 from studio.shelf.intake import keep_source
 
@@ -18,6 +21,17 @@ class SeriesTests(BrowserTestCase):
     def setUp(self):
         super().setUp()
         self.enterContext(mock.patch("studio.background.tasks.carry_out", in_a_thread))
+        self.held = threading.Event()
+        make = tasks.make_item
+
+        def make_or_hold(item, apart, progress):
+            """Holds all items but the first until the series is stopped, however fast they would be made."""
+            while self.held.is_set() and item.series.count()["done"]:
+                progress.step(0, "Held by the test")
+                time.sleep(0.2)
+            make(item, apart, progress)
+
+        self.enterContext(mock.patch.object(tasks, "make_item", make_or_hold))
 
     def test_it_is_begun_stopped_goes_on_and_is_downloaded(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
@@ -34,6 +48,7 @@ class SeriesTests(BrowserTestCase):
         self.click(".recipe:last-child input")
         self.click("#choose-all")
         self.assertEqual(self.text("#chosen-count"), "5 chosen")
+        self.held.set()
         self.scroll_to("#begin-series")
         self.click("#begin-series")
         self.until(lambda: self.all("#series-state tr[data-state=done]"), "nothing became ready")
@@ -41,6 +56,7 @@ class SeriesTests(BrowserTestCase):
         self.until(lambda: self.attribute("#series-state", "data-state") == "resting")
         stopped = Series.objects.get().count()
         self.assertGreaterEqual(stopped["planned"], 1, "it was not stopped in the middle")
+        self.held.clear()
         self.click("tr[data-state=planned]:last-child button")
         self.until(lambda: self.all("tr[data-state=out]"))
         self.click("#series-state [hx-post*=go-on]")
