@@ -6,20 +6,20 @@ from unittest import skipUnless
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.test import override_settings, tag
+from django.test import SimpleTestCase, override_settings, tag
 
 from browser.driver import BrowserTestCase
 from browser.pictures import png16, waves
 from studio.bench.beginning import begin_piece
 from studio.bench.models import Revision
 from studio.shelf.intake import keep_source
-from studio.tests.test_shared import PASSWORD, LaunchTestCase
+from studio.tests.test_shared import PASSWORD, Launching
 
 REFUSED = "422 (Unprocessable Entity)", "Response Status Error Code 422"
 
 
 @tag("browser")
-class LaunchTests(LaunchTestCase):
+class LaunchTests(Launching, SimpleTestCase):
     modules = ("browser.test_shared",)
 
 

@@ -11,15 +11,7 @@ from pydantic import Field
 from relief.depth import networks
 from relief.depth.learned import Told, read_lamp, read_photo, weigh_azimuths
 from relief.depth.light import Light
-from relief.depth.shading import (
-    Parted,
-    Waves,
-    estimate_light,
-    height_of_waves,
-    make_waves,
-    part_paint,
-    read_slopes,
-)
+from relief.depth.shading import Parted, Waves, estimate_light, height_of_waves, make_waves, part_paint, read_slopes
 from relief.filters.resample import shrink
 from relief.height import Footprint
 from relief.maps.height_from_normals import height_from_slopes

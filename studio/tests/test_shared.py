@@ -25,10 +25,10 @@ HOUSE = Path(__file__).parents[2]
 
 
 @skipUnless(not settings.SHARED, "this is the process that is launched")
-class LaunchTestCase(SimpleTestCase):
-    """Settings are read once, so tests of the shared mode have a process of their own."""
+class Launching:
+    """Settings are read once, so tests of the shared mode have a process of their own: those of some modules."""
 
-    modules: tuple[str, ...] = ()
+    modules: tuple[str, ...]
 
     def manage(self, *words: str, **environment: str) -> str:
         """Runs a management command in shared mode with an empty data folder; gives what it said."""
@@ -41,11 +41,10 @@ class LaunchTestCase(SimpleTestCase):
 
     @long
     def test_shared_mode_in_a_process_of_its_own(self):
-        if self.modules:
-            self.assertNotIn("Ran 0 tests", self.manage("test", "--noinput", *self.modules))
+        self.assertNotIn("Ran 0 tests", self.manage("test", "--noinput", *self.modules))
 
 
-class LaunchTests(LaunchTestCase):
+class LaunchTests(Launching, SimpleTestCase):
     modules = ("studio.tests.test_shared",)
 
     @long

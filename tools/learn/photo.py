@@ -12,6 +12,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
+from relief.depth.learned import STEEPEST
 from relief.depth.light import Light
 from relief.depth.shading import read_slopes
 from relief.sources.colour import decode_srgb
@@ -25,9 +26,6 @@ FARTHEST = 48
 
 OFF = 3.0
 """Degrees that the elevation which is given is off."""
-
-STEEPEST = 8.0
-"""Slopes beyond this are not taught."""
 
 EVEN = 0.12
 """Share of photos that are lit evenly, as under clouds or by a flash."""
