@@ -54,6 +54,9 @@ LONG_SIDE = 300.0
 PHOTO_SOFTEN = 1.0
 """Texels: about the width of a camera's grain."""
 
+GUESSED_PATHS = tuple(f"{CONTENT_PATH}.light.{name}" for name in GUESSED)
+"""Where a recipe holds the light that was guessed."""
+
 FROM_NOTHING = Footprint(width=600, height=600)
 """The footprint of relief that begins with no picture."""
 
@@ -142,8 +145,7 @@ def _start_from_light(
     where = {"azimuth": guess.light.azimuth, "elevation": guess.light.elevation}
     light = content.light.model_copy(update=where)
     relief = _with_light(relief, content, light)
-    marked = (*relief.suggested, *(f"{CONTENT_PATH}.light.{name}" for name in GUESSED))
-    relief = relief.model_copy(update={"suggested": marked})
+    relief = relief.model_copy(update={"suggested": (*relief.suggested, *GUESSED_PATHS)})
     relief = _with_fresh(relief, [Levels(on=False), Soften(on=False), Invert(on=False)])
     reach = reach_for(light, engine.run(replace(pipeline, relief=relief).untreated()).samples)
     light = light.model_copy(update={"reach": reach})

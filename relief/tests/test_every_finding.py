@@ -154,7 +154,7 @@ class EveryFindingTests(TestCase):
 
         for even, expected in ((0.95, "evenly-lit"), (0.5, None)):
             engine = SimpleNamespace(run=lambda _, even=even: SimpleNamespace(even=even))
-            pipeline = SimpleNamespace(photo=lambda: SimpleNamespace(guessed=lambda: None))
+            pipeline = SimpleNamespace(photo=lambda: SimpleNamespace(lamp=lambda: None))
             light = SimpleNamespace(way="network", by_network=True)
             content = SimpleNamespace(reading="light", light=light)
             found = evenly_lit.find(SimpleNamespace(content=content, engine=engine, pipeline=pipeline))

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from relief.depth import learned, networks
-from relief.depth.from_light import FromLight, colours_without_light, look_for_light
+from relief.depth.from_light import FromLight, colours_without_light, look_at_lamp, look_for_light
 from relief.depth.learned import read_lamp, read_photo, trust, weigh_azimuths
 from relief.depth.light import Light
 from relief.depth.networks import features
@@ -166,9 +166,11 @@ class LearnedTests(TestCase):
         cv2.putText(text, "RELIEF 12", (5, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.8, (0, 0, 0), 3)
         for photo in (text, rng.random((90, 90, 3), np.float32), np.full((40, 40, 3), 0.3, np.float32),
                       rng.random((1, 4096, 3), np.float32), rng.random((4096, 1, 3), np.float32)):  # fmt: skip
-            guess = look_for_light(Picture(np.rint(photo * 255).astype(np.uint8), 8, "PNG"), Progress())
+            picture = Picture(np.rint(photo * 255).astype(np.uint8), 8, "PNG")
+            lamp = look_at_lamp(picture)
+            guess = look_for_light(picture, lamp, Progress())
             self.assertTrue(0 <= guess.light.azimuth < 360 and 5 <= guess.light.elevation <= 85)
-            self.assertTrue(0 <= guess.sure <= 1 and 0 <= guess.even <= 1)
+            self.assertTrue(0 <= guess.sure <= 1 and 0 <= lamp.even <= 1)
             told = read_photo(photo, guess.light)
             self.assertTrue(all(np.isfinite(field).all() for field in told))
             self.assertTrue((trust(told) >= 0).all() and (trust(told) <= 1).all())
@@ -273,7 +275,8 @@ class RecipeTests(TestCase):
         self.assertEqual(FromLight().unused(recipe.main.surroundings(1)), {"paint", "fill"})
         guess = engine.run(Pipeline.of(recipe, lambda _: data).photo().guessed())
         self.assertEqual((content.light.azimuth, content.light.elevation), (guess.light.azimuth, guess.light.elevation))
-        self.assertEqual(guess, look_for_light(decode(data, "photo.jpg"), Progress()))
+        picture = decode(data, "photo.jpg")
+        self.assertEqual(guess, look_for_light(picture, look_at_lamp(picture), Progress()))
 
     def test_colours_are_without_light_unless_as_photographed_is_asked_for(self):
         data = find_surface("beach-pebble").make(128).photo(135, 1)

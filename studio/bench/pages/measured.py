@@ -18,6 +18,7 @@ from relief.inspect.adviser import advise
 from relief.inspect.find import find_in_piece
 from relief.inspect.findings.source.evenly_lit import EVENLY_LIT
 from relief.inspect.repeats import motif, suggest_crops, telltales
+from relief.inspect.start import GUESSED_PATHS
 from relief.inspect.which_way import which_way
 from relief.progress import Progress
 from relief.recipe.layer import Picture
@@ -153,18 +154,19 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
-    """How sure the app is of the light in a photo, and how far the relief can be trusted in the mean: 0 to 1, and of a
-    network the degrees that it expects its normals to be off.
+    """How far the relief of a photo can be trusted in the mean, 0 to 1, or of a network the degrees that it expects its
+    normals to be off; and how sure the app is of the light that it suggested, 0 to 1, until the artist has set one.
     """
     content = pipeline.relief.picture
     if content is None or content.reading != "light":
         return None
-    light, sure, even = get_engine().run(pipeline.photo().guessed())
-    own = (content.light.azimuth, content.light.elevation) == (light.azimuth, light.elevation)
-    told = {"sure": sure, "own": own, "even": even > EVENLY_LIT}
-    if content.light.by_network:
-        return told | {"off": float(get_engine().run(pipeline.photo().told()).off.mean())}
-    return told | {"certain": float(get_engine().run(pipeline.photo().certain()).mean())}
+    engine, photo, told = get_engine(), pipeline.photo(), {}
+    if set(GUESSED_PATHS) <= set(pipeline.relief.suggested):
+        told["sure"] = engine.run(photo.guessed()).sure
+    if not content.light.by_network:
+        return told | {"certain": float(engine.run(photo.certain()).mean())}
+    even = engine.run(photo.lamp()).even > EVENLY_LIT
+    return told | {"even": even, "off": float(engine.run(photo.told()).off.mean())}
 
 
 def _ways(recipe: Recipe, number: int) -> dict[str, Any]:

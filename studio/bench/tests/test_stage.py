@@ -172,7 +172,8 @@ class LightTests(StudioTestCase):
         self.assertContains(said, "Expected error")
         self.assertContains(said, "estimated, ")
         self.post("bench:change", piece, 2, **{"layers.0.content.light.azimuth": "211"})
-        self.assertContains(self.get("bench:measured", piece, base=3, step="source"), "as you set it")
+        with mock.patch("relief.run.photo.look_for_light", side_effect=AssertionError("nobody asks")):
+            self.assertContains(self.get("bench:measured", piece, base=3, step="source"), "as you set it")
         kept = self.recipe(piece).main
         self.assertEqual((kept.picture.light.azimuth, kept.picture.reading), (211, "light"))
         self.assertIn("layers.0.content.light.elevation", kept.suggested)

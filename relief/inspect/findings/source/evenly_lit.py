@@ -14,7 +14,7 @@ def find(seen: SeenSource) -> Finding | None:
     light = seen.content.light
     if seen.content.reading != "light" or light.way != "network" or not light.by_network:
         return None
-    even = seen.engine.run(seen.pipeline.photo().guessed()).even
+    even = seen.engine.run(seen.pipeline.photo().lamp()).even
     if even <= EVENLY_LIT:
         return None
     reason = (
