@@ -324,7 +324,7 @@ class CameraTests(TestCase):
         scene, light = even(half, albedo=(1, 1, 1)), Light(0, 90, size=0, sky=0)
         for lens, opening, away, focus in ((50, 2.0, 300, 200), (85, 4.0, 300, 400), (50, 2.8, 250, 250)):
             camera = Camera((0, 0, away), (0, 0, 0), lens, up=2, opening=opening, focus=focus)
-            wanted = Wanted(camera, light, 400, 5, 256, backdrop=(0, 0, 0), smooth=False)
+            wanted = Wanted(camera, light, 400, 5, 128, backdrop=(0, 0, 0), smooth=False)
             edge = draw_still(scene, wanted).radiance[1:4, :, 0].mean(axis=0)
             disc = lens / opening * abs(focus - away) / away / (focus * 36 / lens / 400)
             share = edge / edge[200 + math.ceil(disc / 2 + 1) : 203 + math.ceil(disc / 2)].mean()
@@ -393,9 +393,9 @@ class StillTests(TestCase):
             self.assertEqual(found.samples, 1)
 
     def test_it_stops_at_a_noise_that_is_asked_for(self):
-        scene, wanted = even(ball(40), ground=True), self.wanted(light=Light(size=20), samples=512, smooth=False)
+        scene, wanted = even(ball(40), ground=True), self.wanted(light=Light(size=20), samples=256, smooth=False)
         enough = draw_still(scene, replace(wanted, noise=0.05))
-        self.assertTrue(4 <= enough.samples < 512, enough.samples)
+        self.assertTrue(4 <= enough.samples < 256, enough.samples)
         self.assertLessEqual(enough.noise, 0.05)
         true = draw_still(scene, wanted).radiance.mean(axis=2)
         off = np.abs(enough.radiance.mean(axis=2) - true) / true
