@@ -48,6 +48,12 @@ class SurfaceTestCase(BrowserTestCase):
     def drawn(self) -> int:
         return int(self.attribute("#solid", "data-drawn") or 0)
 
+    def shown(self) -> np.ndarray:
+        """What WebGL has drawn below the buttons: float (rows, columns, 3)."""
+        script = "return document.getElementById('solid').toDataURL('image/png').split(',')[1]"
+        picture = Image.open(io.BytesIO(base64.b64decode(self.run_script(script)))).convert("RGB")
+        return np.asarray(picture, float)[60:] / 255
+
     def recipe(self, piece):
         piece.refresh_from_db()
         return Revision.objects.now(piece).read()
@@ -176,14 +182,27 @@ class SurfaceTests(SurfaceTestCase):
         self.assertEqual(self.recipe(piece).surface.shape.width, 2000)
 
 
+class FigureTests(SurfaceTestCase):
+    changes: ClassVar = {"surface.level": 0, "footprint.width": 1200}
+
+    def test_a_person_beside_it_is_seen_from_head_to_foot(self):
+        self.begin()
+        self.press_button("[hx-vals*='\"box\"']")
+        self.settled()
+        alone = self.shown()
+        self.click_unseen("[data-toggle=figure]")
+        self.until(lambda: np.abs(self.shown() - alone).max() > 0.2)
+        self.assertIn("a person", self.text("#figure"))
+        view = self.shown()
+        person = (view[..., 2] - view[..., 0] > 0.08) & (view.mean(axis=2) < 0.25)  # the only dark blue
+        rows, columns = np.nonzero(person)
+        self.assertGreater(person.sum(), 2000)
+        self.assertTrue(0 < rows.min() < rows.max() < 0.98 * len(view), (rows.min(), rows.max()))
+        self.assertTrue(0.02 * view.shape[1] < columns.min() < columns.max() < 0.98 * view.shape[1])
+
+
 class RestTests(SurfaceTestCase):
     """A view at rest is refined, and any change ends that."""
-
-    def shown(self) -> np.ndarray:
-        """What WebGL has drawn below the buttons: float (rows, columns, 3)."""
-        script = "return document.getElementById('solid').toDataURL('image/png').split(',')[1]"
-        picture = Image.open(io.BytesIO(base64.b64decode(self.run_script(script)))).convert("RGB")
-        return np.asarray(picture, float)[60:] / 255
 
     def refined(self) -> bool:
         return self.attribute("#solid", "data-refined") == self.attribute("#solid", "data-drawn")

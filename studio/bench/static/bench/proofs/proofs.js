@@ -178,7 +178,7 @@ function showOthers() {
     .filter((number) => number !== look.against);
   const option = (value, text) => Object.assign(document.createElement("option"), { value, textContent: text });
   compareWith().replaceChildren(
-    option("", "with the piece as it stands"),
+    option("", "with the piece now"),
     ...kept.map((number) => option(number, `with “${named(number)}”`)),
   );
   compareWith().value = look.other ?? "";

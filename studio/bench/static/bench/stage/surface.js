@@ -63,6 +63,7 @@ export function surfaceOn(canvas) {
   let shapes = []; // what is drawn, each { geometry, materials }: one, or four in two rows
   let told = null; // what the server said of the mesh
   let figure = null;
+  let byHand = false; // whether the camera stands where a hand has moved it
   let cast = ""; // what the shadows were drawn for
   let drawing = false;
   const followers = []; // what is placed again whenever it was drawn
@@ -226,20 +227,23 @@ export function surfaceOn(canvas) {
   /** Something known beside the surface, for its size. */
   function showFigure() {
     const wanted = look.figure && told ? figureFor(Math.max(...told.size)) : null;
-    if ((figure?.name ?? "") !== (wanted?.name ?? "")) {
+    const other = (figure?.name ?? "") !== (wanted?.name ?? "");
+    if (other) {
       if (figure) scene.remove(figure.drawn);
       figure = wanted && { name: wanted.name, drawn: drawFigure(wanted, Math.max(...told.size)) };
       if (figure) scene.add(figure.drawn);
     }
     const label = document.getElementById("figure");
     label.hidden = !figure;
-    if (!figure) return;
-    label.textContent = `beside it: ${figure.name}`;
-    const [width, height, depth] = told.size;
-    const gap = Math.max(width * 0.02, wanted.height * 0.3);
-    const front = told.upright ? 0 : -height / 2;
-    const floor = told.upright ? -height / 2 : 0;
-    figure.drawn.position.set(width / 2 + gap, front - (told.upright ? depth * 0.25 : 0), floor);
+    if (figure) {
+      label.textContent = `beside it: ${figure.name}`;
+      const [width, height, depth] = told.size;
+      const gap = Math.max(width * 0.02, wanted.height * 0.3);
+      const front = told.upright ? 0 : -height / 2;
+      const floor = told.upright ? -height / 2 : 0;
+      figure.drawn.position.set(width / 2 + gap, front - (told.upright ? depth * 0.25 : 0), floor);
+    }
+    if (other && !byHand) aim();
   }
 
   const size = () => shapes[0]?.geometry.boundingSphere?.radius ?? 1;
@@ -249,7 +253,15 @@ export function surfaceOn(canvas) {
 
   function standAt(direction) {
     direction.normalize();
-    stand(direction.multiplyScalar(farEnough(direction)), new THREE.Vector3());
+    const box = boxToSee();
+    const middle = figure ? box.getCenter(new THREE.Vector3()) : new THREE.Vector3();
+    stand(direction.multiplyScalar(farEnough(direction, box, middle)).add(middle), middle);
+  }
+
+  /** The box around what is to be seen: the surface, and what stands beside it for its size. */
+  function boxToSee() {
+    const box = shapes[0].geometry.boundingBox.clone().applyMatrix4(turned.matrixWorld);
+    return figure ? box.union(new THREE.Box3().setFromObject(figure.drawn)) : box;
   }
 
   /** Puts the camera at a place, looking at another one. */
@@ -273,10 +285,8 @@ export function surfaceOn(canvas) {
     return shapes.length > 1 ? 0 : Math.min(tools.offsetTop + tools.offsetHeight, canvas.clientHeight / 3);
   };
 
-  /** How far away in a direction the camera sees all corners of the surface. */
-  function farEnough(towards) {
-    const box = shapes[0]?.geometry.boundingBox;
-    if (!box) return 4;
+  /** How far in a direction from the middle the camera sees all corners of a box. */
+  function farEnough(towards, box, middle) {
     const right = new THREE.Vector3().crossVectors(camera.up, towards).normalize();
     const up = new THREE.Vector3().crossVectors(towards, right);
     const whole = canvas.clientHeight || 1;
@@ -285,7 +295,7 @@ export function surfaceOn(canvas) {
     const wide = (half * (canvas.clientWidth || 1)) / whole;
     const sides = [box.min, box.max];
     const corners = sides.flatMap(({ x }) =>
-      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z).applyEuler(turned.rotation))),
+      sides.flatMap(({ y }) => sides.map(({ z }) => new THREE.Vector3(x, y, z).sub(middle))),
     );
     return Math.max(
       ...corners.map(
@@ -295,6 +305,8 @@ export function surfaceOn(canvas) {
   }
 
   function aim() {
+    byHand = false;
+    if (!shapes.length) return;
     const directions = told?.upright ? STANDING : LYING;
     if (!onOutlook()) return standAt(new THREE.Vector3(...(directions[look.camera] ?? directions["three-quarter"])));
     const [place, lookAt] = standOn(look.camera, told);
@@ -303,6 +315,8 @@ export function surfaceOn(canvas) {
 
   /** Tilts the camera by degrees from straight above towards looking along the surface, from the side it stands on. */
   function tilt(degrees) {
+    byHand = true;
+    if (!shapes.length) return;
     const angle = (Math.min(degrees, FARTHEST) * Math.PI) / 180;
     const around = controls.getAzimuthalAngle(); // from the lower edge
     const out = Math.sin(angle) + 1e-4;
@@ -393,6 +407,9 @@ export function surfaceOn(canvas) {
     return { userData: { colours } };
   }
 
+  controls.addEventListener("start", () => {
+    byHand = true;
+  });
   controls.addEventListener("change", () => {
     const degrees = Math.round((controls.getPolarAngle() * 180) / Math.PI);
     canvas.dispatchEvent(new CustomEvent("tilted", { detail: degrees, bubbles: true }));
@@ -449,6 +466,7 @@ export function surfaceOn(canvas) {
     /** Puts the camera at a place and lets it look at another one, mm from the surface's middle. */
     standAtPlace(...places) {
       const [place, lookAt] = places.map((each) => mesh.localToWorld(new THREE.Vector3(...each)));
+      byHand = true;
       stand(place, lookAt);
     },
     /** mm on the surface that a pixel shows at a distance. */
