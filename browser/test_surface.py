@@ -159,10 +159,22 @@ class SurfaceTests(SurfaceTestCase):
             picture = self.pixels("#solid")
             return float(((picture[..., 0] - picture[..., 1]) > 0.2).mean())
 
+        def head_without_overlay() -> float:
+            """How bright the head is: it was in its own shadow where its faces were seen from behind."""
+            self.click("#overlay option[value='']")
+            self.until(lambda: tinted() < 0.006)
+            return float(self.shown()[head].mean())
+
         self.assertGreater(tinted(), 0.02, "the head is tinted")
+        view = self.shown()
+        head = view[..., 0] - view[..., 1] > 0.2
+        reversed_head = head_without_overlay()
+        self.click("#overlay option[value=reversed]")
+        self.until(lambda: tinted() > 0.02)
         self.press_button(".mends [hx-vals*='outward']")
         self.until(lambda: tinted() < 0.006, "but for the section line no face is seen from behind any more")
         self.assertTrue(self.recipe(piece).surface.shape.outward)
+        self.assertAlmostEqual(reversed_head / head_without_overlay(), 1, delta=0.1)
 
     def test_the_surface_is_raised_by_hand_and_lengths_are_typed_in_metres(self):
         piece = self.begin()

@@ -1,5 +1,8 @@
 """Compares the three pictures of a surface in a running demo: the stage at rest, a still, and the flat picture with
 shadows where the surface is a plane. For each piece it prints how far mean luminance is off, and the correlation.
+
+Both are compared with the geometry on the stage. The flat picture shows every texel, and the mesh on the stage has
+fewer vertices than texels: all are softened to what the mesh can show, so that light is compared and not detail.
 """
 
 from __future__ import annotations
@@ -21,11 +24,17 @@ from tools.screenshots import REFINING, open_demo
 PATIENCE = 600
 """Seconds for a view or a still at most."""
 
-WIDTH, RATIO = 640, 1.6
-"""Of the stills."""
+WIDTH = 1280
+"""Pixels of the stills, which is more than the stage has."""
 
 EDGE = 9
 """Pixels at the outline of the surface that are left out, as each picture smooths it in its own way."""
+
+SOFT = 1.5
+"""Pixels: the width of the Gaussian that softens all pictures."""
+
+SECTION_LINE = 40
+"""Levels that red and blue lie above green in the section line, which only the stage shows."""
 
 AWAY = 6
 """Levels from what is behind the surface that a pixel of it is off."""
@@ -59,11 +68,10 @@ def compare(driver: Chrome, address: str) -> dict[str, object]:
     driver.execute_script(BARE)
     plane = driver.execute_script("return Boolean(document.querySelector('[hx-vals*=\"plane\"][aria-pressed=true]'))")
     driver.execute_script(f"document.querySelector('[data-camera={'front' if plane else 'three-quarter'}]').click()")
-    time.sleep(1)
-    wait(driver, f"return !(() => {{ {REFINING} }})()")
-    url, covered, height = driver.execute_script(STAGE)
+    url, covered, height = show_at_rest(driver)
     stage = decode(url)
-    lit, inside = luminance(stage), find_inside(stage)
+    stage, line = paint_line_over(stage)
+    lit, inside = luminance(stage), find_inside(stage) & ~line
     still = draw_still(driver, address)
     scale = height / still.shape[0]
     middle = (stage.shape[1] - still.shape[1] * scale) / 2
@@ -76,6 +84,14 @@ def compare(driver: Chrome, address: str) -> dict[str, object]:
     return told
 
 
+def show_at_rest(driver: Chrome) -> tuple[str, float, int]:
+    """The stage once it is refined: its picture as a data URL, the px at its top that buttons cover, and its height."""
+    time.sleep(2)
+    wait(driver, f"return !(() => {{ {REFINING} }})()")
+    url, covered, height = driver.execute_script(STAGE)
+    return url, covered, height
+
+
 def draw_still(driver: Chrome, address: str) -> np.ndarray:
     """A still of the view on the stage, in clay."""
     wait(driver, "return Boolean(document.querySelector('#still-form'))")
@@ -84,11 +100,11 @@ def draw_still(driver: Chrome, address: str) -> np.ndarray:
     driver.execute_script(
         "const ground = document.getElementById('still-ground');if (ground) ground.checked = false"
     )  # the stage has none
+    newest = "document.querySelector('#still-list [data-state=done] img.still')?.src ?? ''"
+    before = driver.execute_script(f"return {newest}")
     driver.execute_script("document.querySelector('#still-form .button').click()")
-    time.sleep(3)  # the list has it
-    wait(driver, "const first = document.querySelector('#still-list [data-state]');"
-                 "return first && first.dataset.state === 'done' && first.querySelector('img.still')")  # fmt: skip
-    source = driver.execute_script("return document.querySelector('#still-list img.still').src")
+    wait(driver, f"const newest = {newest}; return newest !== '' && newest !== {json.dumps(before)}")
+    source = driver.execute_script(f"return {newest}")
     with urllib.request.urlopen(source, timeout=60) as answer:
         return np.asarray(Image.open(io.BytesIO(answer.read())).convert("RGB"))
 
@@ -118,15 +134,22 @@ def agree(one: np.ndarray, other: np.ndarray, where: np.ndarray) -> dict[str, fl
     """How much brighter the other is in the mean, and the correlation, once it is laid on the first exactly."""
     laid = np.eye(2, 3, dtype=np.float32)
     stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 200, 1e-6)
-    pictures = one.astype(np.float32), other.astype(np.float32)
+    pictures = [cv2.GaussianBlur(each.astype(np.float32), (0, 0), SOFT) for each in (one, other)]
     _, laid = cv2.findTransformECC(*pictures, laid, cv2.MOTION_AFFINE, stop, where.astype(np.uint8), 5)
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     other = cv2.warpAffine(pictures[1], laid, pictures[1].shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    first, second = one[where], other[where]
+    first, second = pictures[0][where], other[where]
     return {
         "mean": round(float(second.mean() / first.mean() - 1), 4),
         "correlation": round(float(np.corrcoef(first, second)[0, 1]), 3),
     }
+
+
+def paint_line_over(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The stage without its section line, by what lies beside it, and where that was: bool (rows, columns)."""
+    red, green, blue = np.moveaxis(picture.astype(int), 2, 0)
+    line = cv2.dilate((np.minimum(red, blue) - green > SECTION_LINE).astype(np.uint8), np.ones((7, 7), np.uint8))
+    return cv2.inpaint(picture, line, 3, cv2.INPAINT_TELEA), line.astype(bool)
 
 
 def find_inside(picture: np.ndarray, edge: int = EDGE) -> np.ndarray:

@@ -68,7 +68,7 @@ SECTORS = 24
 """Parts of the circle, of each of which the network of the light tells how likely the light stood there: the middle of
 the first is to the right, and they run counter-clockwise."""
 
-TRIED, TRIED_AT = 24, 384
+TRIED, TRIED_AT = 12, 384
 """Lights that a photo is read with to find its own, and the texels on its long side then."""
 
 WAVES = 3

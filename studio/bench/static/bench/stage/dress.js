@@ -18,6 +18,24 @@ export const shared = { overlay: { value: 0 }, refined: { value: 0 } };
  */
 export const TRUE_BUMP = "trueBump";
 
+// three.js moves the place that is looked up in a shadow map along the normal. Of a face that is seen from behind that is
+// into the surface, where all is in shadow; so it is moved the other way there.
+const BEHIND = {
+  declared:
+    "#if defined( USE_SHADOWMAP ) && NUM_DIR_LIGHT_SHADOWS > 0\n" +
+    "varying vec4 vTowardsFront[ NUM_DIR_LIGHT_SHADOWS ];\n#endif\n",
+  told:
+    "#include <shadowmap_vertex>\n#if defined( USE_SHADOWMAP ) && NUM_DIR_LIGHT_SHADOWS > 0\n" +
+    "#pragma unroll_loop_start\nfor ( int i = 0; i < NUM_DIR_LIGHT_SHADOWS; i ++ ) {\n" +
+    "vTowardsFront[ i ] = directionalShadowMatrix[ i ] *\n" +
+    "  vec4( 2.0 * directionalLightShadows[ i ].shadowNormalBias * shadowWorldNormal, 0.0 );\n" +
+    "}\n#pragma unroll_loop_end\n#endif",
+  lit: THREE.ShaderChunk.lights_fragment_begin.replaceAll(
+    "vDirectionalShadowCoord[ i ]",
+    "( vDirectionalShadowCoord[ i ] - ( gl_FrontFacing ? vec4( 0.0 ) : vTowardsFront[ i ] ) )",
+  ),
+};
+
 function extend(shader) {
   Object.assign(shader.uniforms, shared, haze);
   for (const [name, hex] of [
@@ -31,8 +49,9 @@ function extend(shader) {
     .replace(
       "void main() {",
       "attribute float sky, stretch; attribute vec3 even; varying float vSky, vStretch; varying vec2 vPlace;\n" +
-        "varying vec3 vEven;\nvoid main() {",
+        `varying vec3 vEven;\n${BEHIND.declared}void main() {`,
     )
+    .replace("#include <shadowmap_vertex>", BEHIND.told)
     .replace(
       "#include <uv_vertex>",
       "#include <uv_vertex>\nvSky = sky; vStretch = stretch; vPlace = uv; vEven = normalMatrix * even;",
@@ -42,10 +61,12 @@ function extend(shader) {
       "void main() {",
       HAZE +
         "uniform int overlay; uniform float refined; uniform vec3 ink, ochre, blue, datum;\nvarying float vSky, vStretch; varying vec2 vPlace;\nvarying vec3 vEven;\n" +
+        BEHIND.declared +
         "float lineAt(vec2 place, float wide) {\n" +
         "  vec2 away = abs(fract(place - 0.5) - 0.5) / max(fwidth(place), vec2(1e-6));\n" +
         "  return 1.0 - smoothstep(wide - 0.7, wide + 0.7, min(away.x, away.y));\n}\nvoid main() {",
     )
+    .replace("#include <lights_fragment_begin>", BEHIND.lit)
     .replace(
       "#include <color_fragment>",
       "#include <color_fragment>\n" +
@@ -63,15 +84,15 @@ function extend(shader) {
     )
     .replace(
       "#include <aomap_fragment>",
-      // a view at rest looks for what hides the sky itself
-      "#include <aomap_fragment>\nfloat seesSky = mix(vSky, 1.0, refined);\n" +
+      // a view at rest looks for what hides the sky itself; what hides it behind a face is not known
+      "#include <aomap_fragment>\nfloat open = gl_FrontFacing ? vSky : 1.0, seesSky = mix(open, 1.0, refined);\n" +
         "reflectedLight.indirectDiffuse *= seesSky; reflectedLight.indirectSpecular *= seesSky;\n" +
         // in a hollow other places shine on it that are lit like the even surface, as on the flat picture
         "vec3 around = getHemisphereLightIrradiance(hemisphereLights[0], normalize(vEven));\n" +
         "for (int i = 0; i < NUM_DIR_LIGHTS; i++)\n" +
         "  around += directionalLights[i].color * max(dot(normalize(vEven), directionalLights[i].direction), 0.0);\n" +
-        "vec3 hidden = (1.0 - vSky) * material.diffuseColor;\n" +
-        "reflectedLight.indirectDiffuse += around * vSky * hidden / (1.0 - hidden) * RECIPROCAL_PI * material.diffuseColor;\n" +
+        "vec3 hidden = (1.0 - open) * material.diffuseColor;\n" +
+        "reflectedLight.indirectDiffuse += around * open * hidden / (1.0 - hidden) * RECIPROCAL_PI * material.diffuseColor;\n" +
         // the shine of an even sky, which lights of a view at rest bring by themselves
         `reflectedLight.indirectSpecular += ${REFLECTS} * RECIPROCAL_PI * irradiance * seesSky * (1.0 - refined);`,
     )
