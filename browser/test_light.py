@@ -10,7 +10,7 @@ from huey.contrib.djhuey import HUEY
 from selenium.webdriver.support.ui import Select
 
 from browser.driver import BrowserTestCase
-from browser.pictures import save
+from browser.pictures import png16, save, waves
 from relief.synthetic.rendering import photograph
 from studio.bench.beginning import begin_piece
 from studio.bench.models import Revision
@@ -120,3 +120,55 @@ class RigTests(BrowserTestCase):
         self.click(".shoot a.button")
         self.until(lambda: len(self.all("[data-sun]")) == 8, "the series is opened")
         self.assertEqual(self.attribute('[name="width"]', "value"), "420")
+
+
+ON_CARD_AND_IN_LOOPS = """
+const done = arguments[0], known = performance.getEntriesByType("resource").map((one) => one.name);
+const named = (name) => import(known.find((one) => new RegExp(`${name}[.\\w]*js$`).test(one)));
+Promise.all([named("studio/painting"), named("studio/card"), named("stage/shadows")]).then(
+  ([{ lightFrom, paintPixels }, { lightOnCard }, { shadowsFrom }]) => {
+    const [rows, columns] = [150, 211];
+    const pixels = new Uint16Array(3 * rows * columns), colours = new Uint8Array(pixels.length);
+    pixels.shape = [rows, columns, 3];
+    for (let i = 0, n = 0; i < rows * columns; i++, n += 3) {
+      const [x, y] = [0.9 * Math.sin(i * 0.013), 0.6 * Math.cos(i * 0.0071)], length = Math.hypot(x, y, 1);
+      [x, y, 1].forEach((part, side) => {
+        pixels[n + side] = Math.round((part / length / 2 + 0.5) * 65535);
+        colours[n + side] = (i * (side + 3)) % 256;
+      });
+    }
+    const horizons = new Uint8Array(16 * 50 * 70).map((_, i) => 60 + 50 * Math.sin(i * 0.002));
+    horizons.shape = [16, 50, 70];
+    const shadows = shadowsFrom(horizons, rows, columns);
+    const lit = { ...lightFrom([-0.5, 0.3, 0.81]) };
+    lit.lights = [lit.lights[0], { towards: [0.6, 0.1, 0.79], strength: 0.4, tint: [0.6, 0.8, 1] }];
+    const more = { ...lit, lights: [...lit.lights, { towards: [0, 0, 1], strength: 0, tint: [1, 1, 1] }] };
+    const painted = (light, asked) => {
+      const canvas = document.createElement("canvas");
+      paintPixels(canvas, pixels, { lit: light, ...asked });
+      return canvas.getContext("2d").getImageData(0, 0, columns, rows).data;
+    };
+    const off = [{}, { colours }, { shadows }, { colours, shadows }].map((asked) => {
+      const [card, loops] = [painted(lit, asked), painted(more, asked)];
+      const apart = card.map((value, i) => Math.abs(value - loops[i])).toSorted();
+      return [apart[apart.length - 1], apart[Math.floor(apart.length * 0.99)], new Set(card).size];
+    });
+    const nothing = { albedo: [1, 1, 1], low: [[0, 0], [0, 0], [0, 0]], around: [0, 0, 0], lights: [] };
+    done([lightOnCard(pixels, nothing) instanceof HTMLCanvasElement, off]);
+  },
+);
+"""
+"""The same normals lit by WebGL and by loops (as three lights are), 211 x 150: with and without colours and shadows."""
+
+
+class CardTests(BrowserTestCase):
+    def test_a_card_lights_normals_as_the_loops_do(self):
+        piece = begin_piece(keep_source(the_artist(), "waves-height.png", png16(waves())), "Waves")
+        self.open(f"/piece/{piece.pk}/relief/")
+        self.settled()
+        by_card, off = self.driver.execute_async_script(ON_CARD_AND_IN_LOOPS)
+        self.assertTrue(by_card)
+        for (most, nearly_most, levels), shaded in zip(off, (False, False, True, True), strict=True):
+            self.assertGreater(levels, 50)
+            self.assertLessEqual(nearly_most, 2)
+            self.assertLessEqual(most, 12 if shaded else 2)  # at the edge of a shadow they soften differently

@@ -186,7 +186,7 @@ test("a hollow that hides half of the sky is lit by what is around it, as a seri
   pixels.shape = [1, 1, 3];
   const albedo = 0.6;
   const lit = { lights: [], ambient: 0.2, material: { albedo: [albedo, albedo, albedo], roughness: 1 } };
-  paintPixels(canvas, pixels, { lit, shadows: { sky: new Uint8Array([128]), suns: [] } });
+  paintPixels(canvas, pixels, { lit, shadows: { sky: new Uint8Array([128]), sun: () => [] } });
   const [hidden, enters] = [1 - 128 / 255, 0.955 * albedo];
   const open = SKY.map((sky) => (0.2 * SKYLIGHT * sky) / Math.PI);
   const expected = open.map((sky) => {

@@ -1,5 +1,6 @@
 // Pixels of a packet onto a canvas: grey, colour or one channel of it, or normals lit from some directions.
 
+import { lightOnCard } from "./card.js";
 import { AMBIENT, CLAY, GROUND, REFLECTS, SKY, SKYLIGHT, SUN, SUNLIGHT } from "./daylight.js";
 import { develop, LINEAR } from "./tone.js";
 
@@ -19,7 +20,8 @@ export const lightFrom = (towards) => ({
 
 /**
  * Paints pixels on a canvas, which takes their size. Normals (uint16) are lit; `colours` (uint8, of the same size) are
- * what they are made of, where they are not plain; `shadows` what of the sky and of each light they see, 0 to 255.
+ * what they are made of, where they are not plain; `shadows` what of the sky they see, 0 to 255, and `sun` what of a light
+ * that lies towards a direction.
  */
 export function paintPixels(
   canvas,
@@ -28,6 +30,16 @@ export function paintPixels(
 ) {
   const [rows, columns] = pixels.shape;
   if (canvas.width !== columns || canvas.height !== rows) [canvas.width, canvas.height] = [columns, rows];
+  const context = canvas.getContext("2d");
+  const count = rows * columns;
+  const fits = pixels instanceof Uint16Array && colours?.length === pixels.length ? colours : null;
+  const shaded = shadows?.sky.length === count ? shadows : null;
+  const once = lit?.lights.length === 1 && !fits && !shaded; // is quick in loops too
+  const drawn = pixels instanceof Uint16Array && !once && lightOnCard(pixels, whatFalls(lit), fits, shaded);
+  if (drawn) {
+    context.drawImage(drawn, 0, 0);
+    return;
+  }
   const image =
     held.get(canvas)?.width === columns && held.get(canvas).height === rows
       ? held.get(canvas)
@@ -35,13 +47,11 @@ export function paintPixels(
   held.set(canvas, image);
   const out = new Uint32Array(image.data.buffer);
   if (pixels instanceof Uint16Array) {
-    const fits = colours?.length === pixels.length;
-    const shaded = shadows?.sky.length === out.length;
-    if (lit.lights.length === 1 && !fits && !shaded) lightOnce(pixels, out, lit);
-    else lightAll(pixels, out, lit, fits ? colours : null, shaded ? shadows : null);
+    if (once) lightOnce(pixels, out, lit);
+    else lightAll(pixels, out, lit, fits, shaded);
   } else if (pixels.shape.length === 3) colour(pixels, out, CHANNELS[channel], pixels.shape[2]);
   else for (let i = 0; i < out.length; i++) out[i] = 0xff000000 | (pixels[i] * 0x010101);
-  canvas.getContext("2d").putImageData(image, 0, 0);
+  context.putImageData(image, 0, 0);
 }
 
 const ENTERS = 1 - REFLECTS; // the rest is shine
@@ -72,19 +82,38 @@ function around(lights, ambient) {
 /**
  * What a surface that faces the light gives back as shine, by the cosine to half way between light and eye: GGX (Walter et
  * al. 2007) with Schlick's Fresnel of a dielectric. Light and eye are far away, so that the angle between them is one for
- * the whole picture, and what hides and shadows facets is taken for one value too (Lazarov's fit, Karis 2013).
+ * the whole picture, and what hides and shadows facets is taken for one value too (Lazarov's fit, Karis 2013). Gives the
+ * square of alpha, and what the density is multiplied by.
  */
-function shineOf(towards, roughness) {
+function glossOf(towards, roughness) {
   const alpha = Math.max(roughness, 0.05) ** 2;
   const toHalf = halfWay(towards)[2];
   const fresnel = 0.04 + 0.96 * (1 - toHalf) ** 5;
   const hidden = 1 / (4 * Math.max(toHalf, 0.1) ** 2 * (Math.max(roughness, 0.05) + 0.5));
+  return [alpha * alpha, fresnel * hidden * alpha * alpha]; // pi of the density and of the matt part cancel out
+}
+
+function shineOf(towards, roughness) {
+  const [square, times] = glossOf(towards, roughness);
   return Float32Array.from({ length: LAST + 1 }, (_, step) => {
     const cosine = step / LAST;
-    const spread = cosine * cosine * (alpha * alpha - 1) + 1;
-    return (fresnel * hidden * alpha * alpha) / (spread * spread); // pi of the density and of the matt part cancel out
+    const spread = cosine * cosine * (square - 1) + 1;
+    return times / (spread * spread);
   });
 }
+
+/** What falls on a picture, as a card needs it. */
+const whatFalls = ({ lights, ambient, material }) => ({
+  albedo: material.albedo,
+  low: skylight(ambient),
+  around: around(lights, ambient),
+  lights: lights.map((each) => ({
+    towards: each.towards,
+    halfWay: halfWay(each.towards),
+    sun: sunlight(each),
+    shine: glossOf(each.towards, material.roughness),
+  })),
+});
 
 /** The direction half way between the light and the eye, which looks from straight above. */
 function halfWay([x, y, z]) {
@@ -149,9 +178,9 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
     bright[n + 1] = matt[n + 1] * REFLECTS;
     bright[n + 2] = matt[n + 2] * REFLECTS;
   }
-  lights.forEach((each, number) => {
+  for (const each of lights) {
     const { colour, way, half, shine } = prepared(each, material);
-    const open = shadows?.suns[number];
+    const open = shadows?.sun(each.towards);
     const [wx, wy, wz, wo] = way;
     const [hx, hy, hz, ho] = half;
     const [red, green, blue] = colour;
@@ -168,7 +197,7 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
       bright[n + 1] += green * back;
       bright[n + 2] += blue * back;
     }
-  });
+  }
   let [red, green, blue] = material.albedo.map((part) => part * ENTERS);
   const [redAround, greenAround, blueAround] = around(lights, ambient);
   for (let i = 0, n = 0; i < count; i++, n += 3) {

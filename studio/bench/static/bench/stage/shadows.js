@@ -20,6 +20,8 @@ export function shadowsFrom(horizons, rows, columns) {
   const spread = spreader(high, wide, rows, columns);
   return {
     sky: spread(small),
+    horizons,
+    soft: SOFT,
     /** Where a sun is seen that lies towards a direction, unit length: 255 in full light, 0 in shadow. */
     sun([x, y, z]) {
       const place = (Math.atan2(y, x) / (2 * Math.PI)) * ways - 0.5;

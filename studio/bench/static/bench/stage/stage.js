@@ -79,11 +79,7 @@ export function paint() {
   const put = (picture, pixels, colours, shadows) =>
     pixels && paintPixels(picture, pixels, { channel: channelOf(pixels.shape[2]), lit, colours, shadows });
   for (const { packet, tile, proof, near, shadows } of panes) {
-    const cast =
-      look.shadowed && shadows
-        ? { sky: shadows.sky, suns: lit.lights.map((one) => shadows.sun(one.towards)) }
-        : undefined;
-    put(tile, packet.arrays.pixels, packet.arrays.colours, cast);
+    put(tile, packet.arrays.pixels, packet.arrays.colours, look.shadowed ? shadows : undefined);
     put(proof, packet.arrays.pixels_against, packet.arrays.colours_against);
     if (near) put(near.picture, near.part.arrays.pixels, near.part.arrays.colours);
   }
