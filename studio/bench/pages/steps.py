@@ -22,7 +22,7 @@ class View:
     label: str
 
 
-REMOVED_LIGHT, SEEN = View("light", "Removed light"), View("seen", "Where it is seen")
+REMOVED_LIGHT, SEEN = View("light", "Removed shading"), View("seen", "Visible part")
 PAINT, CERTAIN = View("paint", "Paint"), View("certain", "Certainty")
 LIT, HEIGHT, SLOPE = View("lit", "Lit"), View("height", "Height"), View("slope", "Slope")
 MAPS = tuple(View(name, TITLES[name]) for name in ("normal", "bump", "displacement"))

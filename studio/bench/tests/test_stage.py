@@ -105,7 +105,7 @@ class ToolTests(StudioTestCase):
         piece = self.piece(png(slope), "lit.png")
         self.post("bench:treatments", piece, 1, action="add", kind="even_light")
         page = self.client.get(reverse("bench:step", args=[piece.pk, "relief"]))
-        self.assertContains(page, "Removed light")
+        self.assertContains(page, "Removed shading")
         _, arrays = unpacked(self.get("bench:preview", piece, base=2, view="light"))
         self.assertGreater(arrays["pixels"][:, -8:].mean(), arrays["pixels"][:, :8].mean() + 80)
 

@@ -142,7 +142,7 @@ class SurfaceStepTests(StudioTestCase):
         file = SimpleUploadedFile("bollard.obj", in_space.bollard_file())
         piece.refresh_from_db()
         answer = self.post("bench:change-surface", piece, piece.position, action="mesh", step="surface", pictures=file)
-        self.assertContains(answer, "Faces that look inward")
+        self.assertContains(answer, "Inward-facing faces")
         source = Source.objects.get(role="mesh")
         self.assertEqual(source.mesh_facts.groups, ("base", "post", "head"))
         measured = self.get("bench:measured", piece, base=self.now(piece) and piece.position)

@@ -16,8 +16,8 @@ def find(seen: SeenDelivery) -> Finding | None:
     if relief.midlevel in (0, 0.5, 1):
         return None
     reason = (
-        f"The value {say_number(relief.midlevel, 4)} stays on the surface, and only the notes say so. Read as mid "
-        f"grey, the whole surface moves by {say_length(abs(relief.midlevel - 0.5) * relief.amplitude)}."
+        f"The value {say_number(relief.midlevel, 4)} means no displacement, and only the notes say so. A program that "
+        f"assumes mid grey moves the whole surface by {say_length(abs(relief.midlevel - 0.5) * relief.amplitude)}."
     )
     mend = Mend("Set midlevel to mid grey", {"delivery.midlevel": "half"})
     return Finding("midlevel", "Midlevel is not mid grey", reason, mend)

@@ -7,7 +7,7 @@ from relief.inspect.seen import SeenSurface
 
 
 def find(seen: SeenSurface) -> Finding | None:
-    """Faces that look inward displace inward. A room is meant to."""
+    """Inward-facing faces displace inward. A room is meant to."""
     pipeline, engine = seen.pipeline, seen.engine
     surface, mesh = pipeline.surface, engine.run(pipeline.base())
     shape = surface.shape
