@@ -20,8 +20,7 @@ export const lightFrom = (towards) => ({
 
 /**
  * Paints pixels on a canvas, which takes their size. Normals (uint16) are lit; `colours` (uint8, of the same size) are
- * what they are made of, where they are not plain; `shadows` what of the sky they see, 0 to 255, and `sun` what of a light
- * that lies towards a direction.
+ * what they are made of, where they are not plain; `shadows` what `shadowsFrom` gives for their size.
  */
 export function paintPixels(
   canvas,
@@ -30,28 +29,35 @@ export function paintPixels(
 ) {
   const [rows, columns] = pixels.shape;
   if (canvas.width !== columns || canvas.height !== rows) [canvas.width, canvas.height] = [columns, rows];
-  const context = canvas.getContext("2d");
-  const count = rows * columns;
-  const fits = pixels instanceof Uint16Array && colours?.length === pixels.length ? colours : null;
-  const shaded = shadows?.sky.length === count ? shadows : null;
-  const once = lit?.lights.length === 1 && !fits && !shaded; // is quick in loops too
-  const drawn = pixels instanceof Uint16Array && !once && lightOnCard(pixels, whatFalls(lit), fits, shaded);
-  if (drawn) {
-    context.drawImage(drawn, 0, 0);
+  if (pixels instanceof Uint16Array) {
+    const fits = colours?.length === pixels.length ? colours : null;
+    const shaded = shadows?.sky.length === rows * columns ? shadows : null;
+    paintNormals(canvas, pixels, lit, fits, shaded);
     return;
   }
-  const image =
-    held.get(canvas)?.width === columns && held.get(canvas).height === rows
-      ? held.get(canvas)
-      : new ImageData(columns, rows);
+  fill(canvas, (out) => {
+    if (pixels.shape.length === 3) colour(pixels, out, CHANNELS[channel], pixels.shape[2]);
+    else for (let i = 0; i < out.length; i++) out[i] = 0xff000000 | (pixels[i] * 0x010101);
+  });
+}
+
+/** Normals under some lights: under one alone by a loop, which is quick too, else on a card if there is one that can. */
+function paintNormals(canvas, normals, lit, colours, shadows) {
+  const plain = lit.lights.length === 1 && !colours && !shadows;
+  const drawn = plain ? null : lightOnCard(normals, whatFalls(lit), colours, shadows);
+  if (drawn) canvas.getContext("2d").drawImage(drawn, 0, 0);
+  else if (plain) fill(canvas, (out) => lightOnce(normals, out, lit));
+  else fill(canvas, (out) => lightAll(normals, out, lit, colours, shadows));
+}
+
+/** Fills a canvas with pixels that are worked out, each one number. */
+function fill(canvas, work) {
+  const { width, height } = canvas;
+  const kept = held.get(canvas);
+  const image = kept?.width === width && kept.height === height ? kept : new ImageData(width, height);
   held.set(canvas, image);
-  const out = new Uint32Array(image.data.buffer);
-  if (pixels instanceof Uint16Array) {
-    if (once) lightOnce(pixels, out, lit);
-    else lightAll(pixels, out, lit, fits, shaded);
-  } else if (pixels.shape.length === 3) colour(pixels, out, CHANNELS[channel], pixels.shape[2]);
-  else for (let i = 0; i < out.length; i++) out[i] = 0xff000000 | (pixels[i] * 0x010101);
-  context.putImageData(image, 0, 0);
+  work(new Uint32Array(image.data.buffer));
+  canvas.getContext("2d").putImageData(image, 0, 0);
 }
 
 const ENTERS = 1 - REFLECTS; // the rest is shine
