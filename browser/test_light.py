@@ -153,8 +153,16 @@ Promise.all([named("studio/painting"), named("studio/card"), named("stage/shadow
       const apart = card.map((value, i) => Math.abs(value - loops[i])).toSorted();
       return [apart[apart.length - 1], apart[Math.floor(apart.length * 0.99)], new Set(card).size];
     });
+    const before = painted(lit, { shadows });
+    for (let other = 0; other < 14; other++) {
+      const copy = pixels.slice();
+      copy.shape = pixels.shape;
+      paintPixels(document.createElement("canvas"), copy, { lit });
+    }
+    const after = painted(lit, { shadows });
+    const stays = before.every((value, i) => value === after[i]);
     const nothing = { albedo: [1, 1, 1], low: [[0, 0], [0, 0], [0, 0]], around: [0, 0, 0], lights: [] };
-    done([lightOnCard(pixels, nothing) instanceof HTMLCanvasElement, off]);
+    done([lightOnCard(pixels, nothing) instanceof HTMLCanvasElement, off, stays]);
   },
 );
 """
@@ -166,8 +174,9 @@ class CardTests(BrowserTestCase):
         piece = begin_piece(keep_source(the_artist(), "waves-height.png", png16(waves())), "Waves")
         self.open(f"/piece/{piece.pk}/relief/")
         self.settled()
-        by_card, off = self.driver.execute_async_script(ON_CARD_AND_IN_LOOPS)
+        by_card, off, stays = self.driver.execute_async_script(ON_CARD_AND_IN_LOOPS)
         self.assertTrue(by_card)
+        self.assertTrue(stays, "it is painted alike once the card has forgotten its textures")
         for (most, nearly_most, levels), shaded in zip(off, (False, False, True, True), strict=True):
             self.assertGreater(levels, 50)
             self.assertLessEqual(nearly_most, 2)

@@ -4,6 +4,7 @@
 import { REFLECTS } from "./daylight.js";
 
 const MOST = 2; // lights
+const TEXTURES = 12; // that are kept on the card
 const LEAST = 128 * 128; // pixels; fewer are painted before a card is asked
 const VERTEX = `#version 300 es
 void main() {
@@ -84,7 +85,8 @@ function begin() {
   const gl = canvas.getContext("webgl2", { alpha: false, antialias: false, depth: false });
   if (!gl) return null;
   gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
-  return { canvas, gl, kept: new WeakMap(), programs: new Map(), widest: gl.getParameter(gl.MAX_TEXTURE_SIZE) };
+  const widest = gl.getParameter(gl.MAX_TEXTURE_SIZE);
+  return { canvas, gl, kept: new WeakMap(), sent: [], programs: new Map(), widest };
 }
 
 /** Takes the program for what is drawn, and gives the places of its values; null where it does not compile. */
@@ -129,13 +131,16 @@ function turnOf([x, y], ways) {
   return [(first + ways) % ways, (first + 1 + ways) % ways, at - first];
 }
 
-/** Binds an array as a texture, which is sent to the card once. */
-function bind({ gl, kept }, unit, pixels, kind, send) {
+/** Binds an array as a texture, which is sent to the card once; what was sent long ago is forgotten there. */
+function bind({ gl, kept, sent }, unit, pixels, kind, send) {
   gl.activeTexture(gl.TEXTURE0 + unit);
   const known = kept.get(pixels);
-  gl.bindTexture(kind, known ?? gl.createTexture());
-  if (known) return;
-  kept.set(pixels, gl.getParameter(kind === gl.TEXTURE_2D ? gl.TEXTURE_BINDING_2D : gl.TEXTURE_BINDING_2D_ARRAY));
+  const texture = known && gl.isTexture(known) ? known : gl.createTexture();
+  gl.bindTexture(kind, texture);
+  if (texture === known) return;
+  kept.set(pixels, texture);
+  sent.push(texture);
+  if (sent.length > TEXTURES) gl.deleteTexture(sent.shift());
   const filter = kind === gl.TEXTURE_2D ? gl.NEAREST : gl.LINEAR;
   for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(kind, side, filter);
   for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T]) gl.texParameteri(kind, side, gl.CLAMP_TO_EDGE);
