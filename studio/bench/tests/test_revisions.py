@@ -73,7 +73,7 @@ class HistoryTests(StudioTestCase):
         for base, amplitude in enumerate((4, 6, 9), start=1):
             self.post("bench:change", piece, base, amplitude=str(amplitude))
         page = self.get("bench:revisions", piece)
-        for words in ("Suggested start", "to 4 mm", "to 9 mm", "as it stands"):
+        for words in ("Suggested start", "to 4 mm", "to 9 mm", "the piece now"):
             self.assertContains(page, words)
         self.assertContains(self.post("bench:go-to", piece, 4, number=2), 'data-revision="2"')
         self.assertEqual(self.recipe(piece).main.amplitude, 4)

@@ -155,7 +155,8 @@ export function render() {
   }
   parts.built.setAttribute("d", path);
   const times = Number(scale.exaggeration.toPrecision(2));
-  note.textContent = `dashed: ${shown.label}   ·   ${times === 1 ? "heights to the same scale" : `heights exaggerated ${times} times`}${built ? "   ·   grey: the mesh" : ""}`;
+  const stretched = times === 1 ? "heights to the same scale" : `heights exaggerated ${times} times`;
+  note.textContent = [stretched, `dashed: ${shown.label}`, ...(built ? ["grey: the mesh"] : [])].join("   ·   ");
   drawContest(line, base);
 }
 
