@@ -2,6 +2,7 @@
 // nothing but the light is sent to the card. Where there is no WebGL the loops paint.
 
 import { REFLECTS } from "./daylight.js";
+import { DESATURATION, FROM, REFLECTED, ROOM } from "./tone.js";
 
 const MOST = 2; // lights
 const TEXTURES = 12; // that are kept on the card
@@ -30,11 +31,11 @@ vec3 decode(vec3 value) {
 // the Khronos PBR Neutral Tone Mapper, as in tone.js
 vec3 develop(vec3 light) {
   float least = min(light.r, min(light.g, light.b));
-  vec3 left = light - (least < 0.08 ? least - least * least / 0.16 : 0.04);
+  vec3 left = light - (least < ${2 * REFLECTED} ? least - least * least / ${4 * REFLECTED} : ${REFLECTED});
   float peak = max(left.r, max(left.g, left.b));
-  if (peak > 0.76) {
-    float pressed = 1.0 - 0.0576 / (peak - 0.52);
-    float white = 1.0 - 1.0 / (0.15 * (peak - pressed) + 1.0);
+  if (peak > ${FROM}) {
+    float pressed = 1.0 - ${ROOM * ROOM} / (peak + ${ROOM - FROM});
+    float white = 1.0 - 1.0 / (${DESATURATION} * (peak - pressed) + 1.0);
     left = mix(left * (pressed / peak), vec3(pressed), white);
   }
   return mix(left * 12.92, 1.055 * pow(max(left, 0.0), vec3(1.0 / 2.4)) - 0.055, step(0.0031308, left));
@@ -169,6 +170,8 @@ export function lightOnCard(pixels, { albedo, low, around, lights }, colours, sh
   );
   if (colours)
     bind(card, 1, colours, flat, () => gl.texImage2D(flat, 0, gl.RGB8, ...size, gl.RGB, gl.UNSIGNED_BYTE, colours));
+  const values = { albedo, around, upright: low.map(([upright]) => upright), rise: low.map(([, rise]) => rise) };
+  for (const name of ["towards", "halfWay", "sun"]) values[name] = lights.flatMap((each) => each[name]);
   if (shadows) {
     const { sky, horizons, soft } = shadows;
     const [ways, high, wide] = horizons.shape;
@@ -177,28 +180,9 @@ export function lightOnCard(pixels, { albedo, low, around, lights }, colours, sh
       gl.texImage3D(gl.TEXTURE_2D_ARRAY, 0, gl.R8, wide, high, ways, 0, gl.RED, gl.UNSIGNED_BYTE, horizons),
     );
     gl.uniform1f(place("soft"), soft);
-    if (lights.length)
-      gl.uniform3fv(
-        place("turn"),
-        lights.flatMap((each) => turnOf(each.towards, ways)),
-      );
+    values.turn = lights.flatMap((each) => turnOf(each.towards, ways));
   }
-  gl.uniform3fv(place("albedo"), albedo);
-  gl.uniform3fv(
-    place("upright"),
-    low.map(([upright]) => upright),
-  );
-  gl.uniform3fv(
-    place("rise"),
-    low.map(([, rise]) => rise),
-  );
-  gl.uniform3fv(place("around"), around);
-  for (const name of ["towards", "halfWay", "sun"])
-    if (lights.length)
-      gl.uniform3fv(
-        place(name),
-        lights.flatMap((each) => each[name]),
-      );
+  for (const [name, value] of Object.entries(values)) if (value.length) gl.uniform3fv(place(name), value);
   if (lights.length)
     gl.uniform2fv(
       place("shine"),

@@ -99,6 +99,7 @@ function glossOf(towards, roughness) {
   return [alpha * alpha, fresnel * hidden * alpha * alpha]; // pi of the density and of the matt part cancel out
 }
 
+/** The same in a table, by the steps of that cosine. */
 function shineOf(towards, roughness) {
   const [square, times] = glossOf(towards, roughness);
   return Float32Array.from({ length: LAST + 1 }, (_, step) => {

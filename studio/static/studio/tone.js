@@ -1,10 +1,10 @@
 // From light to what is shown: one tone curve for the stage, swatches and stills. The Khronos PBR Neutral Tone Mapper
 // (Khronos Group 2024): a material in white light keeps its base colour, and only highlights are compressed.
 
-const REFLECTED = 0.04; // of the light from straight above, by a dielectric: it is taken off again
-const FROM = 0.8 - REFLECTED; // compressed from here on
-const ROOM = 1 - FROM;
-const DESATURATION = 0.15;
+export const REFLECTED = 0.04; // of the light from straight above, by a dielectric: it is taken off again
+export const FROM = 0.8 - REFLECTED; // compressed from here on
+export const ROOM = 1 - FROM;
+export const DESATURATION = 0.15;
 const STEPS = 4095; // of linear light, as fine as the darkest shades of 8 bits
 
 const encoded = (value) => (value <= 0.0031308 ? value * 12.92 : 1.055 * value ** (1 / 2.4) - 0.055);
