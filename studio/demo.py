@@ -37,7 +37,7 @@ LEAVE = 5
 """Seconds that server and worker have to end by themselves."""
 
 DATABASE, LOCK = "studio.sqlite3", "in-use"
-OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", "kernels", NOTE, LOCK, "media", "static")
+OURS = (f"{DATABASE}*", "queue.sqlite3*", "secret-key", "kernels", "rates.json", NOTE, LOCK, "media", "static")
 """What a studio makes in its data folder."""
 
 PATCHES = (5, 60)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from relief.deliver.maps import Maps
 from relief.deliver.plan import plan
 from relief.deliver.plan_maps import apply_delivery
 from relief.deliver.planned import CARD, Planned
-from relief.deliver.rates import measure_rates
+from relief.deliver.rates import Rates, measure_rates
 from relief.errors import ReliefError
 from relief.formats.writing import picture_file
 from relief.recipe.recipe import Recipe
@@ -43,8 +44,21 @@ class BundleForecast:
         return sum(self.files.values()) + OTHERS
 
 
-def forecast_bundle(recipe: Recipe, read_source: ReadSource, engine: Engine, title: str) -> BundleForecast:
+def forecast_bundle(
+    recipe: Recipe,
+    read_source: ReadSource,
+    engine: Engine,
+    title: str,
+    rates: Callable[[], Rates] = measure_rates,
+) -> BundleForecast:
     """Makes every map small, as it will be written, and counts.
+
+    Args:
+        recipe: of the piece.
+        read_source: reads its sources.
+        engine: keeps what is computed.
+        title: of the piece, by which files are named.
+        rates: gives how quick this machine is with meshes, where there is one.
 
     Raises:
         PictureError: a source cannot be read.
@@ -65,7 +79,7 @@ def forecast_bundle(recipe: Recipe, read_source: ReadSource, engine: Engine, tit
                 seconds += (time.perf_counter() - begun) * times
     mesh = next((file for file in planned if file.name == "mesh"), None)
     if mesh:
-        size, spent = _of_mesh(recipe, read_source, engine)
+        size, spent = _of_mesh(recipe, read_source, engine, rates)
         files[mesh.filename] = size
         seconds += spent
     return BundleForecast(files, seconds + 0.5)
@@ -85,9 +99,9 @@ def _longest(pipeline: Pipeline, engine: Engine) -> int:
     return int(max(engine.run(replace(pipeline, longest=None).picture()).pixels.shape[:2]))
 
 
-def _of_mesh(recipe: Recipe, read_source: ReadSource, engine: Engine) -> tuple[int, float]:
+def _of_mesh(recipe: Recipe, read_source: ReadSource, engine: Engine, rates: Callable[[], Rates]) -> tuple[int, float]:
     surface = SurfacePipeline.of(recipe, read_source, SMALL).final()
-    delivery, rate = recipe.delivery, measure_rates().of_surface(surface.surface)
+    delivery, rate = recipe.delivery, rates().of_surface(surface.surface)
     try:
         faces = surface.with_level(0).forecasts(engine)[0].faces if delivery.mesh == "base" else 0
         faces = faces or surface.forecast(engine).faces

@@ -25,16 +25,17 @@ def begin_preparation(artist: AbstractBaseUser, *, with_pieces: bool) -> Prepara
 
 def note_kernels_are_compiled() -> None:
     """Remembers that this version's kernels are in the disk cache of this machine."""
-    _note().write_text(_version())
+    _note().write_text(this_machine())
 
 
 def _kernels_are_compiled() -> bool:
-    return _note().exists() and _note().read_text() == _version()
+    return _note().exists() and _note().read_text() == this_machine()
 
 
 def _note():
     return settings.DATA / "kernels"
 
 
-def _version() -> str:
+def this_machine() -> str:
+    """What compiled kernels and measured rates hold for: the version, Python, and this machine by its name."""
     return f"{computation_version()} {platform.python_version()} {platform.node()}"

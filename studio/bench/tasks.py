@@ -13,6 +13,7 @@ from studio.background.apart import run_apart
 from studio.background.carrying import carries_out
 from studio.bench.demo_pieces import list_missing, make_missing
 from studio.bench.preparing import note_kernels_are_compiled
+from studio.bench.rates import keep_rates, measure_machine
 from studio.ready import note_ready
 from studio.shelf.models import Preparation
 
@@ -31,6 +32,7 @@ def prepare(preparation: Preparation, progress: Progress) -> dict[str, Any]:
             problems += [problem] if problem else []
     run_apart(warm_up, (), Part(progress, PIECES, 1))
     note_kernels_are_compiled()
+    keep_rates(run_apart(measure_machine, (), progress))
     if not problems:
         pieces = not list_missing(preparation.owner)
         note_ready(settings.DATA, Path(settings.DATABASES["default"]["NAME"]), with_pieces=pieces)

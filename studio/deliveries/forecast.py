@@ -7,13 +7,14 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from relief.deliver.rates import Rate, measure_rates
+from relief.deliver.rates import Rate
 from relief.displace.forecast import Forecast, Limit, most_triangles
 from relief.displace.tessellate import too_many_triangles
 from relief.errors import ReliefError
 from relief.run.meshes import SurfacePipeline
 from relief.surface.tessellation.tessellation import round_to_fit
 from studio.bench.models import Revision
+from studio.bench.rates import mesh_rates
 from studio.shelf.engine import get_engine
 from studio.shelf.models import read_source
 
@@ -55,7 +56,7 @@ class BuildForecast:
     @property
     def rate(self) -> Rate:
         """What each face costs on this machine."""
-        return measure_rates().of_surface(self.pipeline.surface)
+        return mesh_rates().of_surface(self.pipeline.surface)
 
     @property
     def seconds(self) -> float:

@@ -15,10 +15,11 @@ from relief.deliver.files import safe_stem, write_whole
 from relief.deliver.stills import ON_STAGE, Order, first_of
 from relief.deliver.sweeps import FRAMES
 from relief.errors import ReliefError
-from relief.still.forecast import forecast_seconds, time_usual_path
+from relief.still.forecast import forecast_seconds
 from studio.background.quotas import refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.bench.models import Revision
+from studio.bench.rates import seconds_of_path
 from studio.bench.requests import numbers_in, piece_of, point_in, revision_of
 from studio.deliveries.clearing import KEPT_STILLS
 from studio.deliveries.forecast import forecast_build
@@ -193,7 +194,7 @@ def _panel(request: HttpRequest, piece: Piece, revision: Revision) -> HttpRespon
     forecast = forecast_build(revision)
     problem, made, each = forecast.problem, forecast.seconds if not forecast.problem else 0.0, 0.0
     try:
-        each = 0.0 if problem else time_usual_path()
+        each = 0.0 if problem else seconds_of_path()
     except ReliefError as missing:
         problem = str(missing)
     pixels = {width: width * width / RATIOS["16:10"] for width in (640, 1280, 2560)}

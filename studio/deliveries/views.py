@@ -21,6 +21,7 @@ from relief.receive.files import open_bundle
 from studio.background.quotas import refuse_beyond_quota
 from studio.background.tasks import begin
 from studio.bench.models import Revision
+from studio.bench.rates import mesh_rates
 from studio.bench.requests import piece_of, revision_of
 from studio.deliveries.forecast import forecast_build
 from studio.deliveries.models import Build, Job, Made, Profile, find_made, stills_for
@@ -94,7 +95,7 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
         stills = stills_for(revision)
         planned = plan(delivered, piece.title, stills=tuple(stills))
         context |= {"maps": list_maps(delivered), "files": [(file, None) for file in planned]}
-        forecast = forecast_bundle(recipe, read_source, get_engine(), piece.title)
+        forecast = forecast_bundle(recipe, read_source, get_engine(), piece.title, mesh_rates)
         context |= {"forecast": forecast, "files": [(file, forecast.files.get(file.filename)) for file in planned]}
         context["no_stills"] = delivered.delivery.stills and not stills
     except ReliefError as problem:

@@ -17,6 +17,7 @@ from studio.background.carrying import BROKE, carries_out
 from studio.background.elsewhere import open_board
 from studio.background.models import Work, WorkError
 from studio.background.tasks import begin
+from studio.bench.rates import mesh_rates
 from studio.recipes.handing_out import hand_out
 from studio.recipes.models import Series, SeriesItem, SeriesRun
 from studio.shelf.models import source_folder
@@ -79,7 +80,7 @@ def _forecast(item: SeriesItem | None) -> float:
     if item is None:
         return 0.0
     try:
-        return forecast_bundle(item.recipe(), source_folder(), Engine(), item.name).seconds
+        return forecast_bundle(item.recipe(), source_folder(), Engine(), item.name, mesh_rates).seconds
     except (ReliefError, OSError):
         return 0.0
 

@@ -31,6 +31,8 @@ class PreparingTests(TestCase):
         pieces = {"First piece": put_there, "Second piece": fails, "Third piece": put_there}
         self.enterContext(mock.patch.object(demo_pieces, "PIECES", pieces))
         self.warm_up = self.enterContext(mock.patch.object(tasks, "warm_up"))
+        self.enterContext(mock.patch.object(tasks, "measure_machine"))
+        self.keep_rates = self.enterContext(mock.patch.object(tasks, "keep_rates"))
         self.note = self.enterContext(mock.patch.object(preparing, "_note"))()
         self.note.exists.return_value = False
         self.note.write_text.side_effect = lambda text: self.note.read_text.configure_mock(return_value=text)
@@ -54,6 +56,7 @@ class PreparingTests(TestCase):
         begin_preparation(self.artist, with_pieces=False)
         self.assertEqual(Piece.objects.count(), 0)
         self.warm_up.assert_called_once()
+        self.keep_rates.assert_called_once()
 
     def test_the_page_says_how_far_it_is_and_renews_its_list_when_a_piece_was_made(self):
         row = Preparation.objects.create(
