@@ -162,7 +162,12 @@ Promise.all([named("studio/painting"), named("studio/card"), named("stage/shadow
     const after = painted(lit, { shadows });
     const stays = before.every((value, i) => value === after[i]);
     const nothing = { albedo: [1, 1, 1], low: [[0, 0], [0, 0], [0, 0]], around: [0, 0, 0], lights: [] };
-    done([lightOnCard(pixels, nothing) instanceof HTMLCanvasElement, off, stays]);
+    const drawn = lightOnCard(pixels, nothing);
+    drawn.getContext("webgl2").getExtension("WEBGL_lose_context").loseContext();
+    const again = painted(lit, { shadows });
+    const anew = lightOnCard(pixels, nothing);
+    const mended = anew !== drawn && before.every((value, i) => value === again[i]);
+    done([anew instanceof HTMLCanvasElement, off, stays, mended]);
   },
 );
 """
@@ -174,9 +179,10 @@ class CardTests(BrowserTestCase):
         piece = begin_piece(keep_source(the_artist(), "waves-height.png", png16(waves())), "Waves")
         self.open(f"/piece/{piece.pk}/relief/")
         self.settled()
-        by_card, off, stays = self.driver.execute_async_script(ON_CARD_AND_IN_LOOPS)
+        by_card, off, stays, mended = self.driver.execute_async_script(ON_CARD_AND_IN_LOOPS)
         self.assertTrue(by_card)
         self.assertTrue(stays, "it is painted alike once the card has forgotten its textures")
+        self.assertTrue(mended, "and once the card was reset")
         for (most, nearly_most, levels), shaded in zip(off, (False, False, True, True), strict=True):
             self.assertGreater(levels, 50)
             self.assertLessEqual(nearly_most, 2)

@@ -84,7 +84,7 @@ let card; // what is drawn with, once it was asked for; null where there is none
 function begin() {
   const canvas = document.createElement("canvas");
   const gl = canvas.getContext("webgl2", { alpha: false, antialias: false, depth: false });
-  if (!gl) return null;
+  if (!gl || gl.isContextLost()) return null;
   gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
   const widest = gl.getParameter(gl.MAX_TEXTURE_SIZE);
   return { canvas, gl, kept: new WeakMap(), sent: [], programs: new Map(), widest };
@@ -156,8 +156,8 @@ function bind({ gl, kept, sent }, unit, pixels, kind, send) {
 export function lightOnCard(pixels, { albedo, low, around, lights }, colours, shadows) {
   const [rows, columns] = pixels.shape;
   if (lights.length > MOST || rows * columns < LEAST || typeof document === "undefined") return null;
-  if (card === undefined) card = begin();
-  if (!card || card.gl.isContextLost() || Math.max(rows, columns) > card.widest) return null;
+  if (card === undefined || card?.gl.isContextLost()) card = begin(); // a card that was reset has forgotten everything
+  if (!card || Math.max(rows, columns) > card.widest) return null;
   const { canvas, gl } = card;
   const place = take(card, lights.length, Boolean(colours), Boolean(shadows));
   if (!place) return null;
@@ -189,5 +189,5 @@ export function lightOnCard(pixels, { albedo, low, around, lights }, colours, sh
       lights.flatMap((each) => each.shine),
     );
   gl.drawArrays(gl.TRIANGLES, 0, 3);
-  return canvas;
+  return gl.isContextLost() ? null : canvas;
 }
