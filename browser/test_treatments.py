@@ -309,6 +309,8 @@ class CatalogueTests(BrowserTestCase):
         tasks.SUPPLIER = Supplier(moods=False)
         self.enterContext(mock.patch.object(views, "SWATCH", 32))  # of thirty surfaces, which are only counted
         self.allow_motion()
+        # the software renderer takes seconds for each frame of a large window
+        self.set_window(900, 560)
         self.open("/catalogue/")
         self.assertEqual(len(self.all("#list li a")), len(TEXTURES))
         self.type("#find-word", "willow")

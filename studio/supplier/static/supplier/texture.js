@@ -15,6 +15,7 @@ const latest = new Latest();
 const PATIENCE = 400; // ms before waiting is said
 const SEGMENTS = 256;
 const TURN = 0.25; // radians in a second
+const SLOW = 60; // ms of a frame
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 let scene = null;
 
@@ -84,19 +85,34 @@ async function turn() {
   const begun = performance.now();
   const draw = (now) => {
     if (turning.hidden) return;
-    const [width, height_] = [viewer.clientWidth, viewer.clientHeight];
-    renderer.setPixelRatio(window.devicePixelRatio);
-    renderer.setSize(width, height_, false);
     renderer.setClearColor(getComputedStyle(viewer).backgroundColor);
-    camera.aspect = width / height_;
-    camera.updateProjectionMatrix();
     plane.rotation.z = still.matches ? 0.5 : 0.5 + ((now - begun) / 1000) * TURN;
     renderer.render(scene, camera);
     turning.dataset.drawn = String(Number(turning.dataset.drawn ?? 0) + 1);
   };
+  const fit = () => {
+    const [width, height_] = [viewer.clientWidth, viewer.clientHeight];
+    renderer.setPixelRatio(window.devicePixelRatio);
+    renderer.setSize(width, height_, false);
+    camera.aspect = width / height_;
+    camera.updateProjectionMatrix();
+    requestAnimationFrame(draw);
+  };
+  new ResizeObserver(fit).observe(viewer);
   // who wants nothing to move sees it stand still
-  if (still.matches) new ResizeObserver(() => requestAnimationFrame(draw)).observe(viewer);
-  else renderer.setAnimationLoop(draw);
+  if (!still.matches) keepTurning(draw, renderer.getContext());
+}
+
+/** Draws again and again; where a frame takes long, as without a graphics card, half of the time is left to others. */
+function keepTurning(draw, gl) {
+  const next = (now) => {
+    const begun = performance.now();
+    draw(now);
+    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // which waits until it is drawn
+    const took = performance.now() - begun;
+    setTimeout(() => requestAnimationFrame(next), took > SLOW ? took : 0);
+  };
+  requestAnimationFrame(next);
 }
 
 function texture({ arrays }, colourSpace = THREE.NoColorSpace) {
