@@ -105,8 +105,7 @@ class AccessibilityTests(BrowserTestCase):
         for number, kind in enumerate(("soften_between_edges", "crop", "heal"), start=1):
             Revision.objects.edit_relief(piece, number, partial(treatment_edits.add_treatment, kind=kind))
         for width, height in ((1024, 700), (1280, 800), (2560, 1400)):
-            size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
-            self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+            self.set_window(width, height)
             for name in BY_NAME:
                 self.open(f"/piece/{piece.pk}/{name}/")
                 wide = self.run_script(

@@ -216,6 +216,10 @@ class FigureTests(SurfaceTestCase):
 class RestTests(SurfaceTestCase):
     """A view at rest is refined, and any change ends that."""
 
+    def setUp(self):
+        super().setUp()
+        self.set_window(1024, 640)  # each of many frames takes the software renderer as long as it has pixels
+
     def refined(self) -> bool:
         return self.attribute("#solid", "data-refined") == self.attribute("#solid", "data-drawn")
 
