@@ -1,4 +1,4 @@
-"""How quick this machine is with meshes, measured once on small ones."""
+"""How quick this machine is: with meshes, measured once on small ones, and with stills."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache, partial
+from typing import NamedTuple
 
 import numpy as np
 
@@ -13,10 +14,12 @@ from relief.displace.deviation import measure_deviation
 from relief.displace.displace import displace_mesh
 from relief.displace.distances import find_distances
 from relief.displace.tessellate import Carried, tessellate
+from relief.errors import ReliefError
 from relief.formats.meshes import MESHES
 from relief.formats.writing import mesh_file
 from relief.height import Edges, Footprint, HeightField
 from relief.progress import Progress
+from relief.still.forecast import time_usual_path
 from relief.surface.bisect import as_triangles
 from relief.surface.cover import cover
 from relief.surface.mesh import Mesh
@@ -81,6 +84,22 @@ class Rates:
     def of_surface(self, surface: Surface) -> Rate:
         """What a face costs of a surface, by how it is divided."""
         return self.levels if surface.tessellation.even else self.triangles
+
+
+class MachineRates(NamedTuple):
+    """What a face of a mesh costs, and the seconds that a path of a still takes: None where none can be drawn."""
+
+    meshes: Rates
+    path: float | None
+
+
+def measure_machine(_progress: Progress | None = None) -> MachineRates:
+    """Measures both now, which takes seconds. It is called with a progress where it runs in a process of its own."""
+    try:
+        path = time_usual_path()
+    except ReliefError:
+        path = None
+    return MachineRates(measure_rates(), path)
 
 
 @cache

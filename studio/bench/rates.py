@@ -7,25 +7,16 @@ from __future__ import annotations
 import json
 import threading
 from dataclasses import asdict
-from typing import Any, NamedTuple
+from typing import Any
 
 from django.conf import settings
 
 from relief.deliver.files import write_whole
-from relief.deliver.rates import Rate, Rates, measure_rates
-from relief.errors import ReliefError
-from relief.progress import Progress
+from relief.deliver.rates import MachineRates, Rate, Rates, measure_machine
 from relief.still.forecast import time_usual_path
 from studio.bench.preparing import this_machine
 
 _measuring = threading.Lock()
-
-
-class MachineRates(NamedTuple):
-    """What a face of a mesh costs, and the seconds that a path of a still takes: None where none can be drawn."""
-
-    meshes: Rates
-    path: float | None
 
 
 def mesh_rates() -> Rates:
@@ -36,15 +27,6 @@ def mesh_rates() -> Rates:
 def seconds_of_path() -> float:
     """What a path of a still takes on this machine. Raises ReliefError, which says why, where none can be drawn."""
     return _rates().path or time_usual_path()
-
-
-def measure_machine(_progress: Progress | None = None) -> MachineRates:
-    """Measures it now, which takes seconds."""
-    try:
-        path = time_usual_path()
-    except ReliefError:
-        path = None
-    return MachineRates(measure_rates(), path)
 
 
 def _rates() -> MachineRates:

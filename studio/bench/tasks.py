@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 
+from relief.deliver.rates import measure_machine
 from relief.progress import Part, Progress
 from relief.warm_up import warm_up
 from studio.background.apart import run_apart
 from studio.background.carrying import carries_out
+from studio.background.models import WorkError
 from studio.bench.demo_pieces import list_missing, make_missing
 from studio.bench.preparing import note_kernels_are_compiled
-from studio.bench.rates import keep_rates, measure_machine
+from studio.bench.rates import keep_rates
 from studio.ready import note_ready
 from studio.shelf.models import Preparation
 
@@ -32,7 +35,8 @@ def prepare(preparation: Preparation, progress: Progress) -> dict[str, Any]:
             problems += [problem] if problem else []
     run_apart(warm_up, (), Part(progress, PIECES, 1))
     note_kernels_are_compiled()
-    keep_rates(run_apart(measure_machine, (), progress))
+    with suppress(WorkError):  # then the first page that tells a time measures it
+        keep_rates(run_apart(measure_machine, (), progress))
     if not problems:
         pieces = not list_missing(preparation.owner)
         note_ready(settings.DATA, Path(settings.DATABASES["default"]["NAME"]), with_pieces=pieces)

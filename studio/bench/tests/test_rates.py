@@ -9,13 +9,11 @@ from unittest import TestCase, mock
 
 from django.test import override_settings
 
-from relief.deliver.rates import Rate, Rates
+from relief.deliver.rates import MachineRates, Rate, Rates
 from relief.errors import ReliefError
 from studio.bench import rates
 
-SLOW = rates.MachineRates(
-    Rates(Rate(1e-5, {"obj": 2e-6}, {"obj": 90.0}), Rate(3e-5, {"obj": 2e-6}, {"obj": 70.0})), 4e-6
-)
+SLOW = MachineRates(Rates(Rate(1e-5, {"obj": 2e-6}, {"obj": 90.0}), Rate(3e-5, {"obj": 2e-6}, {"obj": 70.0})), 4e-6)
 
 
 class RatesTests(TestCase):
