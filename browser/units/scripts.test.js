@@ -201,3 +201,31 @@ test("a hollow that hides half of the sky is lit by what is around it, as a seri
   const told = [bits & 255, (bits >> 8) & 255, (bits >> 16) & 255];
   for (const [channel, value] of told.entries()) assert.ok(Math.abs(value - shown[channel]) <= 1, `${told} ${shown}`);
 });
+
+test("the directions of a view at rest add up to the light of an even sky on any slope", async () => {
+  // what a plane that is turned away from the zenith sees of it is (1 + cos) / 2 (Lambert 1760, in every textbook of
+  // radiative transfer); there is no published bound for so few directions, 5 % is common practice, no source
+  const { FRAMES, frameOf } = await import("../../studio/bench/static/bench/stage/resting.js");
+  const { Vector3 } = await import("../../studio/static/vendor/three/three.module.js");
+  const towards = new Vector3(0.6, 0, 0.8);
+  for (const many of Object.values(FRAMES)) {
+    const frames = Array.from({ length: many }, (_, number) => frameOf(number, many, towards));
+    for (const turned of [0, 0.3, 0.6, 0.9])
+      for (const azimuth of [0.2, 1.9, 4.4]) {
+        const normal = new Vector3(
+          Math.sin(turned) * Math.cos(azimuth),
+          Math.sin(turned) * Math.sin(azimuth),
+          Math.cos(turned),
+        );
+        const light = frames.reduce((sum, { sky }) => sum + Math.max(normal.dot(sky), 0), 0) * (2 / many);
+        const truth = (1 + Math.cos(turned)) / 2;
+        assert.ok(Math.abs(light / truth - 1) < 0.05, `${many} at ${turned}: ${light} for ${truth}`);
+      }
+    for (const side of ["right", "down"]) {
+      const mean = frames.reduce((sum, frame) => sum + frame[side], 0) / many;
+      assert.ok(Math.abs(mean) < 0.03, `${side} by ${mean}`);
+    }
+    const sun = frames.reduce((sum, frame) => sum.add(frame.sun), new Vector3()).divideScalar(many);
+    assert.ok(sun.distanceTo(towards) < 0.001);
+  }
+});

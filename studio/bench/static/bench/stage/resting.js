@@ -4,12 +4,29 @@
 import * as THREE from "../../vendor/three/three.module.js";
 import { BEHIND } from "./outlook.js";
 
-const FRAMES = { card: 96, processor: 16 }; // added up, by what draws
+export const FRAMES = { card: 96, processor: 16 }; // added up, by what draws
 const SUN = 0.53 / 2; // degrees from the middle of the sun's disc to its rim, as seen from the earth
-const PLASTIC = 1.32471795724; // its powers spread points evenly (Roberts 2018, R2 sequence)
+const GOLDEN = (1 + Math.sqrt(5)) / 2;
 
-/** A point of the unit square, evenly spread whatever the number of points. */
-const point = (number) => [(0.5 + number / PLASTIC) % 1, (0.5 + number / PLASTIC ** 2) % 1];
+/**
+ * A point of the unit square, one of so many that spread evenly together, in an order in which the first of them do so
+ * too: a Fibonacci lattice. On a half sphere it is a spiral, by which few directions add up to the light of an even sky on
+ * any slope (Marques et al. 2013, Spherical Fibonacci Point Sets for Illumination Integrals, Computer Graphics Forum 32).
+ */
+function point(number, many) {
+  const at = (number * strideOf(many)) % many;
+  return [(at + 0.5) / many, ((at + 0.5) / GOLDEN) % 1];
+}
+
+/** The step that goes through all of so many numbers and is nearest to the golden section of them. */
+function strideOf(many) {
+  let stride = Math.round(many / GOLDEN);
+  while (stride > 1 && shared(stride, many) > 1) stride--;
+  return stride;
+}
+
+/** The largest divisor that two numbers share. */
+const shared = (one, other) => (other ? shared(other, one % other) : one);
 
 /** A direction of the sky, each part of it as likely: up is z. */
 function skyward([u, v]) {
@@ -30,10 +47,18 @@ function onDisc(towards, [u, v]) {
 
 const [UP, ASIDE] = [new THREE.Vector3(0, 0, 1), new THREE.Vector3(1, 0, 0)];
 
-/** How far each frame is off within its pixel, and where its light comes from; `towards` is that of the sun, unit length. */
-export function frameOf(number, towards) {
-  const [right, down] = point(number);
-  return { right: right - 0.5, down: down - 0.5, sun: onDisc(towards, point(number + 7)), sky: skyward(point(number)) };
+/**
+ * How far a frame, one of so many, is off within its pixel, and where its light comes from; `towards` is that of the sun,
+ * unit length.
+ */
+export function frameOf(number, many, towards) {
+  const [right, down] = point(number, many);
+  return {
+    right: right - 0.5,
+    down: down - 0.5,
+    sun: onDisc(towards, point(number + 7, many)),
+    sky: skyward(point(number + 3, many)),
+  };
 }
 
 /**

@@ -150,7 +150,7 @@ export function surfaceOn(canvas) {
     const [width, height] = [canvas.clientWidth, canvas.clientHeight];
     const towards = sun.userData.towards.clone();
     const radius = size();
-    const { right, down, sun: onSun, sky: onSky } = frameOf(number, towards);
+    const { right, down, sun: onSun, sky: onSky } = frameOf(number, resting.frames, towards);
     camera.setViewOffset(width, height, right, down - covered() / 2, width, height);
     sun.position.copy(onSun.normalize().multiplyScalar(radius * 3));
     patch.visible = sky.intensity > 0;
