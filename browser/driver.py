@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import tempfile
 from collections.abc import Callable
-from functools import cache
 from pathlib import Path
 from unittest.mock import patch
 
@@ -19,8 +18,6 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
-
-from relief.warm_up import warm_up
 
 WAIT = 400
 POLL = 0.12
@@ -59,9 +56,6 @@ STILL = "--force-prefers-reduced-motion"
 WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
 
 
-warm_up_once = cache(warm_up)
-
-
 def chromium(downloads: Path, *flags: str) -> webdriver.Chrome:
     """Debian's Chromium at 1280 x 800, saving what it downloads to a folder."""
     options = webdriver.ChromeOptions()
@@ -95,7 +89,6 @@ class BrowserTestCase(StaticLiveServerTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        warm_up_once()  # as the studio does in the background
         cls._folder = cls.enterClassContext(tempfile.TemporaryDirectory())
         cls.downloads = Path(cls._folder, "downloads")
         cls.downloads.mkdir()

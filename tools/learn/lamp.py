@@ -53,9 +53,9 @@ def begin(seed: int, given: Any, relief: Numbers | None = None) -> Numbers:
     drawn = relief or network.begin(seed)
     out = {name: dict(drawn[name]) for level in range(LEVELS) for name in (f"down{level}a", f"down{level}b")}
     out["down0a"]["w"] = out["down0a"]["w"][:, :, : network.OF_PHOTO]
-    one, other = jax.random.split(jax.random.PRNGKey(seed))
-    out["mean"] = draw_layer(one, 1, network.WIDTHS[LEVELS - 1], BETWEEN)
-    out["out"] = draw_layer(other, 1, BETWEEN, TOLD, 0.1)
+    rng = np.random.default_rng((seed, 1))
+    out["mean"] = draw_layer(rng, 1, network.WIDTHS[LEVELS - 1], BETWEEN)
+    out["out"] = draw_layer(rng, 1, BETWEEN, TOLD, 0.1)
     run(out, given, _standardise)
     return out
 

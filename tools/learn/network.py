@@ -30,19 +30,20 @@ FIRST = 4
 Numbers = dict[str, dict[str, Any]]
 
 
-def draw_layer(key: Any, side: int, given: int, told: int, times: float = 1.0) -> dict[str, Any]:
+def draw_layer(rng: np.random.Generator, side: int, given: int, told: int, times: float = 1.0) -> dict[str, Any]:
     """The weights and offsets of a layer with windows of some texels on a side, as they are before it is taught."""
     spread = times * np.sqrt(2 / (side * side * given))
-    return {"w": jax.random.normal(key, (side, side, given, told)) * spread, "b": jnp.zeros(told)}
+    drawn = rng.standard_normal((side, side, given, told), np.float32) * np.float32(spread)
+    return {"w": jnp.asarray(drawn), "b": jnp.zeros(told)}
 
 
 def begin(seed: int) -> Numbers:
     """Numbers to begin with (He et al. 2015), by the name of the layer: its weights and its offsets."""
-    keys = iter(jax.random.split(jax.random.PRNGKey(seed), 64))
+    rng = np.random.default_rng(seed)
     out: Numbers = {}
 
     def layer(name: str, *sizes: Any) -> None:
-        out[name] = draw_layer(next(keys), *sizes)
+        out[name] = draw_layer(rng, *sizes)
 
     before = GIVEN
     for level, width in enumerate(WIDTHS):
