@@ -1,8 +1,9 @@
 """Compares the three pictures of a surface in a running demo: the stage at rest, a still, and the flat picture with
 shadows where the surface is a plane. For each piece it prints how far mean luminance is off, and the correlation.
 
-Both are compared with the geometry on the stage. The flat picture shows every texel, and the mesh on the stage has
-fewer vertices than texels: all are softened to what the mesh can show, so that light is compared and not detail.
+The still is compared with the geometry on the stage, which has as many faces. The flat picture shows every texel, and
+rough ground is darker the more of it is shown: it is compared with all of the detail on the stage. All are softened, as
+the stage still has fewer vertices than texels, so that light is compared and not detail.
 """
 
 from __future__ import annotations
@@ -46,6 +47,7 @@ BARE = """const overlay = document.getElementById("overlay");
 overlay.value = "";
 overlay.dispatchEvent(new Event("change", { bubbles: true }))"""
 """Takes away what is drawn over the surface, as reversed faces are at first: a still does not show it."""
+DETAIL = """document.querySelector(`[data-detail=${arguments[0]}]`).click()"""
 FRAME = """const known = performance.getEntriesByType("resource").map((one) => one.name);
 import(known.find((name) => /stage\\/stage[.\\w]*js$/.test(name))).then((stage) => arguments[0](stage.frame))"""
 """Where the relief lies on the flat picture."""
@@ -68,20 +70,26 @@ def compare(driver: Chrome, address: str) -> dict[str, object]:
     driver.execute_script(BARE)
     plane = driver.execute_script("return Boolean(document.querySelector('[hx-vals*=\"plane\"][aria-pressed=true]'))")
     driver.execute_script(f"document.querySelector('[data-camera={'front' if plane else 'three-quarter'}]').click()")
-    url, covered, height = show_at_rest(driver)
-    stage = decode(url)
-    stage, line = paint_line_over(stage)
-    lit, inside = luminance(stage), find_inside(stage) & ~line
+    lit, inside, covered, height = read_stage(driver)
     still = draw_still(driver, address)
     scale = height / still.shape[0]
-    middle = (stage.shape[1] - still.shape[1] * scale) / 2
+    middle = (lit.shape[1] - still.shape[1] * scale) / 2
     laid = np.array([[scale, 0, middle], [0, scale, covered / 2]])
-    size = stage.shape[1], stage.shape[0]
-    placed = cv2.warpAffine(still, laid, size, flags=cv2.INTER_LINEAR)
+    placed = cv2.warpAffine(still, laid, lit.shape[::-1], flags=cv2.INTER_LINEAR)
     told: dict[str, object] = {"still": agree(lit, luminance(placed), inside & find_inside(placed))}
     if plane:
+        driver.execute_script(DETAIL, "all")
+        lit, inside, *_ = read_stage(driver)
         told["flat"] = agree(lit, lay_flat(driver, inside), inside)
+        driver.execute_script(DETAIL, "geometry")
     return told
+
+
+def read_stage(driver: Chrome) -> tuple[np.ndarray, np.ndarray, float, int]:
+    """The luminance of the stage at rest and where the surface is on it, then as `show_at_rest`."""
+    url, covered, height = show_at_rest(driver)
+    stage, line = paint_line_over(decode(url))
+    return luminance(stage), find_inside(stage) & ~line, covered, height
 
 
 def show_at_rest(driver: Chrome) -> tuple[str, float, int]:

@@ -229,3 +229,33 @@ test("the directions of a view at rest add up to the light of an even sky on any
     assert.ok(sun.distanceTo(towards) < 0.001);
   }
 });
+
+test("what a view at rest does is ended without ending a frame of somebody else", async (context) => {
+  const { Rest } = await import("../../studio/bench/static/bench/stage/resting.js");
+  const [timers, frames, done] = [new Map(), new Map(), []];
+  let number = 6; // of the next one, of either kind, as browsers count both from one
+  context.mock.method(globalThis, "setTimeout", (act) => timers.set(7, act) && 7);
+  context.mock.method(globalThis, "clearTimeout", (at) => timers.delete(at));
+  const before = [globalThis.requestAnimationFrame, globalThis.cancelAnimationFrame];
+  globalThis.requestAnimationFrame = (act) => {
+    number += 1;
+    frames.set(number, act);
+    return number;
+  };
+  globalThis.cancelAnimationFrame = (at) => frames.delete(at);
+  const rest = new Rest();
+  rest.begin(150, (at) => done.push(at) < 3);
+  requestAnimationFrame(() => done.push("another")); // has the number of the timer
+  rest.end();
+  assert.deepEqual([timers.size, frames.size], [0, 1]);
+  frames.clear();
+  rest.begin(150, (at) => done.push(at) < 3);
+  timers.get(7)();
+  for (let times = 0; times < 5; times++)
+    for (const [at, act] of [...frames]) {
+      frames.delete(at);
+      act();
+    }
+  assert.deepEqual([done, frames.size], [[0, 1, 2], 0]);
+  [globalThis.requestAnimationFrame, globalThis.cancelAnimationFrame] = before;
+});

@@ -62,6 +62,31 @@ export function frameOf(number, many, towards) {
 }
 
 /**
+ * What is done once nothing has changed for a while, frame by frame, until something changes. A timer and a frame may have
+ * the same number, so each is kept by itself: ending the one by the other's number would end a frame of somebody else.
+ */
+export class Rest {
+  #timer = 0;
+  #frame = 0;
+
+  /** In so many ms calls `step` with 0, then with each frame the next number as long as it returns true. */
+  begin(ms, step) {
+    this.end();
+    this.#timer = setTimeout(() => this.#go(step, 0), ms);
+  }
+
+  #go(step, number) {
+    if (step(number)) this.#frame = requestAnimationFrame(() => this.#go(step, number + 1));
+  }
+
+  end() {
+    clearTimeout(this.#timer);
+    cancelAnimationFrame(this.#frame);
+    this.#timer = this.#frame = 0;
+  }
+}
+
+/**
  * Adds frames up and shows their mean. `render(target)` draws one to a target; `software` tells what draws; `back` has the
  * uniforms of what is seen behind the surface.
  */

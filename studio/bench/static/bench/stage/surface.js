@@ -9,7 +9,7 @@ import { look } from "../look.js";
 import { TRUE_BUMP, cloth, dress, shared } from "./dress.js";
 import { drawFigure, figureFor } from "./figures.js";
 import { lamp } from "./lamp.js";
-import { addUp, frameOf } from "./resting.js";
+import { addUp, frameOf, Rest } from "./resting.js";
 import { OUTLOOKS, backOf, isGround, paintBehind, setHaze, setHorizon, standOn } from "./outlook.js";
 import { layRibbon, ribbon } from "./ribbons.js";
 
@@ -73,11 +73,10 @@ export function surfaceOn(canvas) {
   const resting = addUp(renderer, without, back);
   const painted = paintBehind(back);
   scene.add(painted);
-  let rest = 0; // the timer, or the frame, of the refinement
+  const rest = new Rest();
 
   function draw() {
-    clearTimeout(rest);
-    cancelAnimationFrame(rest);
+    rest.end();
     canvas.dataset.refined = "";
     if (drawing) return;
     drawing = true;
@@ -110,7 +109,7 @@ export function surfaceOn(canvas) {
       });
       for (const follow of followers) follow();
       canvas.dataset.drawn = String(Number(canvas.dataset.drawn ?? 0) + 1);
-      if (look.refined) rest = setTimeout(() => refine(0), without ? REST.processor : REST.card);
+      if (look.refined) rest.begin(without ? REST.processor : REST.card, refine);
     });
   }
 
@@ -145,7 +144,7 @@ export function surfaceOn(canvas) {
     });
   }
 
-  /** Adds one frame of a view at rest, and the next ones after it; any change ends that. */
+  /** Adds one frame of a view at rest; whether another one follows. */
   function refine(number) {
     const [width, height] = [canvas.clientWidth, canvas.clientHeight];
     const towards = sun.userData.towards.clone();
@@ -166,8 +165,9 @@ export function surfaceOn(canvas) {
       }),
     );
     cast = "";
-    if (number + 1 < resting.frames) rest = requestAnimationFrame(() => refine(number + 1));
-    else canvas.dataset.refined = canvas.dataset.drawn;
+    const last = number + 1 === resting.frames;
+    if (last) canvas.dataset.refined = canvas.dataset.drawn;
+    return !last;
   }
 
   /**
