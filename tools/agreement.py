@@ -25,6 +25,9 @@ from tools.screenshots import REFINING, open_demo
 PATIENCE = 600
 """Seconds for a view or a still at most."""
 
+ANSWERED = 5
+"""Seconds within which an order of a still is answered."""
+
 WIDTH = 1280
 """Pixels of the stills, which is more than the stage has."""
 
@@ -111,7 +114,11 @@ def draw_still(driver: Chrome, address: str) -> np.ndarray:
     newest = "document.querySelector('#still-list [data-state=done] img.still')?.src ?? ''"
     before = driver.execute_script(f"return {newest}")
     driver.execute_script("document.querySelector('#still-form .button').click()")
-    wait(driver, f"const newest = {newest}; return newest !== '' && newest !== {json.dumps(before)}")
+    time.sleep(ANSWERED)  # one that was drawn before, by an earlier run, is not drawn again
+    drawing = "[...document.querySelectorAll('#still-list .delivery')].some((one) => one.innerText.includes('Cancel'))"
+    wait(driver, f"return !{drawing} && ({newest}) !== ''")
+    if driver.execute_script(f"return {newest}") == before:
+        print("The still is one of an earlier run; begin with a fresh demo if pieces were changed.", file=sys.stderr)
     source = driver.execute_script(f"return {newest}")
     with urllib.request.urlopen(source, timeout=60) as answer:
         return np.asarray(Image.open(io.BytesIO(answer.read())).convert("RGB"))
