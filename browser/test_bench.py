@@ -257,9 +257,9 @@ class RouteTests(BrowserTestCase):
         rows = {row.text.split()[0]: row.text for row in self.all(".levels tbody tr")}
         self.assertIn("262 144", rows["5"].replace("\N{NO-BREAK SPACE}", " "))
         self.assertIn("too many", rows["8"])
-        self.click(".levels [hx-vals*='3']")
-        self.until(lambda: self.attribute("#solid", "data-faces") == "16384")
-        self.assertEqual(self.recipe(piece).surface.level, 3)
+        self.click(".levels [hx-vals*='5']")
+        self.until(lambda: self.attribute("#solid", "data-faces") == "262144")
+        self.assertEqual(self.recipe(piece).surface.level, 5)
 
     def test_the_zip_is_downloaded_and_every_file_opens(self):
         piece = self.begin(step="deliver")
