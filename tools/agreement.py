@@ -51,6 +51,7 @@ overlay.value = "";
 overlay.dispatchEvent(new Event("change", { bubbles: true }))"""
 """Takes away what is drawn over the surface, as reversed faces are at first: a still does not show it."""
 DETAIL = """document.querySelector(`[data-detail=${arguments[0]}]`).click()"""
+"""Chooses how much of the detail the stage shows."""
 FRAME = """const known = performance.getEntriesByType("resource").map((one) => one.name);
 import(known.find((name) => /stage\\/stage[.\\w]*js$/.test(name))).then((stage) => arguments[0](stage.frame))"""
 """Where the relief lies on the flat picture."""

@@ -96,9 +96,12 @@ async function turn() {
     renderer.setSize(width, height_, false);
     camera.aspect = width / height_;
     camera.updateProjectionMatrix();
-    requestAnimationFrame(draw);
   };
-  new ResizeObserver(fit).observe(viewer);
+  fit();
+  new ResizeObserver(() => {
+    fit();
+    requestAnimationFrame(draw); // a canvas that gets another size is empty
+  }).observe(viewer);
   // who wants nothing to move sees it stand still
   if (!still.matches) keepTurning(draw, renderer.getContext());
 }
@@ -108,7 +111,8 @@ function keepTurning(draw, gl) {
   const next = (now) => {
     const begun = performance.now();
     draw(now);
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // which waits until it is drawn
+    // which waits until it is drawn
+    if (!turning.hidden) gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
     const took = performance.now() - begun;
     setTimeout(() => requestAnimationFrame(next), took > SLOW ? took : 0);
   };

@@ -21,12 +21,12 @@ function point(number, many) {
 /** The step that goes through all of so many numbers and is nearest to the golden section of them. */
 function strideOf(many) {
   let stride = Math.round(many / GOLDEN);
-  while (stride > 1 && shared(stride, many) > 1) stride--;
+  while (stride > 1 && largestDivisor(stride, many) > 1) stride--;
   return stride;
 }
 
-/** The largest divisor that two numbers share. */
-const shared = (one, other) => (other ? shared(other, one % other) : one);
+/** The largest that divides both numbers. */
+const largestDivisor = (one, other) => (other ? largestDivisor(other, one % other) : one);
 
 /** A direction of the sky, each part of it as likely: up is z. */
 function skyward([u, v]) {
