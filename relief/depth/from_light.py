@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import ClassVar, Literal, NamedTuple
 
 import cv2
@@ -17,7 +18,7 @@ from relief.height import Footprint
 from relief.maps.height_from_normals import height_from_slopes
 from relief.parameters import Parameters, Surroundings, choice, number
 from relief.progress import Progress
-from relief.sources.colour import decode_srgb, display, eight_bits, linear_light, luminance, srgb_from_linear
+from relief.sources.colour import eight_bits, linear_light, luminance, shrink_picture, srgb_from_linear
 from relief.sources.picture import Picture
 
 FINEST = 4096
@@ -52,6 +53,9 @@ RIGHT_WITHIN = 20.0
 
 LEAST = 0.01
 """What is added to light before logarithms are taken, as where the network was taught."""
+
+BAND = 64
+"""Rows whose colours are made at a time."""
 
 BRIGHTEST = 99.9
 """Percentile of the colours without light that may be white at most."""
@@ -224,17 +228,37 @@ def paint_of_told(longest: int | None, picture: Picture, told: Told) -> np.ndarr
 
 
 def colours_without_light(longest: int | None, picture: Picture, told: Told) -> np.ndarray:
-    """A photo's colours without shading and cast shadows, in the mean as bright: uint8 (rows, columns, 3), sRGB."""
-    shown = display(picture, longest)
-    shown = decode_srgb(shown if shown.ndim == 3 else np.dstack([shown] * 3))
+    """A photo's colours without shading and cast shadows, in the mean as bright: uint8 (rows, columns, 3), sRGB.
+
+    How bright they are to be is found at the size that the network read the photo at; they are made in bands of rows,
+    so that the largest photo takes little memory.
+    """
     gain = np.exp(-told.light)
-    if gain.shape != shown.shape[:2]:
-        gain = cv2.resize(gain, shown.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-    colours = np.maximum((shown + np.float32(LEAST)) * gain[..., None] - np.float32(LEAST), 0)
+    shown = _colours_of(shrink_picture(picture, max(gain.shape)))
+    colours = _unlit(shown, gain)
     means = [float(luminance(each, encoded=False).mean()) for each in (shown, colours)]
     most = float(np.percentile(colours, BRIGHTEST))
-    times = min(means[0] / max(means[1], 1e-6), 1 / max(most, 1e-6))
-    return eight_bits(np.clip(srgb_from_linear(colours * np.float32(times)), 0, 1))
+    times = np.float32(min(means[0] / max(means[1], 1e-6), 1 / max(most, 1e-6)))
+    whole = shrink_picture(picture, longest)
+    if gain.shape != whole.pixels.shape[:2]:
+        gain = cv2.resize(gain, (whole.columns, whole.rows), interpolation=cv2.INTER_LINEAR)
+    out = np.empty((whole.rows, whole.columns, 3), np.uint8)
+    for top in range(0, whole.rows, BAND):
+        rows = slice(top, top + BAND)
+        colours = _unlit(_colours_of(replace(whole, pixels=whole.pixels[rows])), gain[rows])
+        out[rows] = eight_bits(srgb_from_linear(colours * times))
+    return out
+
+
+def _colours_of(picture: Picture) -> np.ndarray:
+    """A picture as linear light: float32 (rows, columns, 3), 0 to 1."""
+    light = np.clip(linear_light(picture), 0, 1)
+    return light if light.ndim == 3 else np.dstack([light] * 3)
+
+
+def _unlit(colours: np.ndarray, gain: np.ndarray) -> np.ndarray:
+    """Colours (rows, columns, 3) without the light on them, of which the gain (rows, columns) is the inverse."""
+    return np.maximum((colours + np.float32(LEAST)) * gain[..., None] - np.float32(LEAST), 0)
 
 
 def waves_of(footprint: Footprint, wraps: tuple[bool, bool], parted: Parted) -> Waves:

@@ -5,6 +5,7 @@ References:
     (lightness).
 """
 
+from dataclasses import replace
 from typing import Literal
 
 import cv2
@@ -154,10 +155,15 @@ def heights_of_levels(levels: np.ndarray, picture: Picture, grey: Grey | None, t
     return levels if is_decoded(picture, transfer) or not picture.linear else srgb_from_linear(levels)
 
 
+def shrink_picture(picture: Picture, longest: int | None) -> Picture:
+    """A picture of at most `longest` texels on a side; samples of 32 bits become float32."""
+    pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)
+    return replace(picture, pixels=shrink(pixels, longest))
+
+
 def display(picture: Picture, longest: int | None = None) -> np.ndarray:
     """The picture as a screen shows it: float32 (rows, columns[, 3]), 0 to 1, shrunk to at most `longest` texels."""
-    pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)
-    small = full_scale(shrink(pixels, longest))
+    small = full_scale(shrink_picture(picture, longest).pixels)
     return np.clip(srgb_from_linear(small) if picture.linear else small, 0, 1)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import tracemalloc
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import TestCase, mock
@@ -11,8 +12,8 @@ import cv2
 import numpy as np
 
 from relief.depth import learned, networks
-from relief.depth.from_light import FromLight, colours_without_light, look_at_lamp, look_for_light
-from relief.depth.learned import read_lamp, read_photo, trust, weigh_azimuths
+from relief.depth.from_light import BAND, FromLight, colours_without_light, look_at_lamp, look_for_light
+from relief.depth.learned import Told, read_lamp, read_photo, trust, weigh_azimuths
 from relief.depth.light import Light
 from relief.depth.networks import features
 from relief.depth.series import photos_of
@@ -23,6 +24,7 @@ from relief.progress import Progress
 from relief.recipe.migrations import migrate
 from relief.run.engine import Engine
 from relief.run.pipeline import Pipeline
+from relief.sources.colour import linear_from_srgb, srgb_from_linear
 from relief.sources.decode import decode
 from relief.sources.picture import Picture
 from relief.synthetic.rendering import true_normals
@@ -196,6 +198,32 @@ class LearnedTests(TestCase):
                 light *= (light * made.paint).sum() / (light * light).sum()
                 off.append(np.sqrt(((light - made.paint) ** 2).mean()))
             self.assertLess(off[0], off[1], key)
+
+
+class ColoursTests(TestCase):
+    """Colours without light, where the light is known beforehand."""
+
+    def test_what_was_multiplied_by_a_light_is_found_again_in_all_bands(self):
+        rows, columns = 2 * BAND + 77, 60
+        paint = np.random.default_rng(4).uniform(0.2, 0.6, (rows, columns, 3)).astype(np.float32)
+        light = np.linspace(0.7, 1.3, rows, dtype=np.float32)[:, None] + np.zeros((1, columns), np.float32)
+        pixels = np.rint(srgb_from_linear(paint * light[..., None]) * 65535).astype(np.uint16)
+        told = Told(np.zeros((rows, columns, 2), np.float32), np.ones_like(light), np.log(light))
+        unlit = linear_from_srgb(colours_without_light(None, Picture(pixels, 16, "PNG"), told) / 255)
+        ratio = unlit / paint
+        # what is added before logarithms are taken bends it by up to two parts in a hundred
+        np.testing.assert_allclose(ratio / ratio.mean(), 1, atol=0.03)
+
+    def test_a_photo_larger_than_what_was_read_takes_little_more_than_what_it_becomes(self):
+        pixels = np.random.default_rng(5).integers(0, 255, (2100, 2000, 3), np.uint8)
+        told = Told(np.zeros((105, 100, 2), np.float32), *(np.full((105, 100), 0.1, np.float32) for _ in range(2)))
+        colours_without_light(None, Picture(pixels[:105, :100], 8, "JPEG"), told)  # compiles what it takes
+        tracemalloc.start()
+        self.addCleanup(tracemalloc.stop)
+        unlit = colours_without_light(None, Picture(pixels, 8, "JPEG"), told)
+        _, most = tracemalloc.get_traced_memory()
+        self.assertEqual(unlit.shape, pixels.shape)
+        self.assertLess(most, 6 * pixels.nbytes)  # float32 of the whole would be 4 times for each array at once
 
 
 class MissingTests(TestCase):
