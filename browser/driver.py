@@ -56,21 +56,21 @@ STILL = "--force-prefers-reduced-motion"
 WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
 
 
-def chromium(downloads: Path, *flags: str) -> webdriver.Chrome:
-    """Debian's Chromium at 1280 x 800, saving what it downloads to a folder."""
+def chromium(downloads: Path, *flags: str, density: float = 1) -> webdriver.Chrome:
+    """Debian's Chromium at 1280 x 800, saving what it downloads to a folder. For `density` see `set_window`."""
     options = webdriver.ChromeOptions()
     for flag in (*QUIET, *flags):
         options.add_argument(flag)
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options, webdriver.ChromeService("/usr/bin/chromedriver"))
-    set_window(driver, *WINDOW)
+    set_window(driver, *WINDOW, density)
     return driver
 
 
-def set_window(driver: webdriver.Chrome, width: int, height: int) -> None:
-    """Gives the page as many pixels."""
-    size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+def set_window(driver: webdriver.Chrome, width: int, height: int, density: float) -> None:
+    """Gives the page as many CSS pixels, each drawn by `density` pixels on a side."""
+    size = {"width": width, "height": height, "deviceScaleFactor": density, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
 
 
@@ -83,6 +83,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
     flags = WITH_WEBGL
     sharpest = 512
     """Texels on the long side of what is drawn; more prove nothing where no test counts them."""
+    density = 0.5
+    """Pixels on a side of a CSS pixel. Half as many are drawn in half the time; tests that count pixels take 1."""
     expected_complaints: tuple[str, ...] = ()
     """Parts of messages that the browser's console may hold."""
 
@@ -95,7 +97,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
         cls.enterClassContext(override_settings(MEDIA_ROOT=Path(cls._folder, "media")))
         for drawing in ("stage", "solid"):
             cls.enterClassContext(patch(f"studio.bench.pixels.{drawing}.SHARPEST", cls.sharpest))
-        cls.driver = chromium(cls.downloads, *cls.flags, STILL)
+        cls.driver = chromium(cls.downloads, *cls.flags, STILL, density=cls.density)
         cls.addClassCleanup(cls.driver.quit)
 
     def setUp(self):
@@ -117,9 +119,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.driver.get(self.live_server_url + path)
 
     def set_window(self, width: int, height: int):
-        """Gives the page as many pixels until the end of the test."""
-        self.addCleanup(set_window, self.driver, *WINDOW)
-        set_window(self.driver, width, height)
+        """Gives the page as many CSS pixels until the end of the test."""
+        self.addCleanup(set_window, self.driver, *WINDOW, self.density)
+        set_window(self.driver, width, height, self.density)
 
     def allow_motion(self):
         """As for those who have not asked for less of it."""

@@ -30,6 +30,8 @@ RULES = {
 
 
 class AccessibilityTests(BrowserTestCase):
+    density = 1
+
     def check(self, page: str) -> None:
         """Runs the rules over the page as it stands, in the light theme, and those about colours in the dark one."""
         self.run_script(AXE)

@@ -13,6 +13,8 @@ from studio.shelf.models import Piece, read_source
 
 
 class SandCourtTests(TreatmentTestCase):
+    density = 1
+
     def choose(self, kind: str) -> None:
         """Takes a kind of layer from the gallery."""
         self.click("#open-gallery")

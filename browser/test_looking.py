@@ -20,6 +20,8 @@ from studio.shelf.models import Piece, read_source
 
 
 class LookingTests(BrowserTestCase):
+    density = 1
+
     def begin(self, step: str, heights=None, **changes) -> Piece:
         source = keep_source(the_artist(), "waves-height.png", png16(waves() if heights is None else heights))
         piece = begin_piece(source, "Waves", changes)

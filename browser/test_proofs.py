@@ -13,6 +13,8 @@ from studio.shelf.intake import keep_source
 
 
 class ProofTests(BrowserTestCase):
+    density = 1
+
     def begin(self):
         source = keep_source(the_artist(), "waves-height.png", png16(waves()))
         piece = begin_piece(source, "Waves")

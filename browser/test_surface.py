@@ -216,6 +216,8 @@ class FigureTests(SurfaceTestCase):
 class RestTests(SurfaceTestCase):
     """A view at rest is refined, and any change ends that."""
 
+    density = 1
+
     def setUp(self):
         super().setUp()
         self.set_window(1024, 640)  # each of many frames takes the software renderer as long as it has pixels
