@@ -134,14 +134,44 @@ test("a wall to the right shadows what lies before it while the sun is lower tha
   assert.deepEqual([...sun(at(25))], [0, 255, 0, 255]);
   assert.deepEqual([...sun(at(35))], [255, 255, 255, 255]);
   assert.deepEqual([...sun(at(25, -1))], [255, 255, 255, 255]);
-  // half of all directions lose sin^2 30 degrees = 1/4 of their sky
-  assert.deepEqual(
-    [...sky].map((part) => Math.round((100 * part) / 255)),
-    [87, 100, 87, 100],
-  );
+  // half of all directions lose sin^2 30 degrees = 1/4 of their sky, so that more of it comes from the left
+  const fromAbove = [2, 5, 8, 11].map((place) => Math.round((100 * sky[place]) / 255));
+  assert.deepEqual(fromAbove, [87, 100, 87, 100]);
+  assert.ok(sky[0] < 128 && sky[3] === 128 && sky[1] === 128);
   // on a picture twice as large the edge runs through its middle
   const large = shadowsFrom(horizons, 4, 4).sun(at(25));
   assert.deepEqual([...large.subarray(0, 4)], [0, 64, 191, 255]);
+});
+
+test("of an even sky a slope gets (1 + cos) / 2, and a slope before a wall what lies on its own side", async () => {
+  const { shadowsFrom } = await import("../../studio/bench/static/bench/stage/shadows.js");
+  const ways = 24;
+  const towards = (way) => (2 * Math.PI * (way + 0.5)) / ways;
+  const skyOf = (rise) => {
+    const sines = Array.from({ length: ways }, (_, way) => 255 * Math.sin(Math.atan(Math.max(rise(towards(way)), 0))));
+    const horizons = Object.assign(Uint8Array.from(sines, Math.round), { shape: [ways, 1, 1] });
+    const { sky, skyCode } = shadowsFrom(horizons, 1, 1);
+    return [(sky[0] - skyCode.none) / skyCode.scale, (sky[1] - skyCode.none) / skyCode.scale, sky[2] / 255];
+  };
+  const product = (one, other) => one.reduce((sum, part, axis) => sum + part * other[axis], 0);
+  for (const degrees of [10, 30, 50]) {
+    const [slope, turn] = [(degrees * Math.PI) / 180, 0.7]; // it rises towards `turn`
+    const normal = [-Math.sin(slope) * Math.cos(turn), -Math.sin(slope) * Math.sin(turn), Math.cos(slope)];
+    const got = product(
+      skyOf((way) => Math.tan(slope) * Math.cos(way - turn)),
+      normal,
+    );
+    assert.ok(Math.abs(got - (1 + Math.cos(slope)) / 2) < 0.008, `${degrees} degrees: ${got}`);
+    // at the foot of a wall that hides all to the right: half of what faces up, and half of what faces left
+    const before = product(
+      skyOf((way) => (Math.cos(way) > 0 ? 1e9 : 0)),
+      [-Math.sin(slope), 0, Math.cos(slope)],
+    );
+    assert.ok(
+      Math.abs(before - (Math.cos(slope) + Math.sin(slope)) / 2) < 0.008,
+      `wall, ${degrees} degrees: ${before}`,
+    );
+  }
 });
 
 test("the tone curve is the Khronos PBR Neutral Tone Mapper, worked out by hand", async () => {
@@ -186,7 +216,10 @@ test("a hollow that hides half of the sky is lit by what is around it, as a seri
   pixels.shape = [1, 1, 3];
   const albedo = 0.6;
   const lit = { lights: [], ambient: 0.2, material: { albedo: [albedo, albedo, albedo], roughness: 1 } };
-  paintPixels(canvas, pixels, { lit, shadows: { sky: new Uint8Array([128]), sun: () => [] } });
+  paintPixels(canvas, pixels, {
+    lit,
+    shadows: { sky: new Uint8Array([128, 128, 128]), skyCode: { scale: 254, none: 128 } },
+  });
   const [hidden, enters] = [1 - 128 / 255, 0.955 * albedo];
   const open = SKY.map((sky) => (0.2 * SKYLIGHT * sky) / Math.PI);
   const expected = open.map((sky) => {

@@ -18,6 +18,7 @@ uniform usampler2D normals;
 uniform sampler2D colours, sky;
 uniform sampler2DArray horizons;
 uniform float soft;
+uniform vec2 skyCode; // scale and none
 uniform vec3 albedo, upright, rise, around;
 uniform vec3 towards[${MOST}], sun[${MOST}], halfWay[${MOST}];
 uniform vec3 turn[${MOST}]; // the two directions beside a light that horizons are known in, and the share of the second
@@ -52,10 +53,13 @@ void main() {
   ivec2 at = ivec2(gl_FragCoord.x, float(size.y) - gl_FragCoord.y); // the first row is the topmost
   vec2 place = (vec2(at) + 0.5) / vec2(size);
   vec3 normal = vec3(texelFetch(normals, at, 0).rgb) * (2.0 / 65535.0) - 1.0;
-  vec3 matt = upright + rise * normal.z;
 #ifdef SHADED
-  float open = texelFetch(sky, at, 0).r;
-  matt *= open;
+  vec3 coded = texelFetch(sky, at, 0).rgb;
+  vec3 from = vec3((coded.xy * 255.0 - skyCode.y) / skyCode.x, coded.z);
+  float open = clamp(dot(normal, from), 0.0, 1.0);
+  vec3 matt = (upright + rise) * open; // what lies below the horizon is the relief itself
+#else
+  vec3 matt = upright + rise * normal.z;
 #endif
   vec3 bright = matt * ${REFLECTS};
   for (int i = 0; i < LIGHTS; i++) {
@@ -173,13 +177,14 @@ export function lightOnCard(pixels, { albedo, low, around, lights }, colours, sh
   const values = { albedo, around, upright: low.map(([upright]) => upright), rise: low.map(([, rise]) => rise) };
   for (const name of ["towards", "halfWay", "sun"]) values[name] = lights.flatMap((each) => each[name]);
   if (shadows) {
-    const { sky, horizons, soft } = shadows;
+    const { sky, skyCode, horizons, soft } = shadows;
     const [ways, high, wide] = horizons.shape;
-    bind(card, 2, sky, flat, () => gl.texImage2D(flat, 0, gl.R8, ...size, gl.RED, gl.UNSIGNED_BYTE, sky));
+    bind(card, 2, sky, flat, () => gl.texImage2D(flat, 0, gl.RGB8, ...size, gl.RGB, gl.UNSIGNED_BYTE, sky));
     bind(card, 3, horizons, gl.TEXTURE_2D_ARRAY, () =>
       gl.texImage3D(gl.TEXTURE_2D_ARRAY, 0, gl.R8, wide, high, ways, 0, gl.RED, gl.UNSIGNED_BYTE, horizons),
     );
     gl.uniform1f(place("soft"), soft);
+    gl.uniform2f(place("skyCode"), skyCode.scale, skyCode.none);
     values.turn = lights.flatMap((each) => turnOf(each.towards, ways));
   }
   for (const [name, value] of Object.entries(values)) if (value.length) gl.uniform3fv(place(name), value);

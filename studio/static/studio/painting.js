@@ -31,7 +31,7 @@ export function paintPixels(
   if (canvas.width !== columns || canvas.height !== rows) [canvas.width, canvas.height] = [columns, rows];
   if (pixels instanceof Uint16Array) {
     const fits = colours?.length === pixels.length ? colours : null;
-    const shaded = shadows?.sky.length === rows * columns ? shadows : null;
+    const shaded = shadows?.sky.length === pixels.length ? shadows : null;
     paintNormals(canvas, pixels, lit, fits, shaded);
     return;
   }
@@ -174,10 +174,13 @@ function lightOnce(normals, out, { lights, ambient, material }) {
 function lightAll(normals, out, { lights, ambient, material }, colours, shadows) {
   const count = out.length;
   const [matt, bright] = [new Float32Array(3 * count), new Float32Array(3 * count)];
+  const open = shadows && new Float32Array(count);
   const [[redLow, redRise], [greenLow, greenRise], [blueLow, blueRise]] = skylight(ambient);
   for (let i = 0, n = 0; i < count; i++, n += 3) {
-    const up = normals[n + 2] * UPRIGHT - 1;
-    const seen = shadows ? shadows.sky[i] / 255 : 1;
+    // with shadows the sky alone gives light: what lies below the horizon is the relief itself
+    const up = shadows ? 1 : normals[n + 2] * UPRIGHT - 1;
+    const seen = shadows ? seenOfSky(normals, shadows, n) : 1;
+    if (open) open[i] = seen;
     matt[n] = (redLow + redRise * up) * seen;
     matt[n + 1] = (greenLow + greenRise * up) * seen;
     matt[n + 2] = (blueLow + blueRise * up) * seen;
@@ -187,14 +190,14 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
   }
   for (const each of lights) {
     const { colour, way, half, shine } = prepared(each, material);
-    const open = shadows?.sun(each.towards);
+    const sees = shadows?.sun(each.towards);
     const [wx, wy, wz, wo] = way;
     const [hx, hy, hz, ho] = half;
     const [red, green, blue] = colour;
     for (let i = 0, n = 0; i < count; i++, n += 3) {
       const facing = normals[n] * wx + normals[n + 1] * wy + normals[n + 2] * wz + wo;
       if (facing <= 0) continue;
-      const lit = (facing / LAST) * (open ? open[i] / 255 : 1);
+      const lit = (facing / LAST) * (sees ? sees[i] / 255 : 1);
       const shining = normals[n] * hx + normals[n + 1] * hy + normals[n + 2] * hz + ho;
       const back = lit * shine[Math.min(LAST, Math.max(0, shining)) | 0];
       matt[n] += red * lit;
@@ -213,7 +216,7 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
       green = LINEAR[colours[n + 1]] * ENTERS;
       blue = LINEAR[colours[n + 2]] * ENTERS;
     }
-    const hidden = shadows ? 1 - shadows.sky[i] / 255 : 0;
+    const hidden = open ? 1 - open[i] : 0;
     if (hidden) {
       const spread = hidden * (1 - hidden);
       matt[n] += (redAround * spread * red) / (1 - hidden * red);
@@ -226,6 +229,13 @@ function lightAll(normals, out, { lights, ambient, material }, colours, shadows)
       matt[n + 2] * blue + bright[n + 2],
     );
   }
+}
+
+/** The share of the light of an even sky that a texel gets, whose parts begin at a place. */
+function seenOfSky(normals, { sky, skyCode: { scale, none } }, at) {
+  const aside = (normals[at] * UPRIGHT - 1) * (sky[at] - none) + (normals[at + 1] * UPRIGHT - 1) * (sky[at + 1] - none);
+  const seen = aside / scale + ((normals[at + 2] * UPRIGHT - 1) * sky[at + 2]) / 255;
+  return Math.min(Math.max(seen, 0), 1);
 }
 
 function colour(pixels, out, alone, stride) {
