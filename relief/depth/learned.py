@@ -23,7 +23,7 @@ import scipy
 from relief.depth import networks
 from relief.depth.light import Light
 from relief.depth.networks import Levels, features
-from relief.depth.shading import make_waves, part_paint, read_slopes, slopes_of_waves
+from relief.depth.shading import find_axis, make_waves, part_paint, read_slopes, slopes_of_waves
 from relief.filters.resample import shrink
 from relief.progress import Part, Progress
 
@@ -77,8 +77,13 @@ WAVES = 3
 AZIMUTHS = 180
 """Directions of which it is told how likely the light stood there."""
 
-SHARPNESS = 20.0
-"""How much likelier a light is the less the network expects to be wrong, in logarithms of each."""
+SHARPNESS = 14.0
+"""How much likelier a light is the less the network expects to be wrong, in logarithms of each. So the light is as
+often within 20 degrees as is said, in the mean; what is said of a single photo tells little."""
+
+ON_AXIS, NEAR = 7.0, 45.0
+"""How much likelier a light is on the line along which alone brightness changes than across it, in logarithms, and the
+degrees from where the network expects it within which that counts: a line tells nothing of the side."""
 
 LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
 """The elevation that is told as 0, and the degrees that are told as 1."""
@@ -171,7 +176,8 @@ def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | Non
     The photo is read with lights all round. The network says each time how far it expects to be wrong, and that is
     least with the light which explains the photo: it knows how surfaces look, so that it tells hills from hollows too.
     Of the curve over the circle the first waves are kept: what changes four times on the way round tells how a picture
-    is blurred when it is turned.
+    is blurred when it is turned. The line along which brightness changes most is counted in
+    too: it tells nothing of the side that the light came from, but its direction rather exactly.
 
     Args:
         photo: linear light, float32 (rows, columns, 3), 0 to 1.
@@ -190,8 +196,12 @@ def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | Non
         told = read_photo(small, light, mirrored=False, linear=slopes_of_waves(waves, light))
         doubts.append(float(np.log(told.variance).mean()))
     around = np.fft.rfft(doubts)[1 : WAVES + 1] / TRIED
-    turns = np.exp(2j * np.pi * np.outer(np.arange(AZIMUTHS) / AZIMUTHS, np.arange(1, WAVES + 1)))
-    return np.asarray(scipy.special.softmax(-SHARPNESS * 2 * (turns @ around).real))
+    azimuths = 2 * np.pi * np.arange(AZIMUTHS) / AZIMUTHS
+    doubt = 2 * (np.exp(1j * np.outer(azimuths, np.arange(1, WAVES + 1))) @ around).real
+    axis, strength = find_axis(waves)
+    on_axis = ON_AXIS * strength * np.cos(azimuths - np.radians(axis)) ** 2
+    on_axis[np.cos(azimuths - azimuths[doubt.argmin()]) < np.cos(np.radians(NEAR))] = 0
+    return np.asarray(scipy.special.softmax(on_axis - SHARPNESS * doubt))
 
 
 class Lamp(NamedTuple):

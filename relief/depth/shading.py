@@ -295,13 +295,31 @@ PLAIN = 0.06
 """From this correlation on the darkest places say which end of its line the light came from."""
 
 
+def find_axis(waves: Waves) -> tuple[float, float]:
+    """The line on which the light of a photo stood, by its waves with square texels: the azimuth of its upper end, 0 to
+    180 degrees, and how strongly brightness changes along it, 0 to 1; 0 where it changes nowhere.
+
+    Brightness changes most along the light (Pentland 1982, Finding the illuminant direction, J. Optical Society of
+    America 72).
+    """
+    shades = np.clip(np.log(np.maximum(waves.light, 1e-3)), -1.5, 0.5)
+    power = np.abs(scipy.fft.rfft2(shades - shades.mean(), workers=-1)) ** 2
+    power[:, 1 : (shades.shape[1] + 1) // 2] *= 2  # their mirror images are not listed
+    cycles = waves.cycles
+    wanted = (cycles > 2 / max(waves.shape)) & (cycles < FINEST_TOLD)
+    weights = power[wanted] * cycles[wanted]
+    if not weights.any():
+        return 90.0, 0.0
+    twice = 2 * np.arctan2(*(np.broadcast_to(side, cycles.shape)[wanted] for side in (waves.up, waves.across)))
+    right, above = (float((weights * part(twice)).sum() / weights.sum()) for part in (np.cos, np.sin))
+    return math.degrees(math.atan2(above, right)) / 2 % 180, math.hypot(right, above)
+
+
 def estimate_light(parted: Parted, elevation: float = 45) -> tuple[Light, float]:
     """Where the light stood, and how sure that is, 0 to 1.
 
-    Brightness changes most along the light (Pentland 1982, Finding the illuminant direction, J. Optical Society of
-    America 72). From which of the two ends it came is told by the slopes that either makes: what is darkest lies low.
-    Where that is not plain it came from above, as the eye takes it (Ramachandran 1988, Perception of shape from
-    shading, Nature 331).
+    From which end of its line it came is told by the slopes that either makes: what is darkest lies low. Where that is
+    not plain it came from above, as the eye takes it (Ramachandran 1988, Perception of shape from shading, Nature 331).
 
     Args:
         parted: a photo.
@@ -309,17 +327,9 @@ def estimate_light(parted: Parted, elevation: float = 45) -> tuple[Light, float]
     """
     lit = np.log(np.clip(parted.light, 0.1, 2))
     waves = make_waves(parted, (1, 1), (False, False))
-    shades = np.clip(np.log(np.maximum(waves.light, 1e-3)), -1.5, 0.5)
-    power = np.abs(scipy.fft.rfft2(shades - shades.mean(), workers=-1)) ** 2
-    power[:, 1 : (shades.shape[1] + 1) // 2] *= 2  # their mirror images are not listed
-    cycles = waves.cycles
-    wanted = (cycles > 2 / max(lit.shape)) & (cycles < FINEST_TOLD)
-    weights = power[wanted] * cycles[wanted]
-    if not weights.any():
-        return Light(90, elevation), 0.0
-    twice = 2 * np.arctan2(*(np.broadcast_to(side, cycles.shape)[wanted] for side in (waves.up, waves.across)))
-    right, above = (float((weights * part(twice)).sum() / weights.sum()) for part in (np.cos, np.sin))
-    azimuth = math.degrees(math.atan2(above, right)) / 2 % 180  # that of its end above
+    azimuth, strength = find_axis(waves)
+    if not strength:
+        return Light(azimuth, elevation), 0.0
     height = height_of_waves(waves, Light(azimuth, elevation), 0)
     deepest = np.minimum(lit, 0) ** 3
     if min(float(height.std()), float(deepest.std())) < 1e-9:
@@ -327,4 +337,4 @@ def estimate_light(parted: Parted, elevation: float = 45) -> tuple[Light, float]
     told = float(np.corrcoef(height.ravel(), deepest.ravel())[0, 1])
     if told < -PLAIN:
         azimuth += 180
-    return Light(azimuth, elevation), min(1.0, 1.5 * math.hypot(right, above)) * min(1.0, abs(told) / (3 * PLAIN))
+    return Light(azimuth, elevation), min(1.0, 1.5 * strength) * min(1.0, abs(told) / (3 * PLAIN))
