@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from relief.depth import networks
-from relief.depth.learned import Lamp, Told, read_lamp, read_photo, weigh_azimuths
+from relief.depth.learned import Told, read_elevation, read_photo, weigh_azimuths
 from relief.depth.light import Light
 from relief.depth.shading import Parted, Waves, estimate_light, height_of_waves, make_waves, part_paint, read_slopes
 from relief.filters.resample import shrink
@@ -130,10 +130,12 @@ class Guess(NamedTuple):
     Attributes:
         light: where it stood.
         sure: how sure that is, 0 to 1.
+        even: how likely the photo was lit evenly, from no side, 0 to 1; the linear method does not ask.
     """
 
     light: Light
     sure: float
+    even: float = 0.0
 
 
 def guess_light(parted: Parted) -> Guess:
@@ -150,18 +152,18 @@ def photo_of(longest: int | None, picture: Picture) -> np.ndarray:
     return np.clip(light, 0, 1)
 
 
-def look_at_lamp(picture: Picture) -> Lamp:
-    """How high the light of a photo stood, and whether there was one, as the network of the light tells it."""
-    return read_lamp(photo_of(LOOKED_AT, picture))
+def look_for_elevation(picture: Picture) -> float:
+    """How high the light of a photo stood, degrees, as the network of the light tells it."""
+    return read_elevation(photo_of(LOOKED_AT, picture))
 
 
-def look_for_light(picture: Picture, lamp: Lamp, progress: Progress) -> Guess:
+def look_for_light(picture: Picture, elevation: float, progress: Progress) -> Guess:
     """Where the light of a photo stood, as the networks tell it. Raises Cancelled if that was asked for."""
-    likely = weigh_azimuths(photo_of(LOOKED_AT, picture), lamp.elevation, progress)
+    likely, even = weigh_azimuths(photo_of(LOOKED_AT, picture), elevation, progress)
     azimuths = np.arange(0, 360, 360 / len(likely))
     azimuth = float(azimuths[likely.argmax()])
     sure = float(likely[np.cos(np.radians(azimuths - azimuth)) > np.cos(np.radians(RIGHT_WITHIN))].sum())
-    return Guess(Light(azimuth, float(round(lamp.elevation))), sure)
+    return Guess(Light(azimuth, float(round(elevation))), sure, even)
 
 
 def read_relief(

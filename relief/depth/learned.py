@@ -85,6 +85,10 @@ ON_AXIS, NEAR = 7.0, 45.0
 """How much likelier a light is on the line along which alone brightness changes than across it, in logarithms, and the
 degrees from where the network expects it within which that counts: a line tells nothing of the side."""
 
+LIT, LIT_POWER = 0.003, 3.0
+"""By how much light from one side must leave the network less in doubt than from the other, as half of a difference of
+logarithms, for a photo to count as lit from a side as likely as not; and how soon it is surely."""
+
 LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
 """The elevation that is told as 0, and the degrees that are told as 1."""
 
@@ -169,15 +173,28 @@ def trust(told: Told) -> np.ndarray:
     return np.asarray(np.exp(-told.off / np.float32(DOUBTED)), np.float32)
 
 
-def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | None = None) -> np.ndarray:
-    """How likely the light of a photo stood in each of `AZIMUTHS` directions, the first to the right and on
-    counter-clockwise: float64 (AZIMUTHS,), 1 in all.
+class Azimuths(NamedTuple):
+    """From which side the light of a photo came.
+
+    Attributes:
+        likely: how likely it stood in each of `AZIMUTHS` directions, the first to the right and on counter-clockwise:
+            float64 (AZIMUTHS,), 1 in all.
+        even: how likely it is that the photo was lit evenly, from no side, 0 to 1.
+    """
+
+    likely: np.ndarray
+    even: float
+
+
+def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | None = None) -> Azimuths:
+    """From which side the light of a photo came.
 
     The photo is read with lights all round. The network says each time how far it expects to be wrong, and that is
     least with the light which explains the photo: it knows how surfaces look, so that it tells hills from hollows too.
     Of the curve over the circle the first waves are kept: what changes four times on the way round tells how a picture
     is blurred when it is turned. The line along which brightness changes most is counted in
-    too: it tells nothing of the side that the light came from, but its direction rather exactly.
+    too: it tells nothing of the side that the light came from, but its direction rather exactly. Where the network
+    expects to be wrong alike with light from either side, the photo was lit evenly.
 
     Args:
         photo: linear light, float32 (rows, columns, 3), 0 to 1.
@@ -201,26 +218,16 @@ def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | Non
     axis, strength = find_axis(waves)
     on_axis = ON_AXIS * strength * np.cos(azimuths - np.radians(axis)) ** 2
     on_axis[np.cos(azimuths - azimuths[doubt.argmin()]) < np.cos(np.radians(NEAR))] = 0
-    return np.asarray(scipy.special.softmax(on_axis - SHARPNESS * doubt))
+    even = 1 / (1 + (abs(around[0]) / LIT) ** LIT_POWER)
+    return Azimuths(np.asarray(scipy.special.softmax(on_axis - SHARPNESS * doubt)), float(even))
 
 
-class Lamp(NamedTuple):
-    """How the light of a photo was, as the network tells it.
+def read_elevation(photo: np.ndarray) -> float:
+    """How high the light of a photo stood, degrees, 5 to 85.
 
-    Attributes:
-        elevation: degrees, 5 to 85.
-        even: how likely it is that the photo was lit evenly, from no side, 0 to 1.
-    """
-
-    elevation: float
-    even: float
-
-
-def read_lamp(photo: np.ndarray) -> Lamp:
-    """How the light of a photo was.
-
-    It is looked at turned by quarters, and mirrored, and at two sizes, in the mean. The network tells sectors for the
-    azimuth too, by which it was taught; they are right on a fifth of all photos and not used.
+    It is looked at turned by quarters, and mirrored, and at two sizes, in the mean. The network tells more, by which it
+    was taught: sectors for the azimuth, which are right on a fifth of all photos, and whether the light was even, which
+    it did not learn.
 
     Args:
         photo: linear light, float32 (rows, columns, 3), 0 to 1.
@@ -231,8 +238,7 @@ def read_lamp(photo: np.ndarray) -> Lamp:
     told = np.array([each for longest in LAMP_SEEN_AT for each in _lamp_at(photo, longest)], float)
     weights = np.exp(-np.clip(told[:, SECTORS + 1], -4, 2))
     elevation = float((weights * told[:, SECTORS]).sum() / weights.sum()) * LAMP_WIDTH + LAMP_MIDDLE
-    even = float(scipy.special.expit(told[:, SECTORS + 2].mean()))
-    return Lamp(float(np.clip(elevation, 5, 85)), even)
+    return float(np.clip(elevation, 5, 85))
 
 
 def _lamp_at(photo: np.ndarray, longest: int) -> Iterator[np.ndarray]:

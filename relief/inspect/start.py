@@ -154,6 +154,11 @@ def _start_from_light(
     return _with_depth(relief, height, true_amplitude(light, relief.footprint))
 
 
+def is_guessed(relief: Relief) -> bool:
+    """Whether the light of its photo is the one that was suggested; the artist has set none."""
+    return set(GUESSED_PATHS) <= set(relief.suggested)
+
+
 def _with_light(relief: Relief, content: Picture, light: FromLight) -> Relief:
     """The relief whose ground is read by some light."""
     ground = relief.layers[0].model_copy(update={"content": content.model_copy(update={"light": light})})

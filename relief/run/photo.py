@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
-from relief.depth.from_light import guess_light, look_at_lamp, look_for_light, paint_of_told, part_picture
+from relief.depth.from_light import guess_light, look_for_elevation, look_for_light, paint_of_told, part_picture
 from relief.depth.learned import trust
 from relief.depth.shading import certainty
 from relief.height import Edges, Footprint
@@ -37,15 +37,11 @@ class PhotoStages:
     grid: Stage | None = None
 
     def guessed(self) -> Stage:
-        """Where the light stood as far as the photo tells, and how sure that is."""
+        """Where the light stood as far as the photo tells, how sure that is, and whether it was even: a `Guess`."""
         name = "Estimating the light"
         if self.content.light.by_network:
-            return Stage(name, look_for_light, "network", (self.picture, self.lamp()), reports=True)
+            return Stage(name, look_for_light, "network", (self.picture, self._elevation), reports=True)
         return Stage(name, guess_light, None, (self.parted(GUESSED_AT),))
-
-    def lamp(self) -> Stage:
-        """How high the light stood and whether it was even, as the network of the light tells it: a `Lamp`."""
-        return Stage("Checking how the photo was lit", look_at_lamp, None, (self.picture,))
 
     def parted(self, longest: int | None) -> Stage:
         """The photo parted into light and paint by the linear method: a `Parted`."""
@@ -86,6 +82,10 @@ class PhotoStages:
         made = partial(stages.height_of_light, self.content, self.footprint, self.edges, self.longest)
         told_as = [self.content.light.model_dump(), place, self.longest]
         return Stage("Finding the depth", made, told_as, (read, self.picture, *self._fitting))
+
+    @property
+    def _elevation(self) -> Stage:
+        return Stage("Finding how high the light stood", look_for_elevation, None, (self.picture,))
 
     @property
     def _fitting(self) -> tuple[Stage, ...]:

@@ -14,6 +14,7 @@ from relief.inspect import findings
 from relief.inspect.check import check
 from relief.inspect.find import find_in_piece
 from relief.inspect.sets import set_findings
+from relief.inspect.start import GUESSED_PATHS
 from relief.recipe import layer_edits, map_edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
@@ -53,7 +54,7 @@ CHANGES = {
 """What is wrong with a piece that was begun well, by the kind of finding that says so."""
 
 ELSEWHERE = {
-    "evenly-lit": "relief.tests.test_learned, with a network that says so: no photo at hand makes it",
+    "evenly-lit": "relief.tests.test_learned, of photos taken under an even sky",
     "lossy": "relief.tests.test_deliver: it is said of a profile as it is read",
 }
 
@@ -154,7 +155,8 @@ class EveryFindingTests(TestCase):
 
         for even, expected in ((0.95, "evenly-lit"), (0.5, None)):
             engine = SimpleNamespace(run=lambda _, even=even: SimpleNamespace(even=even))
-            pipeline = SimpleNamespace(photo=lambda: SimpleNamespace(lamp=lambda: None))
+            relief = SimpleNamespace(suggested=GUESSED_PATHS)
+            pipeline = SimpleNamespace(photo=lambda: SimpleNamespace(guessed=lambda: None), relief=relief)
             light = SimpleNamespace(way="network", by_network=True)
             content = SimpleNamespace(reading="light", light=light)
             found = evenly_lit.find(SimpleNamespace(content=content, engine=engine, pipeline=pipeline))

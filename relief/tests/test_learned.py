@@ -12,13 +12,14 @@ import cv2
 import numpy as np
 
 from relief.depth import learned, networks
-from relief.depth.from_light import BAND, FromLight, colours_without_light, look_at_lamp, look_for_light
-from relief.depth.learned import Told, read_lamp, read_photo, trust, weigh_azimuths
+from relief.depth.from_light import BAND, FromLight, colours_without_light, look_for_elevation, look_for_light
+from relief.depth.learned import Told, read_elevation, read_photo, trust, weigh_azimuths
 from relief.depth.light import Light
 from relief.depth.networks import features
 from relief.depth.series import photos_of
 from relief.errors import Cancelled, ReliefError
 from relief.inspect.find import find_in_source
+from relief.inspect.findings.source.evenly_lit import EVENLY_LIT
 from relief.inspect.start import suggest_start
 from relief.progress import Progress
 from relief.recipe.migrations import migrate
@@ -140,14 +141,14 @@ class LearnedTests(TestCase):
     @long
     def test_a_light_that_is_turned_with_its_photo_is_found_there(self):
         photo = lit_photo("slipway-cobble", 192, 70)
-        straight, likely = read_lamp(photo), weigh_azimuths(photo, 45)
+        straight, (likely, _) = read_elevation(photo), weigh_azimuths(photo, 45)
         self.assertAlmostEqual(float(likely.sum()), 1)
         quarter = len(likely) // 4
         for turns in (1, 2, 3):
             turned = np.rot90(photo, turns).copy()
-            self.assertAlmostEqual(read_lamp(turned).elevation, straight.elevation, places=3)
-            np.testing.assert_allclose(weigh_azimuths(turned, 45), np.roll(likely, quarter * turns), atol=0.01)
-        mirrored = weigh_azimuths(photo[::-1].copy(), 45)  # which the network reads as another photo
+            self.assertAlmostEqual(read_elevation(turned), straight, places=3)
+            np.testing.assert_allclose(weigh_azimuths(turned, 45).likely, np.roll(likely, quarter * turns), atol=0.01)
+        mirrored = weigh_azimuths(photo[::-1].copy(), 45).likely  # which the network reads as another photo
         np.testing.assert_allclose(mirrored, np.roll(likely[::-1], 1), atol=0.02)
 
     @long
@@ -156,10 +157,30 @@ class LearnedTests(TestCase):
         lit = {"slipway-cobble": 315, "tin-ceiling": 70, "salt-brick": 200, "fender-rope-mat": 135}
         off = []
         for key, azimuth in lit.items():
-            likely = weigh_azimuths(lit_photo(key, 256, azimuth), 45)
+            likely, even = weigh_azimuths(lit_photo(key, 256, azimuth), 45)
+            self.assertLess(even, EVENLY_LIT, key)
             off.append(abs((360 * likely.argmax() / len(likely) - azimuth + 180) % 360 - 180))
         self.assertLess(max(off), 60, "no side was taken for the other")
         self.assertLess(np.median(off), 20)
+
+    @long
+    def test_an_overcast_photo_is_told_from_a_lit_one_and_better_read_from_darkness(self):
+        """Under an even sky a place is as bright as it is open: the openness is that of the truth's renderer."""
+        found = {"network": [], "linear": []}
+        for key in ("salt-brick", "hex-floor", "coal-shed-roof"):
+            made = find_surface(key).make(256)
+            lit = made.paint * made.openness[..., None]
+            pixels = np.rint(np.clip(lit / lit.max(), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
+            data = cv2.imencode(".png", pixels[..., ::-1])[1].tobytes()
+            engine = Engine()
+            recipe = suggest_start("0" * 64, "photo.png", "light", lambda _, data=data: data, engine)
+            pipeline = Pipeline.of(recipe, lambda _, data=data: data)
+            finding = next(each for each in find_in_source(pipeline, engine) if each.kind == "evenly-lit")
+            for way, read in (("network", recipe), ("linear", finding.mend.apply(recipe))):
+                self.assertEqual(read.main.picture.light.way, way)
+                height = engine.run(Pipeline.of(read, lambda _, data=data: data).height()).samples
+                found[way].append(np.corrcoef(height.ravel(), made.height.ravel())[0, 1])
+        self.assertGreater(np.mean(found["linear"]), np.mean(found["network"]) + 0.1)
 
     @long
     def test_photos_that_are_none_are_read_without_a_fall(self):
@@ -169,10 +190,9 @@ class LearnedTests(TestCase):
         for photo in (text, rng.random((90, 90, 3), np.float32), np.full((40, 40, 3), 0.3, np.float32),
                       rng.random((1, 1500, 3), np.float32), rng.random((1500, 1, 3), np.float32)):  # fmt: skip
             picture = Picture(np.rint(photo * 255).astype(np.uint8), 8, "PNG")
-            lamp = look_at_lamp(picture)
-            guess = look_for_light(picture, lamp, Progress())
+            guess = look_for_light(picture, look_for_elevation(picture), Progress())
             self.assertTrue(0 <= guess.light.azimuth < 360 and 5 <= guess.light.elevation <= 85)
-            self.assertTrue(0 <= guess.sure <= 1 and 0 <= lamp.even <= 1)
+            self.assertTrue(0 <= guess.sure <= 1 and 0 <= guess.even <= 1)
             told = read_photo(photo, guess.light)
             self.assertTrue(all(np.isfinite(field).all() for field in told))
             self.assertTrue((trust(told) >= 0).all() and (trust(told) <= 1).all())
@@ -304,7 +324,7 @@ class RecipeTests(TestCase):
         guess = engine.run(Pipeline.of(recipe, lambda _: data).photo().guessed())
         self.assertEqual((content.light.azimuth, content.light.elevation), (guess.light.azimuth, guess.light.elevation))
         picture = decode(data, "photo.jpg")
-        self.assertEqual(guess, look_for_light(picture, look_at_lamp(picture), Progress()))
+        self.assertEqual(guess, look_for_light(picture, look_for_elevation(picture), Progress()))
 
     def test_colours_are_without_light_unless_as_photographed_is_asked_for(self):
         data = find_surface("beach-pebble").make(128).photo(135, 1)

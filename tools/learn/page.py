@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import skimage
 
-from relief.depth.from_light import colours_without_light, look_for_light, read_relief
+from relief.depth.from_light import colours_without_light, look_for_elevation, look_for_light, read_relief
 from relief.inspect.swatch import in_clay
 from relief.progress import Progress
 from relief.sources.picture import Picture
@@ -36,7 +36,8 @@ def draw_real() -> bytes:
     for name in REAL:
         pixels = cv2.resize(getattr(skimage.data, name)(), (360, 360), interpolation=cv2.INTER_AREA)
         picture = Picture(np.dstack([pixels] * 3), 8, "PNG")
-        told = read_relief(look_for_light(picture, Progress()).light, (False, False), 1.0, None, picture, Progress())
+        light = look_for_light(picture, look_for_elevation(picture), Progress()).light
+        told = read_relief(light, (False, False), 1.0, None, picture, Progress())
         white = in_clay(told.normals)
         rows.append(np.hstack([picture.pixels, white, colours_without_light(None, picture, told)]))
     page = np.vstack([np.hstack(rows[:2]), np.hstack(rows[2:])])

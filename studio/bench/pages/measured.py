@@ -18,7 +18,7 @@ from relief.inspect.adviser import advise
 from relief.inspect.find import find_in_piece
 from relief.inspect.findings.source.evenly_lit import EVENLY_LIT
 from relief.inspect.repeats import motif, suggest_crops, telltales
-from relief.inspect.start import GUESSED_PATHS
+from relief.inspect.start import is_guessed
 from relief.inspect.which_way import which_way
 from relief.progress import Progress
 from relief.recipe.layer import Picture
@@ -161,12 +161,12 @@ def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
     if content is None or content.reading != "light":
         return None
     engine, photo, told = get_engine(), pipeline.photo(), {}
-    if set(GUESSED_PATHS) <= set(pipeline.relief.suggested):
-        told["sure"] = engine.run(photo.guessed()).sure
+    if is_guessed(pipeline.relief):
+        guess = engine.run(photo.guessed())
+        told |= {"sure": guess.sure, "even": guess.even > EVENLY_LIT}
     if not content.light.by_network:
         return told | {"certain": float(engine.run(photo.certain()).mean())}
-    even = engine.run(photo.lamp()).even > EVENLY_LIT
-    return told | {"even": even, "off": float(engine.run(photo.told()).off.mean())}
+    return told | {"off": float(engine.run(photo.told()).off.mean())}
 
 
 def _ways(recipe: Recipe, number: int) -> dict[str, Any]:

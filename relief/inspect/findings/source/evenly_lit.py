@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
-from relief.inspect.finding import Finding
+from relief.inspect.finding import Finding, Mend
 from relief.inspect.seen import SeenSource
+from relief.inspect.start import is_guessed
+from relief.recipe.relief import CONTENT_PATH
 
 EVENLY_LIT = 0.7
 """From this likelihood on it is said that a photo was lit evenly."""
 
 
 def find(seen: SeenSource) -> Finding | None:
-    """A photo that is read by its light has hardly any direction of light in it."""
+    """A photo that is read by its light has hardly any direction of light in it, and the artist has set none."""
     light = seen.content.light
-    if seen.content.reading != "light" or light.way != "network" or not light.by_network:
+    if seen.content.reading != "light" or not light.by_network or not is_guessed(seen.pipeline.relief):
         return None
-    even = seen.engine.run(seen.pipeline.photo().lamp()).even
+    even = seen.engine.run(seen.pipeline.photo().guessed()).even
     if even <= EVENLY_LIT:
         return None
     reason = (
         f"The photo looks evenly lit ({even:.0%} likely), as on an overcast day or by a flash. Without a bright side "
-        "its relief can only be read from darkness and is less certain. A photo in slanting light shows more."
+        "its relief is better read from darkness, and less certain: what is dark lies deep. A photo in slanting light "
+        "shows more."
     )
-    return Finding("evenly-lit", "Evenly lit photo", reason)
+    path = f"{CONTENT_PATH}.light"
+    mend = Mend("Read from darkness", {f"{path}.way": "linear", f"{path}.fill": 1})
+    return Finding("evenly-lit", "Evenly lit photo", reason, mend)
