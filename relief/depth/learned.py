@@ -85,9 +85,9 @@ ON_AXIS, NEAR = 7.0, 45.0
 """How much likelier a light is on the line along which alone brightness changes than across it, in logarithms, and the
 degrees from where the network expects it within which that counts: a line tells nothing of the side."""
 
-LIT, LIT_POWER = 0.003, 3.0
-"""By how much light from one side must leave the network less in doubt than from the other, as half of a difference of
-logarithms, for a photo to count as lit from a side as likely as not; and how soon it is surely."""
+EVEN_BELOW, EVEN_POWER = 0.003, 3.0
+"""The first wave of what the network expects to be wrong, a Fourier coefficient of logarithms, at which a photo was lit
+evenly as likely as from a side; and the power of that wave by which the odds change."""
 
 LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
 """The elevation that is told as 0, and the degrees that are told as 1."""
@@ -218,7 +218,7 @@ def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | Non
     axis, strength = find_axis(waves)
     on_axis = ON_AXIS * strength * np.cos(azimuths - np.radians(axis)) ** 2
     on_axis[np.cos(azimuths - azimuths[doubt.argmin()]) < np.cos(np.radians(NEAR))] = 0
-    even = 1 / (1 + (abs(around[0]) / LIT) ** LIT_POWER)
+    even = 1 / (1 + (abs(around[0]) / EVEN_BELOW) ** EVEN_POWER)
     return Azimuths(np.asarray(scipy.special.softmax(on_axis - SHARPNESS * doubt)), float(even))
 
 
