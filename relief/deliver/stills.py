@@ -24,7 +24,7 @@ from relief.run.engine import Engine
 from relief.run.finished import finish_map, maps_of_material, titles
 from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import Pipeline, ReadSource
-from relief.sources.colour import decode_srgb, eight_bits, full_scale
+from relief.sources.colour import decode_srgb, eight_bits, full_scale, in_three_channels
 from relief.still.camera import FRAME, Camera, frame_all
 from relief.still.canvas import Canvas, Region
 from relief.still.light import Light
@@ -291,7 +291,7 @@ def _maps_of(pipeline: Pipeline, engine: Engine, flat: bool, plain: bool) -> Map
             found[role] = pixels if pixels.ndim == 2 else pixels[..., 0]
     if "colour" in named and not plain:
         pixels = engine.run(finish_map(pipeline, "colour", 8))
-        found["colour"] = decode_srgb(pixels if pixels.ndim == 3 else np.dstack([pixels] * 3))
+        found["colour"] = decode_srgb(in_three_channels(pixels))
     if flat:
         found["normal"] = _vectors(engine.run(finish_map(pipeline, "normal-up", 16)))
     return Maps(**found)

@@ -18,7 +18,14 @@ from relief.height import Footprint
 from relief.maps.height_from_normals import height_from_slopes
 from relief.parameters import Parameters, Surroundings, choice, number
 from relief.progress import Progress
-from relief.sources.colour import eight_bits, linear_light, luminance, shrink_picture, srgb_from_linear
+from relief.sources.colour import (
+    eight_bits,
+    in_three_channels,
+    linear_light,
+    luminance,
+    shrink_picture,
+    srgb_from_linear,
+)
 from relief.sources.picture import Picture
 
 FINEST = 4096
@@ -120,8 +127,7 @@ def part_picture(paint: float, longest: int | None, picture: Picture) -> Parted:
 
 def _light_in(picture: Picture, longest: int | None) -> np.ndarray:
     """The linear light of a photo at the size that it is read at: float32 (rows, columns, 3)."""
-    light = shrink(linear_light(picture), min(longest or FINEST, FINEST))
-    return light if light.ndim == 3 else np.dstack([light] * 3)
+    return in_three_channels(shrink(linear_light(picture), min(longest or FINEST, FINEST)))
 
 
 class Guess(NamedTuple):
@@ -254,8 +260,7 @@ def colours_without_light(longest: int | None, picture: Picture, told: Told) -> 
 
 def _colours_of(picture: Picture) -> np.ndarray:
     """A picture as linear light: float32 (rows, columns, 3), 0 to 1."""
-    light = np.clip(linear_light(picture), 0, 1)
-    return light if light.ndim == 3 else np.dstack([light] * 3)
+    return in_three_channels(np.clip(linear_light(picture), 0, 1))
 
 
 def _unlit(colours: np.ndarray, gain: np.ndarray) -> np.ndarray:

@@ -192,9 +192,9 @@ def weigh_azimuths(photo: np.ndarray, elevation: float, progress: Progress | Non
     The photo is read with lights all round. The network says each time how far it expects to be wrong, and that is
     least with the light which explains the photo: it knows how surfaces look, so that it tells hills from hollows too.
     Of the curve over the circle the first waves are kept: what changes four times on the way round tells how a picture
-    is blurred when it is turned. The line along which brightness changes most is counted in
-    too: it tells nothing of the side that the light came from, but its direction rather exactly. Where the network
-    expects to be wrong alike with light from either side, the photo was lit evenly.
+    is blurred when it is turned. The line along which brightness changes most is counted in too: it tells nothing of
+    the side that the light came from, but its direction rather exactly. Where the network expects to be wrong alike
+    with light from either side, the photo was lit evenly.
 
     Args:
         photo: linear light, float32 (rows, columns, 3), 0 to 1.

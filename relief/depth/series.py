@@ -28,7 +28,7 @@ from relief.depth.stereo import (
 from relief.depth.strengths import find_strengths
 from relief.errors import ReliefError
 from relief.progress import Part, Progress
-from relief.sources.colour import eight_bits, linear_light, luminance, srgb_from_linear
+from relief.sources.colour import eight_bits, in_three_channels, linear_light, luminance, srgb_from_linear
 from relief.sources.picture import Picture
 
 LOOKED_AT = (128, 128, 256, 256, 256, 512)
@@ -110,11 +110,7 @@ def photos_of(pictures: Sequence[Picture]) -> list[np.ndarray]:
     sizes = {(picture.rows, picture.columns) for picture in pictures}
     if len(sizes) > 1:
         raise unlike_sizes(sizes)
-    photos = []
-    for picture in pictures:
-        light = linear_light(picture)
-        photos.append(light if light.ndim == 3 else np.dstack([light] * 3))
-    return photos
+    return [in_three_channels(linear_light(picture)) for picture in pictures]
 
 
 def unlike_sizes(sizes: set[tuple[int, int]]) -> ReliefError:

@@ -34,6 +34,7 @@ from relief.sources.colour import (
     grey_of_data,
     grey_of_photo,
     heights_of_levels,
+    in_three_channels,
     shrink_to_scale,
 )
 from relief.sources.decode import decode
@@ -123,8 +124,8 @@ def fit_companion(role: str, grid: Grid, companion: np.ndarray | None = None) ->
     if companion is None:
         shape = (grid.rows, grid.columns, 3) if role == "colour" else (grid.rows, grid.columns)
         return np.full(shape, 0.5, np.float32)
-    if role == "colour" and companion.ndim == 2:
-        companion = np.dstack([companion] * 3)
+    if role == "colour":
+        companion = in_three_channels(companion)
     return resample(companion, grid.rows, grid.columns, "area", (False, False))
 
 
@@ -132,7 +133,7 @@ def blend_companion(number: int, below: np.ndarray, over: np.ndarray, composite:
     """A companion over those below it, where its layer is seen: float32 (rows, columns[, 3])."""
     seen = composite.cover[number]
     if below.ndim == 3:
-        over = over if over.ndim == 3 else np.dstack([over] * 3)
+        over = in_three_channels(over)
         seen = seen[..., None]
     return below + seen * (over - below)
 
@@ -141,8 +142,7 @@ def press_colours(
     content: Imprints, grid: Grid, small: HeightField, colours: np.ndarray, progress: Progress
 ) -> np.ndarray:
     """The colours of imprints over one repeat, pressed at the places of their heights: float32 (rows, columns, 3)."""
-    colours = colours if colours.ndim == 3 else np.dstack([colours] * 3)
-    colours = resample(colours, *small.size, "area", (False, False))
+    colours = resample(in_three_channels(colours), *small.size, "area", (False, False))
     places = places_of_presses(content, grid.footprint, WRAPPED.wraps)
     return press_stamp(small, places, grid, WRAPPED.wraps, colours, progress)[0]
 

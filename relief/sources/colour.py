@@ -155,6 +155,11 @@ def heights_of_levels(levels: np.ndarray, picture: Picture, grey: Grey | None, t
     return levels if is_decoded(picture, transfer) or not picture.linear else srgb_from_linear(levels)
 
 
+def in_three_channels(pixels: np.ndarray) -> np.ndarray:
+    """Pixels (rows, columns, 3); those of a grey picture, (rows, columns), become three alike."""
+    return pixels if pixels.ndim == 3 else np.dstack([pixels] * 3)
+
+
 def shrink_picture(picture: Picture, longest: int | None) -> Picture:
     """A picture of at most `longest` texels on a side; samples of 32 bits become float32."""
     pixels = picture.pixels if picture.pixels.dtype.itemsize < 4 else full_scale(picture.pixels)

@@ -23,7 +23,7 @@ export function shadowsFrom(horizons, rows, columns) {
   const small = new Uint8Array(count);
   const spread = spreader(high, wide, rows, columns);
   return {
-    sky: skyFrom(horizons, (parts, channel, out) => spread(parts, out, 3, channel), rows * columns),
+    sky: skyFrom(horizons, spread, rows * columns),
     skyCode: SKY_CODE,
     horizons,
     soft: SOFT,
@@ -48,7 +48,7 @@ export function shadowsFrom(horizons, rows, columns) {
 /**
  * The light of an even sky on each texel as a vector whose product with a normal is what a surface of that normal gets of it,
  * 1 in the open (Dozier & Frew 1990, Rapid calculation of terrain parameters for radiation modeling from digital elevation
- * data, IEEE Trans. Geoscience and Remote Sensing 28): uint8 in threes, as `SKY_CODE` has them. `spread` brings a channel
+ * data, IEEE Trans. Geoscience and Remote Sensing 28): uint8 in threes, as `SKY_CODE` has them. `spread` is a `spreader`
  * to the size of the picture.
  */
 function skyFrom(horizons, spread, texels) {
@@ -73,7 +73,7 @@ function skyFrom(horizons, spread, texels) {
     above[i] = (fromAbove * FULL) / ways;
   }
   [across, up, above].forEach((parts, channel) => {
-    spread(parts, channel, out);
+    spread(parts, out, 3, channel);
   });
   return out;
 }
