@@ -59,6 +59,11 @@ class Parameters(BaseModel):
         """Those of its parameters that do nothing as the others are set."""
         return set()
 
+    @property
+    def useful_tools(self) -> tuple[str, ...]:
+        """Those of its tools that set something that counts, as its parameters are set."""
+        return self.tools
+
     @model_validator(mode="before")
     @classmethod
     def _from_form(cls, values: Any) -> Any:

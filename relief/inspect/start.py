@@ -8,7 +8,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from relief.depth.from_light import GUESSED, FromLight, Way, reach_for, true_amplitude, waves_of
+from relief.depth.from_light import (
+    FROM_DARKNESS,
+    GUESSED,
+    SURELY_EVEN,
+    FromLight,
+    Way,
+    reach_for,
+    true_amplitude,
+    waves_of,
+)
 from relief.depth.shading import estimate_light, height_of_waves
 from relief.errors import RecipeError
 from relief.filters.resample import resample_field, shrink
@@ -56,6 +65,9 @@ PHOTO_SOFTEN = 1.0
 
 GUESSED_PATHS = tuple(f"{CONTENT_PATH}.light.{name}" for name in GUESSED)
 """Where a recipe holds the light that was guessed."""
+
+DARKNESS_PATHS = tuple(f"{CONTENT_PATH}.light.{name}" for name in FROM_DARKNESS)
+"""Where a recipe says that its photo is read from darkness."""
 
 FROM_NOTHING = Footprint(width=600, height=600)
 """The footprint of relief that begins with no picture."""
@@ -139,13 +151,16 @@ def first_recipe(
 def _start_from_light(
     relief: Relief, content: Picture, sources: Mapping[str, SourceReference], read_source: ReadSource, engine: Engine
 ) -> Relief:
-    """The relief of a photo by its light, at the amplitude where slopes are true. Where it stood is guessed."""
+    """The relief of a photo by its light, at the amplitude where slopes are true. Where that stood is guessed; a photo
+    that looks evenly lit is read from darkness."""
     pipeline = Pipeline(relief, sources, read_source, LOOKED_AT)
     guess = engine.run(pipeline.photo().guessed())
-    where = {"azimuth": guess.light.azimuth, "elevation": guess.light.elevation}
-    light = content.light.model_copy(update=where)
+    found, paths = {"azimuth": guess.light.azimuth, "elevation": guess.light.elevation}, GUESSED_PATHS
+    if guess.even > SURELY_EVEN:
+        found, paths = found | FROM_DARKNESS, paths + DARKNESS_PATHS
+    light = content.light.model_copy(update=found)
     relief = _with_light(relief, content, light)
-    relief = relief.model_copy(update={"suggested": (*relief.suggested, *GUESSED_PATHS)})
+    relief = relief.model_copy(update={"suggested": (*relief.suggested, *paths)})
     relief = _with_fresh(relief, [Levels(on=False), Soften(on=False), Invert(on=False)])
     reach = reach_for(light, engine.run(replace(pipeline, relief=relief).untreated()).samples)
     light = light.model_copy(update={"reach": reach})
@@ -157,6 +172,11 @@ def _start_from_light(
 def is_guessed(relief: Relief) -> bool:
     """Whether the light of its photo is the one that was suggested; the artist has set none."""
     return set(GUESSED_PATHS) <= set(relief.suggested)
+
+
+def starts_from_darkness(relief: Relief) -> bool:
+    """Whether the start read its photo from darkness, as that looked evenly lit, and nobody has changed that."""
+    return set(DARKNESS_PATHS) <= set(relief.suggested)
 
 
 def _with_light(relief: Relief, content: Picture, light: FromLight) -> Relief:

@@ -61,7 +61,8 @@ class PhotoStages:
         """How far the depth of each place can be trusted: float32 (rows, columns), 0 to 1."""
         if self.content.light.by_network:
             return Stage("Estimating certainty", trust, None, (self.told(),))
-        return Stage("Estimating certainty", certainty, None, (self.parted(self.longest),))
+        fill = self.content.light.fill
+        return Stage("Estimating certainty", partial(certainty, fill), fill, (self.parted(self.longest),))
 
     def paint(self) -> Stage:
         """What is taken for paint: logarithms about their mean, float32 (rows, columns)."""

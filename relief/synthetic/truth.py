@@ -111,7 +111,8 @@ def measure_one(size: int, numbered: tuple[int, str]) -> tuple[Row, np.ndarray]:
         content = lit.main.picture
         assert content is not None
         stood[method] = content.light.light
-        given = lit.with_changes({f"{LIGHT_PATH}.azimuth": azimuth, f"{LIGHT_PATH}.elevation": ELEVATION})
+        true = {"way": method, "azimuth": azimuth, "elevation": ELEVATION}
+        given = lit.with_changes({f"{LIGHT_PATH}.{name}": value for name, value in true.items()})
         fields[f"{method}, light given"] = height(given)
         fields[f"{method}, light estimated"] = height(lit)
         if method == "network":

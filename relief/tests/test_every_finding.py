@@ -10,11 +10,12 @@ from unittest import TestCase, mock
 
 import numpy as np
 
+from relief.depth.from_light import FROM_DARKNESS, FromLight
 from relief.inspect import findings
 from relief.inspect.check import check
 from relief.inspect.find import find_in_piece
 from relief.inspect.sets import set_findings
-from relief.inspect.start import GUESSED_PATHS
+from relief.inspect.start import DARKNESS_PATHS, GUESSED_PATHS
 from relief.recipe import layer_edits, map_edits
 from relief.recipe.layer import Picture, SourceReference
 from relief.recipe.recipe import Recipe
@@ -153,11 +154,16 @@ class EveryFindingTests(TestCase):
     def test_a_photo_that_a_network_calls_evenly_lit(self):
         from relief.inspect.findings.source import evenly_lit
 
-        for even, expected in ((0.95, "evenly-lit"), (0.5, None)):
+        for even, suggested, light, expected in (
+            (0.95, GUESSED_PATHS, FromLight(), "Read from darkness"),
+            (0.5, GUESSED_PATHS, FromLight(), None),
+            (0.95, (), FromLight(), None),
+            (0.0, GUESSED_PATHS + DARKNESS_PATHS, FromLight(**FROM_DARKNESS), "Read it by its light"),
+            (0.0, GUESSED_PATHS, FromLight(**FROM_DARKNESS), None),
+        ):
             engine = SimpleNamespace(run=lambda _, even=even: SimpleNamespace(even=even))
-            relief = SimpleNamespace(suggested=GUESSED_PATHS)
+            relief = SimpleNamespace(suggested=suggested)
             pipeline = SimpleNamespace(photo=lambda: SimpleNamespace(guessed=lambda: None), relief=relief)
-            light = SimpleNamespace(way="network", by_network=True)
             content = SimpleNamespace(reading="light", light=light)
             found = evenly_lit.find(SimpleNamespace(content=content, engine=engine, pipeline=pipeline))
-            self.assertEqual(found and found.kind, expected)
+            self.assertEqual(found and (found.kind, found.mend.label), expected and ("evenly-lit", expected))

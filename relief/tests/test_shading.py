@@ -87,6 +87,13 @@ class ClosedFormTests(TestCase):
         open_ = height_of_waves(waves, Light(30, 40), 0.5)
         self.assertGreater(np.corrcoef(wrapped[inside].ravel(), open_[inside].ravel())[0, 1], 0.98)
 
+    def test_from_darkness_alone_it_does_not_matter_where_the_light_stood(self):
+        lit = np.exp(gaussian_filter(np.random.default_rng(5).random((70, 91)), 3) - 0.5).astype(np.float32)
+        waves = make_waves(unpainted(lit), (1, 1.5), (True, False))
+        one, other = (height_of_waves(waves, light, 1) for light in (Light(30, 40), Light(120, 70)))
+        np.testing.assert_allclose(one, other, atol=1e-5)
+        self.assertGreater(np.ptp(one), 0.1)
+
     def test_dark_paint_is_taken_for_a_little_deep(self):
         """Joints are often of another colour (common practice, no source): evenly lit, narrow dark paint lies lower."""
         paint = np.zeros((90, 130), np.float32)
@@ -133,7 +140,7 @@ class PaintTests(TestCase):
         self.assertLess(abs((light.azimuth - 120 + 180) % 360 - 180), 20)
         self.assertTrue(0 <= sure <= 1)
         parted = part_paint(self.photo)
-        told = certainty(parted)
+        told = certainty(0.5, parted)
         self.assertLess(told[parted.light < 0.3].mean(initial=0, where=True) if (parted.light < 0.3).any() else 0, 0.1)
         self.assertGreater(told.mean(), 0.5)
 

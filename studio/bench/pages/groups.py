@@ -205,7 +205,7 @@ def _with_tools(group: Group, recipe: Recipe) -> Group:
     """The group with the tools of the model that all of its parameters belong to."""
     owners = {item.path.rpartition(".")[0] for item in group.fields}
     owner = owners.pop() if len(owners) == 1 else ""
-    tools = recipe.owner(group.fields[0].path).tools if owner else ()
+    tools = recipe.owner(group.fields[0].path).useful_tools if owner else ()
     return replace(group, owner=owner, tools=tools) if tools else group
 
 

@@ -11,12 +11,12 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
+from relief.depth.from_light import EVENLY_LIT
 from relief.errors import Cancelled, ReliefError
 from relief.figures import show_lengths_in
 from relief.filters.curve import Curve
 from relief.inspect.adviser import advise
 from relief.inspect.find import find_in_piece
-from relief.inspect.findings.source.evenly_lit import EVENLY_LIT
 from relief.inspect.repeats import motif, suggest_crops, telltales
 from relief.inspect.start import is_guessed
 from relief.inspect.which_way import which_way
@@ -153,13 +153,16 @@ def facts(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "bench/facts.html", context)
 
 
-def _read_by_light(pipeline: Pipeline) -> dict[str, float] | None:
+def _read_by_light(pipeline: Pipeline) -> dict[str, float | bool] | None:
     """How far the relief of a photo can be trusted in the mean, 0 to 1, or of a network the degrees that it expects its
-    normals to be off; and how sure the app is of the light that it suggested, 0 to 1, until the artist has set one.
+    normals to be off; and how sure the app is of the light that it suggested, 0 to 1, until the artist has set one. Or
+    that the relief is read from darkness alone.
     """
     content = pipeline.relief.picture
     if content is None or content.reading != "light":
         return None
+    if content.light.from_darkness:
+        return {"dark": True}
     engine, photo, told = get_engine(), pipeline.photo(), {}
     if is_guessed(pipeline.relief):
         guess = engine.run(photo.guessed())
