@@ -8,11 +8,20 @@ from typing import Any, ClassVar, Literal, NamedTuple
 import cv2
 import numpy as np
 from pydantic import Field
+from scipy.ndimage import gaussian_filter1d
 
 from relief.depth import networks
 from relief.depth.learned import Told, read_elevation, read_photo, weigh_azimuths
 from relief.depth.light import Light
-from relief.depth.shading import Parted, Waves, estimate_light, height_of_waves, make_waves, part_paint, read_slopes
+from relief.depth.shading import (
+    Parted,
+    Waves,
+    estimate_light,
+    height_of_waves,
+    make_waves,
+    part_paint,
+    slopes_of_waves,
+)
 from relief.filters.resample import shrink
 from relief.height import Footprint
 from relief.maps.height_from_normals import height_from_slopes
@@ -48,12 +57,12 @@ SPARE = 1.25
 LOOKED_AT = 1024
 """Texels on the long side at which a photo is looked at for where its light stood."""
 
-LINEAR_OFF = 24.0
-"""Degrees off at which the network counts as little as the linear method does."""
+ALIKE_AT = 18.0
+"""Degrees off at which the network and the linear method count alike: beyond it the network soon counts for little."""
 
 JOINED_AT, DOUBT_WIDTH, COARSE_WIDTH = 512, 16.0, 24.0
 """Texels on the long side at which both are joined, and the widths of the Gaussians there: of how sure the network is,
-and of the slow changes, which the linear method tells, as it adds up over whole photos where the network tells little.
+and of the slow changes, which the network tells hardly, as they are wider than what it sees.
 """
 
 NEARLY_SQUARE = 0.01
@@ -197,8 +206,8 @@ def read_relief(
     is made at.
 
     The two are wrong in different ways: the network mistakes tones that it seldom saw for tilts, the linear method
-    takes all that has no hue of its own for light. Each counts the more the less it is expected to be off, as the
-    weights of a mean are the inverse variances of what it is made of.
+    takes all that has no hue of its own for light. The more the network says it is off, the more the linear method
+    counts.
 
     Args:
         light: where it stood.
@@ -213,25 +222,29 @@ def read_relief(
     if abs(ratio - 1) > NEARLY_SQUARE:  # it is read as it would be seen
         size = (columns, max(1, round(rows / ratio))) if ratio > 1 else (max(1, round(columns * ratio)), rows)
         photo = cv2.resize(photo, size, interpolation=cv2.INTER_AREA)
-    linear = read_slopes(photo, light, wraps)
+    waves = make_waves(part_paint(photo), (1, 1), wraps)
+    linear = slopes_of_waves(waves, light)
     told = read_photo(photo, light, wraps, progress, longest is None or longest > DRAGGED, linear)
-    told = told._replace(slopes=_join(told, linear))
+    told = told._replace(slopes=_join(told, linear, slopes_of_waves(waves, light, fill=1), wraps))
     if photo.shape[:2] == (rows, columns):
         return told
     return Told(*(cv2.resize(field, (columns, rows), interpolation=cv2.INTER_LINEAR) for field in told))
 
 
-def _join(told: Told, linear: np.ndarray) -> np.ndarray:
-    """Slopes of the network joined with those of the linear method, (rows, columns, 2), whose slow changes are kept."""
+def _join(told: Told, linear: np.ndarray, dark: np.ndarray, wraps: tuple[bool, bool]) -> np.ndarray:
+    """Slopes of the network joined with those of the linear method, (rows, columns, 2). Slow changes are half those of
+    the linear method, half those that darkness alone tells."""
 
     def smooth(field: np.ndarray, width: float) -> np.ndarray:
-        field = cv2.GaussianBlur(shrink(field, JOINED_AT), (0, 0), width, borderType=cv2.BORDER_REFLECT)
+        field = shrink(field, JOINED_AT)
+        for axis, repeats in ((1, wraps[0]), (0, wraps[1])):
+            field = gaussian_filter1d(field, width, axis, mode="wrap" if repeats else "reflect")
         return cv2.resize(field, linear.shape[1::-1], interpolation=cv2.INTER_LINEAR)
 
     doubt = smooth(told.off**2, DOUBT_WIDTH)[..., None]
-    share = doubt / (doubt + np.float32(LINEAR_OFF**2))
+    share = doubt**2 / (doubt**2 + np.float32(ALIKE_AT**4))
     joined = told.slopes + share * (linear - told.slopes)
-    return joined + smooth(linear - joined, COARSE_WIDTH)
+    return joined + smooth((linear + dark) / 2 - joined, COARSE_WIDTH)
 
 
 def samples_of_told(
@@ -240,7 +253,7 @@ def samples_of_told(
     """The height that a network tells, as samples about 0.5, in parts of the true amplitude: float32 of a size."""
     rows, columns = told.variance.shape
     spacing = footprint.width / columns, footprint.height / rows
-    height = height_from_slopes(told.slopes[..., 0], told.slopes[..., 1], spacing, wraps, told.weights)
+    height = height_from_slopes(told.slopes[..., 0], told.slopes[..., 1], spacing, wraps)
     if height.shape != size:
         height = cv2.resize(height, size[::-1], interpolation=cv2.INTER_CUBIC)
     return height / np.float32(true_amplitude(content, footprint)) + np.float32(0.5)

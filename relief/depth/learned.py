@@ -92,6 +92,11 @@ evenly as likely as from a side; and the power of that wave by which the odds ch
 LAMP_MIDDLE, LAMP_WIDTH = 45.0, 15.0
 """The elevation that is told as 0, and the degrees that are told as 1."""
 
+STEEPER = 0.01
+"""By which part slopes are made steeper for each degree that they are said to be off: what is unsure comes out as the
+mean of what it may be, which is too gentle. Photos that were held aside are 13.3 degrees off without it, 13.1 with it.
+"""
+
 CALIBRATED = (1.25, -0.02)
 """Times and offset that bring the logarithm of the variance to what was found on photos that were held aside."""
 
@@ -108,11 +113,6 @@ class Told(NamedTuple):
     slopes: np.ndarray
     variance: np.ndarray
     light: np.ndarray
-
-    @property
-    def weights(self) -> np.ndarray:
-        """How much each slope counts where they are integrated, 1 for the surest, float32 (rows, columns)."""
-        return np.asarray(self.variance.min() / self.variance, np.float32)
 
     @property
     def normals(self) -> np.ndarray:
@@ -161,7 +161,8 @@ def read_photo(
     assert told is not None
     times, offset = CALIBRATED
     variance = np.exp(np.clip(times * told[..., 2] + np.float32(offset), -8, 2))
-    slopes = np.clip(told[..., :2], -STEEPEST, STEEPEST)
+    steeper = 1 + np.float32(STEEPER) * np.degrees(np.sqrt(variance))
+    slopes = np.clip(told[..., :2] * steeper[..., None], -STEEPEST, STEEPEST)
     slopes = slopes - slopes.mean(axis=(0, 1))  # what is photographed lies level
     return Told(slopes, variance, told[..., 3])
 

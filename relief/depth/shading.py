@@ -263,9 +263,9 @@ def read_slopes(photo: np.ndarray, light: Light, wraps: tuple[bool, bool] = (Fal
     return slopes_of_waves(make_waves(part_paint(photo), (1, 1), wraps), light)
 
 
-def slopes_of_waves(waves: Waves, light: Light) -> np.ndarray:
+def slopes_of_waves(waves: Waves, light: Light, fill: float = 0.5) -> np.ndarray:
     """The slopes of a photo of whose texels, which are square, the waves are known: as `read_slopes`."""
-    height = height_of_waves(waves, light)
+    height = height_of_waves(waves, light, fill)
     slopes = [np.gradient(height, axis=axis) if height.shape[axis] > 1 else np.zeros_like(height) for axis in (1, 0)]
     return np.dstack([slopes[0], -slopes[1]])
 

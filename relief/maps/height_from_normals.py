@@ -61,15 +61,14 @@ def height_from_slopes(
         float32 (rows, columns), mm.
     """
     down = -up
-    if all(wraps) and weights is None:
-        return _of_waves(across, down, spacing)
+    if weights is None:
+        return _of_waves(across, down, spacing, wraps)
     # the slope between two neighbours is the mean of theirs; nothing flows over a border that is free
     between = _Between(spacing, all(wraps))
     slopes = between.mean(across, 1), between.mean(down, 0)
     level = _Leveller(across.shape, spacing, all(wraps))
     height = level(between.spread(*slopes))
-    if weights is not None:
-        height = _settle(height, slopes, np.clip(weights, LEAST_WEIGHT, 1), between, level)
+    height = _settle(height, slopes, np.clip(weights, LEAST_WEIGHT, 1), between, level)
     return height - height.mean()
 
 
@@ -82,16 +81,58 @@ def weights_of_slopes(across: np.ndarray, up: np.ndarray) -> np.ndarray:
     return np.asarray(1 / (1 + across * across + up * up))
 
 
-def _of_waves(across: np.ndarray, down: np.ndarray, spacing: tuple[float, float]) -> np.ndarray:
-    """The field that wraps both ways, wave by wave (Frankot & Chellappa)."""
-    rows, columns = across.shape
-    column = 2j * np.pi * scipy.fft.rfftfreq(columns, spacing[0]).astype(np.float32)[None, :]
-    row = 2j * np.pi * scipy.fft.fftfreq(rows, spacing[1]).astype(np.float32)[:, None]
-    change = np.conj(column) * scipy.fft.rfft2(across, workers=-1) + np.conj(row) * scipy.fft.rfft2(down, workers=-1)
-    power = (np.abs(column) ** 2 + np.abs(row) ** 2).astype(np.float32)
+def _of_waves(
+    across: np.ndarray, down: np.ndarray, spacing: tuple[float, float], wraps: tuple[bool, bool]
+) -> np.ndarray:
+    """The field of mean 0, wave by wave: of whole waves where it wraps (Frankot & Chellappa), of cosines, whose slopes
+    are sines, where its border is free (Simchony, Chellappa & Shao).
+    """
+    shape = across.shape
+    change, power = np.zeros(()), np.zeros(())
+    for axis, slopes in ((1, across), (0, down)):
+        rates = _rates(shape, axis, spacing[1 - axis], wraps)
+        change = change + np.conj(rates) * _to_waves(slopes, wraps, axis)
+        power = power + (np.abs(rates) ** 2).astype(np.float32)
     power[0, 0] = 1
     change[0, 0] = 0
-    return np.asarray(scipy.fft.irfft2(change / power, (rows, columns), workers=-1), np.float32)
+    height = change / power
+    wrapping, free = _axes(wraps)
+    if wrapping:
+        height = scipy.fft.irfftn(height, [shape[axis] for axis in wrapping], axes=wrapping, workers=-1)
+    for axis in free:
+        height = scipy.fft.idct(height, axis=axis, workers=-1, overwrite_x=True)
+    return np.asarray(height, np.float32)
+
+
+def _axes(wraps: tuple[bool, bool]) -> tuple[list[int], list[int]]:
+    """The axes of an array along which a field wraps, and those along which it does not."""
+    across, down = wraps
+    return [axis for axis in (0, 1) if (down, across)[axis]], [axis for axis in (0, 1) if not (down, across)[axis]]
+
+
+def _to_waves(slopes: np.ndarray, wraps: tuple[bool, bool], along: int) -> np.ndarray:
+    """The waves of slopes along an axis; those of sines in the places of their cosines."""
+    wrapping, free = _axes(wraps)
+    waves = slopes
+    for axis in free:
+        if axis == along:  # the first sine belongs to the second cosine, and the last to none
+            waves = np.roll(scipy.fft.dst(waves, axis=axis, workers=-1), 1, axis)
+            waves[(slice(None),) * axis + (0,)] = 0
+        else:
+            waves = scipy.fft.dct(waves, axis=axis, workers=-1)
+    return np.asarray(scipy.fft.rfftn(waves, axes=wrapping, workers=-1) if wrapping else waves)
+
+
+def _rates(shape: tuple[int, ...], axis: int, spacing: float, wraps: tuple[bool, bool]) -> np.ndarray:
+    """What the waves along an axis are multiplied by where slopes are taken along it: a row or a column."""
+    wrapping, free = _axes(wraps)
+    count = shape[axis]
+    if axis in free:
+        rates = -np.pi * np.arange(count, dtype=np.float32) / np.float32(count * spacing)
+    else:  # of real numbers half the waves along the last axis are enough
+        cycles = scipy.fft.rfftfreq if axis == wrapping[-1] else scipy.fft.fftfreq
+        rates = 2j * np.pi * cycles(count, spacing).astype(np.float32)
+    return rates[None, :] if axis else rates[:, None]
 
 
 class _Between:
