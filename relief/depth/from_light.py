@@ -18,6 +18,7 @@ from relief.depth.shading import (
     Waves,
     estimate_light,
     height_of_waves,
+    log_of_light,
     make_waves,
     part_paint,
     slopes_of_waves,
@@ -225,7 +226,11 @@ def read_relief(
     waves = make_waves(part_paint(photo), (1, 1), wraps)
     linear = slopes_of_waves(waves, light)
     told = read_photo(photo, light, wraps, progress, longest is None or longest > DRAGGED, linear)
-    told = told._replace(slopes=_join(told, linear, slopes_of_waves(waves, light, fill=1), wraps))
+    slopes = _join(told, linear, slopes_of_waves(waves, light, fill=1), wraps)
+    fallen = log_of_light(slopes, light)
+    fallen += told.light.mean() - fallen.mean()
+    # the network alone takes paint for light where tones are rare, the relief alone knows no cast shadow
+    told = told._replace(slopes=slopes, light=(told.light + fallen) / 2)
     if photo.shape[:2] == (rows, columns):
         return told
     return Told(*(cv2.resize(field, (columns, rows), interpolation=cv2.INTER_LINEAR) for field in told))

@@ -282,6 +282,22 @@ def _slopes_along(lit: np.ndarray, elevation: float) -> np.ndarray:
     return np.asarray(slopes - slopes.mean(), np.float32)
 
 
+def log_of_light(slopes: np.ndarray, light: Light) -> np.ndarray:
+    """The logarithm of the light that falls on slopes, sun and sky, without cast shadows: 0 where level.
+
+    Args:
+        slopes: to the right and up, float32 (rows, columns, 2).
+        light: where the sun stood.
+
+    Returns:
+        float32 (rows, columns).
+    """
+    right, above, up = light.direction.astype(np.float32)
+    across, rising = slopes[..., 0], slopes[..., 1]
+    facing = (up - right * across - above * rising) / np.sqrt(1 + across * across + rising * rising) / up
+    return np.asarray(np.log((1 - AROUND) * np.maximum(facing, 0) + AROUND), np.float32)
+
+
 def share_of_light(fill: float) -> float:
     """How far slopes are read from the light, 1 where "dark is deep" counts half at most, 0 where it counts alone."""
     return min(1.0, 2 - 2 * fill)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import math
 from unittest import TestCase
 
 import numpy as np
@@ -11,7 +12,16 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from relief.depth.light import Light
-from relief.depth.shading import AROUND, Parted, certainty, estimate_light, height_of_waves, make_waves, part_paint
+from relief.depth.shading import (
+    AROUND,
+    Parted,
+    certainty,
+    estimate_light,
+    height_of_waves,
+    log_of_light,
+    make_waves,
+    part_paint,
+)
 from relief.inspect.start import set_from_statistics, suggest_start
 from relief.recipe.relief import CONTENT_PATH
 from relief.run.engine import Engine
@@ -93,6 +103,12 @@ class ClosedFormTests(TestCase):
         one, other = (height_of_waves(waves, light, 1) for light in (Light(30, 40), Light(120, 70)))
         np.testing.assert_allclose(one, other, atol=1e-5)
         self.assertGreater(np.ptp(one), 0.1)
+
+    def test_light_on_a_slope_is_lamberts_with_a_sky(self):
+        """J. H. Lambert 1760, Photometria: as the cosine; three tenths come from everywhere."""
+        slopes = np.array([[[0, 0], [-1, 0], [1, 0], [0, -1], [30, 0]]], np.float32)
+        found = np.exp(log_of_light(slopes, Light(0, 45)))[0]
+        np.testing.assert_allclose(found, [1, 0.3 + 0.7 * math.sqrt(2), 0.3, 0.3 + 0.7 / math.sqrt(2), 0.3], atol=1e-5)
 
     def test_dark_paint_is_taken_for_a_little_deep(self):
         """Joints are often of another colour (common practice, no source): evenly lit, narrow dark paint lies lower."""
