@@ -88,11 +88,9 @@ def _of_waves(
     are sines, where its border is free (Simchony, Chellappa & Shao).
     """
     shape = across.shape
-    change, power = np.zeros(()), np.zeros(())
-    for axis, slopes in ((1, across), (0, down)):
-        rates = _rates(shape, axis, spacing[1 - axis], wraps)
-        change = change + np.conj(rates) * _to_waves(slopes, wraps, axis)
-        power = power + (np.abs(rates) ** 2).astype(np.float32)
+    columns, rows = (_rates(shape, axis, spacing[1 - axis], wraps) for axis in (1, 0))
+    change = np.conj(columns) * _to_waves(across, wraps, 1) + np.conj(rows) * _to_waves(down, wraps, 0)
+    power = np.abs(columns) ** 2 + np.abs(rows) ** 2
     power[0, 0] = 1
     change[0, 0] = 0
     height = change / power

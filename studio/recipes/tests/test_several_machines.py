@@ -304,16 +304,17 @@ class TwoHelpersTests(BoardTestCase):
         names = {int(name.split("-")[-2]): name for name in self.board.helpers()}
         killed = helpers[0]
 
-        def kill_in_the_middle(share: float, _message: str) -> None:
+        def kill_at_work() -> None:
             redis = self.board._redis
-            holders = [redis.get(key) for key in redis.keys(f"{self.board._name}:lease:*")]
-            if share > 0.2 and names[killed.pid] in holders and killed.poll() is None:
-                killed.send_signal(signal.SIGKILL)
+            while names[killed.pid] not in [redis.get(key) for key in redis.keys(f"{self.board._name}:lease:*")]:
+                time.sleep(0.01)
+            killed.kill()
 
-        progress = Progress()
-        progress.step = kill_in_the_middle
-        tasks.run_series(series.run, progress)
-        self.assertIsNotNone(killed.poll(), "it was killed while it was at work")
+        watching = threading.Thread(target=kill_at_work, daemon=True)
+        watching.start()
+        tasks.run_series(series.run, Progress())
+        watching.join(60)
+        self.assertEqual(killed.wait(60), -signal.SIGKILL, "it was killed while it was at work")
         self.assertEqual(series.count(), {"planned": 0, "done": 12, "failed": 0, "out": 0})
         self.assertTrue(all(item.is_there and item.has_picture for item in series.items.all()))
         left = [place.name for place in series.folder.iterdir() if names[helpers[1].pid] in place.name]
