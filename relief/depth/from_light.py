@@ -63,7 +63,7 @@ ALIKE_AT = 18.0
 
 JOINED_AT, DOUBT_WIDTH, COARSE_WIDTH = 512, 16.0, 24.0
 """Texels on the long side at which both are joined, and the widths of the Gaussians there: of how sure the network is,
-and of the slow changes, which the network tells hardly, as they are wider than what it sees.
+and of the slow changes, of which the network tells little, as they are wider than what it sees.
 """
 
 NEARLY_SQUARE = 0.01

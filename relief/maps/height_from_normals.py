@@ -54,7 +54,8 @@ def height_from_slopes(
     Args:
         across, up: dd/dx and dd/dy, float32 (rows, columns), mm per mm.
         spacing: width and height of a texel, mm.
-        wraps: whether the field wraps (across, down). Unless it wraps both ways its border is left free.
+        wraps: whether the field wraps (across, down). Elsewhere its border is left free; with weights all of its border
+            is, unless it wraps both ways.
         weights: how much each slope counts, above 0 to 1, float32 (rows, columns); all alike without.
 
     Returns:
@@ -104,8 +105,7 @@ def _of_waves(
 
 def _axes(wraps: tuple[bool, bool]) -> tuple[list[int], list[int]]:
     """The axes of an array along which a field wraps, and those along which it does not."""
-    across, down = wraps
-    return [axis for axis in (0, 1) if (down, across)[axis]], [axis for axis in (0, 1) if not (down, across)[axis]]
+    return [axis for axis in (0, 1) if wraps[1 - axis]], [axis for axis in (0, 1) if not wraps[1 - axis]]
 
 
 def _to_waves(slopes: np.ndarray, wraps: tuple[bool, bool], along: int) -> np.ndarray:
