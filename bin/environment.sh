@@ -34,15 +34,12 @@ prepare_environment() {
     cp "$lock" "$stamp"
 }
 
-# install_locked <lock file>: all that it names, in two halves at once, as pip keeps one processor busy. It names what its
-# packages need too, so nothing else is looked for. Modules are compiled when they are first imported, most never.
+# install_locked <lock file>: all that it names, by uv, in a quarter of pip's time; by pip where uv cannot. The file names what
+# its packages need too, so nothing else is looked for. Modules are compiled when they are first imported, most never.
 install_locked() {
-    local half failed=0 running=()
-    for half in 0 1; do
-        awk -v half="$half" '/^[^ #]/ { named++ } named % 2 == half' "$1" >".venv/half-$half.txt"
-        .venv/bin/python -m pip install --quiet --no-compile --no-deps --require-hashes -r ".venv/half-$half.txt" &
-        running+=("$!")
-    done
-    for half in "${running[@]}"; do wait "$half" || failed=1; done
-    return "$failed"
+    local locked=(--quiet --no-deps --require-hashes -r "$1") index
+    index=${PIP_INDEX_URL:-$(.venv/bin/python -m pip config get global.index-url 2>/dev/null || true)}
+    .venv/bin/python -m pip install --quiet --no-deps --require-hashes -r requirements/install.lock &&
+        UV_SYSTEM_CERTS=1 .venv/bin/uv pip install --python .venv/bin/python ${index:+--default-index "$index"} "${locked[@]}" ||
+        .venv/bin/python -m pip install --no-compile "${locked[@]}"
 }

@@ -19,7 +19,7 @@ def main() -> None:
         venv.create(place, with_pip=True)
         binaries = Path(place) / ("Scripts" if sys.platform == "win32" else "bin")
         subprocess.run([binaries / "pip", "install", "--quiet", "uv"], check=True)
-        for name in ("app", "test"):
+        for name in ("install", "app", "test"):
             inputs = [f"requirements/{name}.in", "-o", f"requirements/{name}.lock"]
             resolve = [binaries / "uv", "pip", "compile", "--quiet", *FOR_ALL, *NOT_IN_IT, *inputs]
             subprocess.run(resolve, check=True, cwd=REQUIREMENTS.parent)
