@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import atexit
 import io
 import tempfile
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from unittest.mock import patch
 
@@ -68,6 +70,16 @@ def chromium(downloads: Path, *flags: str, density: float = 1) -> webdriver.Chro
     return driver
 
 
+@cache
+def shared_chromium(*flags: str) -> webdriver.Chrome:
+    """One Chromium for all test classes of a process that ask for the same flags, until the process ends."""
+    folder = tempfile.TemporaryDirectory()
+    driver = chromium(Path(folder.name), *flags)
+    atexit.register(folder.cleanup)
+    atexit.register(driver.quit)
+    return driver
+
+
 def set_window(driver: webdriver.Chrome, width: int, height: int, density: float) -> None:
     """Gives the page as many CSS pixels, each drawn by `density` pixels on a side."""
     size = {"width": width, "height": height, "deviceScaleFactor": density, "mobile": False}
@@ -77,7 +89,7 @@ def set_window(driver: webdriver.Chrome, width: int, height: int, density: float
 @tag("browser")
 @override_settings(DEBUG=False, INTAKE_AT_ONCE=600)
 class BrowserTestCase(StaticLiveServerTestCase):
-    """A live server with an empty studio and one browser for the whole class."""
+    """A live server with an empty studio for the whole class, and one browser for all classes alike."""
 
     host = "127.0.0.1"
     flags = WITH_WEBGL
@@ -91,14 +103,17 @@ class BrowserTestCase(StaticLiveServerTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls._folder = cls.enterClassContext(tempfile.TemporaryDirectory())
-        cls.downloads = Path(cls._folder, "downloads")
+        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.downloads = cls.folder / "downloads"
         cls.downloads.mkdir()
-        cls.enterClassContext(override_settings(MEDIA_ROOT=Path(cls._folder, "media")))
+        cls.enterClassContext(override_settings(MEDIA_ROOT=cls.folder / "media"))
         for drawing in ("stage", "solid"):
             cls.enterClassContext(patch(f"studio.bench.pixels.{drawing}.SHARPEST", cls.sharpest))
-        cls.driver = chromium(cls.downloads, *cls.flags, STILL, density=cls.density)
-        cls.addClassCleanup(cls.driver.quit)
+        cls.driver = shared_chromium(*cls.flags, STILL)
+        cls.driver.execute_cdp_cmd(
+            "Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(cls.downloads)}
+        )
+        set_window(cls.driver, *WINDOW, cls.density)
 
     def setUp(self):
         self.driver.get("about:blank")
@@ -125,8 +140,12 @@ class BrowserTestCase(StaticLiveServerTestCase):
 
     def allow_motion(self):
         """As for those who have not asked for less of it."""
-        feature = {"name": "prefers-reduced-motion", "value": "no-preference"}
-        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
+        self.prefer("prefers-reduced-motion", "no-preference")
+
+    def prefer(self, feature: str, value: str):
+        """As where the reader's system asks for that, until the end of the test."""
+        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [{"name": feature, "value": value}]})
+        self.addCleanup(self.driver.execute_cdp_cmd, "Emulation.setEmulatedMedia", {"features": []})
 
     def find(self, selector: str):
         return self.driver.find_element(By.CSS_SELECTOR, selector)

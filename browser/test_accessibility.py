@@ -37,8 +37,7 @@ class AccessibilityTests(BrowserTestCase):
         self.run_script(AXE)
         script = "axe.run(document, arguments[0]).then(found => arguments[1](found.violations))"
         for theme, rules in RULES.items():
-            feature = {"name": "prefers-color-scheme", "value": theme}
-            self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
+            self.prefer("prefers-color-scheme", theme)
             found = self.driver.execute_async_script(script, rules)
             told = [f"{item['id']}: {item['nodes'][0]['html'][:120]}" for item in found]
             self.assertEqual(told, [], f"{page}, {theme}")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from pathlib import Path
 
 import numpy as np
 import skimage.data
@@ -43,7 +42,7 @@ class RouteTests(BrowserTestCase):
         Image.fromarray(skimage.data.gravel()).save(gravel, "PNG")
         self.open("/")
         self.assertIn("Nothing here yet", self.text("main"))
-        self.type("#pictures", save(Path(self._folder), "gravel.png", gravel.getvalue()))
+        self.type("#pictures", save(self.folder, "gravel.png", gravel.getvalue()))
         self.until(lambda: self.all("#facts dl"))
         self.assertIn("/source/", self.driver.current_url)
         facts = self.text("#facts")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import re
-from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -73,7 +72,7 @@ class SetTests(TreatmentTestCase):
     def test_a_set_comes_in_as_a_zip_a_role_is_corrected_and_its_green_mended(self):
         files = set_files(green="down")
         files["dune_notes.png"] = b"not a picture"
-        archive = save(Path(self._folder), "dune.zip", zipped(files))
+        archive = save(self.folder, "dune.zip", zipped(files))
         self.open("/")
         self.type("#pictures", archive)
         self.until(lambda: "dune_notes.png" in self.text("#refused"), "the broken one is said")
@@ -322,9 +321,7 @@ class CatalogueTests(BrowserTestCase):
         first, at = self.run_script(seen), drawn()
         self.until(lambda: drawn() > at + 2)
         self.assertNotEqual(self.run_script(seen), first, "it turns")
-        still = {"features": [{"name": "prefers-reduced-motion", "value": "reduce"}]}
-        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", still)
-        self.addCleanup(self.driver.execute_cdp_cmd, "Emulation.setEmulatedMedia", {"features": []})
+        self.prefer("prefers-reduced-motion", "reduce")
         self.driver.refresh()
         self.until(lambda: drawn() > 0)
         self.assertGreater(self.pixels("#viewer").std(), 0.03)
