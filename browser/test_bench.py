@@ -24,11 +24,11 @@ from studio.shelf.models import Piece
 
 
 class RouteTests(BrowserTestCase):
-    def begin(self, name="waves-height.png", heights=None, step="relief") -> Piece:
+    def begin(self, name="waves-height.png", heights=None, step="relief", changes=None) -> Piece:
         """A piece made of a height image, opened at a step."""
         data = png16(waves() if heights is None else heights)
         source = keep_source(the_artist(), name, data)
-        piece = begin_piece(source, "Waves")
+        piece = begin_piece(source, "Waves", changes)
         self.open(f"/piece/{piece.pk}/{step}/")
         self.settled()
         return piece
@@ -225,7 +225,7 @@ class RouteTests(BrowserTestCase):
         self.assertEqual(self.attribute("[data-toggle=repeats]", "aria-pressed"), "true")
 
     def test_surface_is_drawn_and_differs_when_displaced(self):
-        piece = self.begin(step="surface")
+        piece = self.begin(step="surface", changes={"surface.level": 3})
         drawn = lambda: int(self.attribute("#solid", "data-drawn") or 0)  # noqa: E731
         self.until(lambda: drawn() > 0)
         self.click("[data-camera=front]")
@@ -256,9 +256,9 @@ class RouteTests(BrowserTestCase):
         rows = {row.text.split()[0]: row.text for row in self.all(".levels tbody tr")}
         self.assertIn("262 144", rows["5"].replace("\N{NO-BREAK SPACE}", " "))
         self.assertIn("too many", rows["8"])
-        self.click(".levels [hx-vals*='5']")
-        self.until(lambda: self.attribute("#solid", "data-faces") == "262144")
-        self.assertEqual(self.recipe(piece).surface.level, 5)
+        self.click(".levels [hx-vals*='4']")
+        self.until(lambda: self.attribute("#solid", "data-faces") == "65536")
+        self.assertEqual(self.recipe(piece).surface.level, 4)
 
     def test_the_zip_is_downloaded_and_every_file_opens(self):
         piece = self.begin(step="deliver")

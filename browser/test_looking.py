@@ -24,7 +24,7 @@ class LookingTests(BrowserTestCase):
 
     def begin(self, step: str, heights=None, **changes) -> Piece:
         source = keep_source(the_artist(), "waves-height.png", png16(waves() if heights is None else heights))
-        piece = begin_piece(source, "Waves", changes)
+        piece = begin_piece(source, "Waves", {"surface.level": 3} | changes)
         self.open(f"/piece/{piece.pk}/{step}/")
         self.settled()
         return piece

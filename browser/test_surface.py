@@ -220,7 +220,7 @@ class RestTests(SurfaceTestCase):
 
     def setUp(self):
         super().setUp()
-        self.set_window(1024, 640)  # each of many frames takes the software renderer as long as it has pixels
+        self.set_window(800, 560)  # each of many frames takes the software renderer as long as it has pixels
 
     def refined(self) -> bool:
         return self.attribute("#solid", "data-refined") == self.attribute("#solid", "data-drawn")

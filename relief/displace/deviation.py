@@ -24,6 +24,9 @@ CLOSELY, ROUGHLY = 5, 2
 CHECKED_FROM = 0.6
 """Of the greatest error found, or of the one asked for: triangles above it are looked at again at other places."""
 
+CHECKED_AT_MOST = 4096
+"""Triangles of a mesh that are looked at again at most, the worst ones: where a relief repeats itself, most are alike."""
+
 UNSEEN = 1
 """Texels for each look: beyond, what stands out may lie in between."""
 
@@ -68,6 +71,9 @@ def measure_deviation(
     """
     worst, square, moved = deviations_of_triangles(covered, heights, depths)
     unsure = worst > CHECKED_FROM * worst.max(initial=0)
+    if np.count_nonzero(unsure) > CHECKED_AT_MOST:
+        unsure = np.zeros(len(worst), bool)
+        unsure[np.argpartition(worst, -CHECKED_AT_MOST)[-CHECKED_AT_MOST:]] = True
     again, _, _ = deviations_of_triangles(covered, heights, depths, unsure, rows=3)
     worst = np.maximum(worst, again)
     if sags is not None:

@@ -131,6 +131,20 @@ class EveryWayTests(TessellateTestCase):
             self.engine.run(many.final(Limit(2000, 1 << 40)).displaced())
 
 
+class DeviationTests(TessellateTestCase):
+    def test_where_a_relief_repeats_its_worst_place_is_found_though_few_are_looked_at_again(self):
+        """Of waves half of all triangles are nearly as far off as the worst."""
+        for kind in ("waves", "flutes"):
+            with self.subTest(kind):
+                told = []
+                for most in (400, 10**9):
+                    with mock.patch("relief.displace.deviation.CHECKED_AT_MOST", most):
+                        told.append(Engine().run(self.pipeline(kind, level=2).deviation()))
+                few, all_ = told
+                self.assertEqual(few.worst, all_.worst)
+                self.assertEqual((few.error, few.displacement), (all_.error, all_.displacement))
+
+
 class EdgeLengthTests(TessellateTestCase):
     def test_no_edge_is_longer_and_few_are_much_shorter(self):
         mesh = self.built("scallops", shape={"kind": "plane"}, tessellation={"kind": "edge", "edge": 7})
