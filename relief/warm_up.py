@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import hashlib
+from collections.abc import Sequence
 from itertools import product
 from typing import get_args
 
@@ -54,9 +55,19 @@ from relief.treat.median import median
 from relief.treat.slope_limit import SlopeLimit
 
 
-def warm_up(progress: Progress | None = None) -> None:
-    """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it."""
-    steps = (_walk_with_a_photo, _walk_from_nothing, _measure_fields, _cut_meshes, _measure_pixels, _work_by_hand)
+def warm_up(progress: Progress | None = None, halves: Sequence[int] = (0, 1)) -> None:
+    """Compiles every kernel, or takes it from the disk cache, so that the first picture does not wait for it.
+
+    Args:
+        progress: told how far it is.
+        halves: which halves of the work are done; two processes that do one each are ready sooner, as they have few
+            kernels in common.
+    """
+    both = (
+        (_walk_with_a_photo, _walk_from_nothing),
+        (_work_by_hand, _measure_pixels, _cut_meshes, _measure_fields),
+    )
+    steps = [step for half in halves for step in both[half]]
     gc.disable()  # looking for rubbish takes a fifth of the time, and nearly all of what the compiler makes is kept
     try:
         for number, step in enumerate(steps):
