@@ -31,7 +31,9 @@ class StepTests(BrowserTestCase):
         self.settled()
 
     def test_what_is_marked_is_shown_and_what_is_found_is_that_of_the_step(self):
-        piece = begin_piece(keep_source(the_artist(), "dunes-height.png", png(HEIGHTS)), "Dunes", {"midlevel": 0.3})
+        piece = begin_piece(
+            keep_source(the_artist(), "dunes-height.png", png(HEIGHTS)), "Dunes", {"midlevel": 0.3, "surface.level": 2}
+        )
         self.open(reverse("bench:step", args=[piece.pk, "source"]))
         self.settled()
         for keys in ("345", "15", "12345"):

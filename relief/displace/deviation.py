@@ -25,7 +25,7 @@ CHECKED_FROM = 0.6
 """Of the greatest error found, or of the one asked for: triangles above it are looked at again at other places."""
 
 CHECKED_AT_MOST = 4096
-"""Triangles of a mesh that are looked at again at most, the worst ones: where a relief repeats itself, most are alike."""
+"""Triangles of a mesh that are looked at again at most, the worst ones: in a relief that repeats, most are alike."""
 
 UNSEEN = 1
 """Texels for each look: beyond, what stands out may lie in between."""

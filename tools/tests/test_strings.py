@@ -6,6 +6,7 @@ import csv
 import html
 import re
 import tempfile
+from functools import cache
 from pathlib import Path
 
 from django.test import SimpleTestCase, TestCase, override_settings
@@ -23,12 +24,19 @@ from tools.strings.documents import texts_of_document
 from tools.strings.python import texts_of_python
 from tools.strings.scripts import texts_of_script
 from tools.strings.templates import SAID, texts_of_template
+from tools.strings.text import Text
 
 GIVEN = ("crooked quay", "crooked-quay", "crooked_quay", *FAMILIES)
 """What the test itself puts on the pages, and the names of colours, which are the words of a search too."""
 
 UNITS = re.compile(r"\b(mm|px|kB|MB|png|tif|obj|json)\b", re.IGNORECASE)
 """Units of figures, and endings of file names."""
+
+
+@cache
+def all_texts() -> tuple[Text, ...]:
+    """Every string of the house: all files are read for it, which takes seconds."""
+    return tuple(collect_texts())
 
 
 class CollectorTests(SimpleTestCase):
@@ -73,7 +81,7 @@ class CollectorTests(SimpleTestCase):
 class PageTests(TestCase):
     @classmethod
     def setUpTestData(cls):
-        cls.fixed = sorted({part.lower() for text in collect_texts() for part in text.fixed}, key=len, reverse=True)
+        cls.fixed = sorted({part.lower() for text in all_texts() for part in text.fixed}, key=len, reverse=True)
 
     def unexplained(self, page: str) -> list[str]:
         """What a page shows that no collected string accounts for."""
@@ -115,7 +123,7 @@ class WordTests(SimpleTestCase):
         self.assertGreater(len(avoided), 15)
         found = [
             f"{text.path}:{text.line}: “{text.text}”: say {word['instead']}"
-            for text in collect_texts()
+            for text in all_texts()
             if text.path.name != "CHANGELOG.md"
             for word in avoided
             if any(re.search(word["pattern"], part, re.IGNORECASE) for part in text.fixed)
