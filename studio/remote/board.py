@@ -124,7 +124,9 @@ class Board:
         """Puts work up again whose helper was lost; gives what has been put up too often and is withdrawn."""
         given_up = []
         for work in self._do("lrange", f"{self._name}:claimed", 0, -1):
-            claimed = float(self._do("get", f"{self._name}:claimed-at:{work}") or 0)
+            since = f"{self._name}:claimed-at:{work}"
+            self._do("set", since, time.time(), nx=True)  # where its helper has not come to that yet
+            claimed = float(self._do("get", since) or time.time())
             if self._do("exists", f"{self._name}:lease:{work}") or time.time() - claimed < self.lease:
                 continue
             if not self._do("lrem", f"{self._name}:claimed", 1, work):
@@ -133,6 +135,7 @@ class Board:
                 self.withdraw(work)
                 given_up.append(work)
             elif self._do("exists", f"{self._name}:work:{work}"):
+                self._do("delete", since)
                 self._do("lpush", f"{self._name}:waiting", work)
         return given_up
 

@@ -86,6 +86,22 @@ class BoardTests(BoardTestCase):
         self.assertEqual(given_up, ["1-2-x"])
         self.assertIsNone(self.claim())
 
+    def test_work_whose_helper_is_between_taking_it_and_claiming_it_is_not_put_up_again(self):
+        for before in ("never claimed", "claimed and lost before"):
+            with self.subTest(before):
+                self.board.post("1-4-x", {})
+                if before != "never claimed":
+                    self.board.lease = 0.05
+                    self.assertIsNotNone(self.claim("lost"))
+                    time.sleep(0.12)
+                    self.assertEqual(self.board.put_up_again(), [])
+                self.board.lease = LEASE
+                waiting, claimed = (f"{self.board._name}:{name}" for name in ("waiting", "claimed"))
+                self.assertEqual(self.board._redis.lmove(waiting, claimed), "1-4-x")
+                self.assertEqual(self.board.put_up_again(), [])
+                self.assertIsNone(self.claim("b"), "it is the other one's")
+                self.board.withdraw("1-4-x")
+
     def test_two_studios_share_a_server_without_taking_each_other_s_work(self):
         other = Board(self.address, name_of_board(self.folder / "another"), LEASE)
         self.board.post("1-1-x", {})
