@@ -61,9 +61,10 @@ LOOKED_AT = 1024
 ALIKE_AT = 18.0
 """Degrees off at which the network and the linear method count alike: beyond it the network soon counts for little."""
 
-JOINED_AT, DOUBT_WIDTH, COARSE_WIDTH = 512, 16.0, 24.0
-"""Texels on the long side at which both are joined, and the widths of the Gaussians there: of how sure the network is,
-and of the slow changes, of which the network tells little, as they are wider than what it sees.
+JOINED_AT, DOUBT_WIDTH, COARSE_WIDTH = 256, 1 / 32, 3 / 64
+"""Texels on the long side at which both are joined at most, and the widths of the Gaussians as parts of that side: of
+how sure the network is, and of the slow changes, of which the network tells little, as they are wider than what it
+sees.
 """
 
 NEARLY_SQUARE = 0.01
@@ -242,8 +243,9 @@ def _join(told: Told, linear: np.ndarray, dark: np.ndarray, wraps: tuple[bool, b
 
     def smooth(field: np.ndarray, width: float) -> np.ndarray:
         field = shrink(field, JOINED_AT)
+        longest = max(field.shape[:2])
         for axis, repeats in ((1, wraps[0]), (0, wraps[1])):
-            field = gaussian_filter1d(field, width, axis, mode="wrap" if repeats else "reflect")
+            field = gaussian_filter1d(field, width * longest, axis, mode="wrap" if repeats else "reflect")
         return cv2.resize(field, linear.shape[1::-1], interpolation=cv2.INTER_LINEAR)
 
     doubt = smooth(told.off**2, DOUBT_WIDTH)[..., None]

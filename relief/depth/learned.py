@@ -52,8 +52,10 @@ LINEAR_SHARE = 0.4
 STEEPEST = 8.0
 """Slopes beyond this were not taught."""
 
-WRAPPED = 64
-"""Texels of the other side that are looked at where a photo wraps."""
+WRAPPED, WRAPPED_SHARE = 64, 1 / 8
+"""Texels of the other side that are looked at where a photo wraps, and the part of its long side that they are at most:
+while a sun is dragged a small picture is read, and its borders would take as long as the rest.
+"""
 
 DOUBTED = 20.0
 """Degrees off at which a place is trusted little."""
@@ -288,9 +290,10 @@ def _read_wrapped(
     """What is told of a photo at one size, which sees its other side where it wraps."""
     if not any(wraps):
         return _read_one(shown, light, mirrored, progress)
-    across, down = (WRAPPED if wrapping else 0 for wrapping in wraps)
-    wide = shown.each(partial(np.pad, pad_width=((down, down), (across, across), (0, 0)), mode="wrap"))
     rows, columns = shown.photo.shape[:2]
+    most = min(WRAPPED, int(max(rows, columns) * WRAPPED_SHARE))
+    across, down = (most if wrapping else 0 for wrapping in wraps)
+    wide = shown.each(partial(np.pad, pad_width=((down, down), (across, across), (0, 0)), mode="wrap"))
     return _read_one(wide, light, mirrored, progress)[down : down + rows, across : across + columns]
 
 
