@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
+from functools import partial
 from pathlib import Path
+from threading import Event
 from typing import Any
 
 from django.conf import settings
@@ -26,14 +30,15 @@ PIECES = 0.6
 
 @carries_out(Preparation)
 def prepare(preparation: Preparation, progress: Progress) -> dict[str, Any]:
-    """Makes the demo pieces that are missing, then compiles what they did not need."""
+    """Makes the demo pieces that are missing, then compiles what they did not need, half of it beside them."""
     problems = []
-    if preparation.with_pieces:
-        count = len(list_missing(preparation.owner))
-        for number, (title, problem) in enumerate(make_missing(preparation.owner)):
-            progress.step(PIECES * min(number / count, 1), f"Making the demo piece “{title}”")
-            problems += [problem] if problem else []
-    run_apart(warm_up, (), Part(progress, PIECES, 1))
+    with _compiling_beside(halves=(1,)):
+        if preparation.with_pieces:
+            count = len(list_missing(preparation.owner))
+            for number, (title, problem) in enumerate(make_missing(preparation.owner)):
+                progress.step(PIECES * min(number / count, 1), f"Making the demo piece “{title}”")
+                problems += [problem] if problem else []
+        run_apart(partial(warm_up, halves=(0,)), (), Part(progress, PIECES, 1))
     note_kernels_are_compiled()
     with suppress(WorkError):  # then the first page that tells a time measures it
         keep_rates(run_apart(measure_machine, (), progress))
@@ -41,3 +46,27 @@ def prepare(preparation: Preparation, progress: Progress) -> dict[str, Any]:
         pieces = not list_missing(preparation.owner)
         note_ready(settings.DATA, Path(settings.DATABASES["default"]["NAME"]), with_pieces=pieces)
     return {"message": " ".join(problems)[:300]}
+
+
+@contextmanager
+def _compiling_beside(halves: Sequence[int]) -> Iterator[None]:
+    """Compiles kernels in another process meanwhile, which is ended early where something fails beside it."""
+    wish = _Wish()
+    with ThreadPoolExecutor(1) as pool:
+        compiling = pool.submit(run_apart, partial(warm_up, halves=halves), (), wish)
+        try:
+            yield
+        except BaseException:
+            wish.ended.set()
+            raise
+    compiling.result()
+
+
+class _Wish(Progress):
+    """Says nothing; what listens to it stops once it has ended."""
+
+    def __init__(self) -> None:
+        self.ended = Event()
+
+    def cancelled(self) -> bool:
+        return self.ended.is_set()

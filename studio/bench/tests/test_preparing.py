@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from unittest import mock
 
 from django.test import TestCase
 from huey.contrib.djhuey import HUEY
 
-from relief.errors import ReliefError
+from relief.errors import Cancelled, ReliefError
 from studio.bench import demo_pieces, preparing, tasks
 from studio.bench.preparing import begin_preparation
 from studio.middleware import the_artist
@@ -37,13 +39,39 @@ class PreparingTests(TestCase):
         self.note.exists.return_value = False
         self.note.write_text.side_effect = lambda text: self.note.read_text.configure_mock(return_value=text)
 
+    def compiled(self) -> set[int]:
+        """The halves of the kernels that were compiled, each once."""
+        halves = [half for call in self.warm_up.call_args_list for half in call.kwargs["halves"]]
+        self.assertEqual(len(halves), len(set(halves)))
+        return set(halves)
+
+    def test_compiling_beside_the_pieces_ends_when_that_is_cancelled(self):
+        started, heard = threading.Event(), []
+
+        def compile_until_told(progress, halves):
+            started.set()
+            while not progress.cancelled():
+                time.sleep(0.01)
+            heard.append(halves)
+            raise Cancelled
+
+        def be_cancelled(*_):
+            started.wait()
+            raise Cancelled
+
+        self.warm_up.side_effect = compile_until_told
+        with mock.patch.object(demo_pieces, "PIECES", {"First piece": be_cancelled}):
+            begin_preparation(self.artist, with_pieces=True)
+        self.assertEqual(heard, [(1,)])
+        self.note.write_text.assert_not_called()
+
     def test_pieces_are_made_once_and_one_that_fails_does_not_stop_the_others(self):
         done = begin_preparation(self.artist, with_pieces=True)
         done.refresh_from_db()
         self.assertEqual((done.state, done.message), ("done", "“Second piece” could not be made. There was no sand."))
         made = Piece.objects.order_by("pk").values_list("demo", flat=True)
         self.assertEqual(list(made), ["first-piece", "third-piece"])
-        self.warm_up.assert_called_once()
+        self.assertEqual(self.compiled(), {0, 1})
 
     def test_nothing_is_begun_when_all_is_there_or_somebody_is_at_it(self):
         begin_preparation(self.artist, with_pieces=False)
@@ -55,7 +83,7 @@ class PreparingTests(TestCase):
     def test_an_empty_studio_compiles_its_kernels_alone(self):
         begin_preparation(self.artist, with_pieces=False)
         self.assertEqual(Piece.objects.count(), 0)
-        self.warm_up.assert_called_once()
+        self.assertEqual(self.compiled(), {0, 1})
         self.keep_rates.assert_called_once()
 
     def test_the_page_says_how_far_it_is_and_renews_its_list_when_a_piece_was_made(self):
