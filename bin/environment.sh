@@ -34,7 +34,7 @@ prepare_environment() {
     cp "$lock" "$stamp"
 }
 
-# install_locked <lock file>: all that it names, by uv, in a quarter of pip's time; by pip where uv cannot. The file names what
+# install_locked <lock file>: all that it names, by uv, in less than half of pip's time; by pip where uv cannot. The file names what
 # its packages need too, so nothing else is looked for. Modules are compiled when they are first imported, most never.
 install_locked() {
     local locked=(--quiet --no-deps --require-hashes -r "$1") index

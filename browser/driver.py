@@ -58,15 +58,15 @@ STILL = "--force-prefers-reduced-motion"
 WITHOUT_WEBGL = ("--disable-gpu", "--disable-3d-apis")
 
 
-def chromium(downloads: Path, *flags: str, density: float = 1) -> webdriver.Chrome:
-    """Debian's Chromium at 1280 x 800, saving what it downloads to a folder. For `density` see `set_window`."""
+def chromium(downloads: Path, *flags: str) -> webdriver.Chrome:
+    """Debian's Chromium at 1280 x 800, saving what it downloads to a folder."""
     options = webdriver.ChromeOptions()
     for flag in (*QUIET, *flags):
         options.add_argument(flag)
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options, webdriver.ChromeService("/usr/bin/chromedriver"))
-    set_window(driver, *WINDOW, density)
+    set_window(driver, *WINDOW, density=1)
     return driver
 
 
