@@ -125,7 +125,8 @@ class Board:
         given_up = []
         for work in self._do("lrange", f"{self._name}:claimed", 0, -1):
             since = f"{self._name}:claimed-at:{work}"
-            self._do("set", since, time.time(), nx=True)  # where its helper has not come to that yet
+            # where its helper has not come to that yet; it does not stay where the work is withdrawn right now
+            self._do("set", since, time.time(), nx=True, ex=REPORTS_STAY)
             claimed = float(self._do("get", since) or time.time())
             if self._do("exists", f"{self._name}:lease:{work}") or time.time() - claimed < self.lease:
                 continue
@@ -137,6 +138,8 @@ class Board:
             elif self._do("exists", f"{self._name}:work:{work}"):
                 self._do("delete", since)
                 self._do("lpush", f"{self._name}:waiting", work)
+            else:
+                self.withdraw(work)  # somebody did so just now, and nothing of it is to stay
         return given_up
 
     def helpers(self) -> list[str]:

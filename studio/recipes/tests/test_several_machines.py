@@ -118,6 +118,26 @@ class BoardTests(BoardTestCase):
         time.sleep(LEASE * 1.1)
         self.assertEqual((self.board.put_up_again(), self.claim()), ([], None))
 
+    def test_nothing_stays_of_work_that_is_withdrawn_while_it_is_put_up_again(self):
+        kept = lambda: set(self.board._redis.keys(f"{self.board._name}:*1-5-x"))  # noqa: E731
+        self.board.lease = 0.05
+        self.board.post("1-5-x", {})
+        self.claim()
+        self.assertTrue(kept())
+        time.sleep(0.12)
+        do = self.board._do
+
+        def withdrawn_meanwhile(what, *arguments, **options):
+            done = do(what, *arguments, **options)
+            if what == "incr":
+                self.board.withdraw("1-5-x")
+            return done
+
+        with mock.patch.object(self.board, "_do", withdrawn_meanwhile):
+            self.assertEqual(self.board.put_up_again(), [])
+        self.assertIsNone(self.claim())
+        self.assertEqual(kept(), set())
+
     def test_what_others_write_on_it_breaks_nothing(self):
         for text in ("", "{", "[1]", "[1,2,3,4]", "null", '["a","b",{},""]'):
             self.board._redis.rpush(f"{self.board._name}:reports:a", text)
