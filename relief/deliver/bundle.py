@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from relief.deliver.maps import Maps
 from relief.deliver.notes import Entry
@@ -23,6 +23,9 @@ from relief.run.meshes import SurfacePipeline
 from relief.run.pipeline import ReadSource
 from relief.surface.mesh import Mesh
 from relief.surface.mesh import Part as MeshPart
+
+if TYPE_CHECKING:
+    from PIL.Image import Image
 
 NO_STILLS: Mapping[str, Path] = MappingProxyType({})
 
@@ -72,6 +75,13 @@ class Bundle:
     def reliefs(self) -> dict[str, Maps]:
         """The maps of each relief, by its key."""
         return {key: Maps(each, self.engine) for key, each in self.surface.pipelines.items()}
+
+    @cached_property
+    def sheet(self) -> Image:
+        """The proof sheet of the main relief, drawn once for all formats. Raises as `draw_sheet` does."""
+        from relief.deliver.sheet import draw_sheet  # Pillow is loaded by who draws one only
+
+        return draw_sheet(self.title, next(iter(self.reliefs.values())), next(iter(self.stills.values()), None))
 
     @cached_property
     def built(self) -> Built:

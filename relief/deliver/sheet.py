@@ -10,7 +10,6 @@ from pathlib import Path
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
-from relief.deliver.bundle import Bundle
 from relief.deliver.dates import LONG_AGO
 from relief.deliver.maps import Maps
 from relief.deliver.palette import ABOVE, BELOW, DATUM, HAIRLINE, INK, MUTE, PAPER, rgb
@@ -37,13 +36,12 @@ ROW = 0.5
 """Down the relief: where the section lies."""
 
 
-def sheet_file(bundle: Bundle, ending: str) -> bytes:
-    """The sheet of a bundle's main relief as a PNG or a PDF of one page, always the same bytes."""
-    page = draw_sheet(bundle.title, next(iter(bundle.reliefs.values())), next(iter(bundle.stills.values()), None))
+def sheet_file(page: Image.Image, title: str, ending: str) -> bytes:
+    """A sheet that was drawn as a PNG or a PDF of one page, always the same bytes."""
     data = io.BytesIO()
     if ending == "pdf":
         made = time.struct_time((*LONG_AGO, 1, 1, 0))
-        page.save(data, "PDF", resolution=DPI, title=bundle.title, creationDate=made, modDate=made)
+        page.save(data, "PDF", resolution=DPI, title=title, creationDate=made, modDate=made)
     else:
         page.save(data, "PNG", dpi=(DPI, DPI))
     return data.getvalue()

@@ -28,7 +28,7 @@ def _describe(bundle: Bundle, file: Planned) -> Entry:
 def _make(bundle: Bundle, file: Planned) -> Make:
     from relief.deliver.sheet import sheet_file  # Pillow is loaded by who draws one only
 
-    return partial(sheet_file, bundle, file.ending)
+    return partial(sheet_file, bundle.sheet, bundle.title, file.ending)
 
 
 WRITER = Writer(4, _plan, _describe, _make)
