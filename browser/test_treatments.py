@@ -50,6 +50,12 @@ class TreatmentTestCase(BrowserTestCase):
         self.until(lambda: self.revision() != revision, "no revision was made")
         self.settled()
 
+    def step(self, selector: str) -> None:
+        """Undoes or redoes a step; what is drawn then is not waited for, as by somebody who presses many times."""
+        revision = self.revision()
+        self.click(selector)
+        self.until(lambda: self.revision() != revision, "no step was taken")
+
     def add(self, kind: str) -> int:
         """Adds a treatment; gives its number."""
         self.run_script("document.getElementById('add-treatment').open = true")
