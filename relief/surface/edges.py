@@ -42,42 +42,32 @@ def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
     return Edges(vertices, of_corners, counts, pairs[:inner], turned[:inner])
 
 
-FEW = 32
-"""Edges at a vertex that are put in order one by one."""
-
-
 @serial_kernel
 def _number_edges(corners, following, starts, in_order, of_corners):
-    """Sorts corners by the ends of their edges, those of one edge in their own order; gives the count of edges."""
+    """Sorts corners by the ends of their edges, by the higher first; gives the count of edges."""
+    by_high = np.empty_like(in_order)
+    for corner in range(len(corners)):
+        starts[max(corners[corner], corners[following[corner]]) + 1] += 1
+    for vertex in range(len(starts) - 1):
+        starts[vertex + 1] += starts[vertex]
+    for corner in range(len(corners)):
+        high = max(corners[corner], corners[following[corner]])
+        by_high[starts[high]] = corner
+        starts[high] += 1
+    # then by the lower end, where those of the same one stay as they are
+    starts[:] = 0
     for corner in range(len(corners)):
         starts[min(corners[corner], corners[following[corner]]) + 1] += 1
     for vertex in range(len(starts) - 1):
         starts[vertex + 1] += starts[vertex]
-    filled = starts[:-1].copy()
-    for corner in range(len(corners)):
+    for corner in by_high:
         low = min(corners[corner], corners[following[corner]])
-        in_order[filled[low]] = corner
-        filled[low] += 1
+        in_order[starts[low]] = corner
+        starts[low] += 1
     edges = 0
+    first = 0
     for vertex in range(len(starts) - 1):
-        first, last = starts[vertex], starts[vertex + 1]
-        if last - first > FEW:
-            highs = np.empty(last - first, np.int32)
-            for place in range(first, last):
-                highs[place - first] = max(corners[in_order[place]], corners[following[in_order[place]]])
-            in_order[first:last] = in_order[first:last][np.argsort(highs, kind="mergesort")]
-        else:
-            for place in range(first + 1, last):
-                corner = in_order[place]
-                high = max(corners[corner], corners[following[corner]])
-                before = place - 1
-                while before >= first:
-                    other = in_order[before]
-                    if max(corners[other], corners[following[other]]) <= high:
-                        break
-                    in_order[before + 1] = other
-                    before -= 1
-                in_order[before + 1] = corner
+        last = starts[vertex]
         last_high = -1
         for place in range(first, last):
             corner = in_order[place]
@@ -86,6 +76,7 @@ def _number_edges(corners, following, starts, in_order, of_corners):
                 edges += 1
                 last_high = high
             of_corners[corner] = edges - 1
+        first = last
     return edges
 
 
