@@ -43,6 +43,7 @@ class Bundle:
         stills: pictures of it that were drawn before, PNG files by their names; the one to show first.
         files: as they are planned; filled in once the heights are made.
         entries: what the notes say of each file, by its name; filled in once the mesh is built.
+        sheet: the proof sheet, once it is drawn.
     """
 
     recipe: Recipe
@@ -53,6 +54,7 @@ class Bundle:
     stills: Mapping[str, Path] = field(default_factory=dict)
     files: list[Planned] = field(default_factory=list)
     entries: dict[str, Entry] = field(default_factory=dict)
+    sheet: Image | None = None
 
     @classmethod
     def of(
@@ -75,13 +77,6 @@ class Bundle:
     def reliefs(self) -> dict[str, Maps]:
         """The maps of each relief, by its key."""
         return {key: Maps(each, self.engine) for key, each in self.surface.pipelines.items()}
-
-    @cached_property
-    def sheet(self) -> Image:
-        """The proof sheet of the main relief, drawn once for all formats. Raises as `draw_sheet` does."""
-        from relief.deliver.sheet import draw_sheet  # Pillow is loaded by who draws one only
-
-        return draw_sheet(self.title, next(iter(self.reliefs.values())), next(iter(self.stills.values()), None))
 
     @cached_property
     def built(self) -> Built:

@@ -26,8 +26,11 @@ def _describe(bundle: Bundle, file: Planned) -> Entry:
 
 
 def _make(bundle: Bundle, file: Planned) -> Make:
-    from relief.deliver.sheet import sheet_file  # Pillow is loaded by who draws one only
+    from relief.deliver.sheet import draw_sheet, sheet_file  # Pillow is loaded by who draws one only
 
+    if bundle.sheet is None:
+        main, still = next(iter(bundle.reliefs.values())), next(iter(bundle.stills.values()), None)
+        bundle.sheet = draw_sheet(bundle.title, main, still)
     return partial(sheet_file, bundle.sheet, bundle.title, file.ending)
 
 
