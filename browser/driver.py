@@ -11,8 +11,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 import numpy as np
-from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.test import override_settings, tag
+from django.test import LiveServerTestCase, override_settings, tag
 from PIL import Image
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
@@ -88,10 +87,11 @@ def set_window(driver: webdriver.Chrome, width: int, height: int, density: float
 
 @tag("browser")
 @override_settings(DEBUG=False, INTAKE_AT_ONCE=600)
-class BrowserTestCase(StaticLiveServerTestCase):
+class BrowserTestCase(LiveServerTestCase):
     """A live server with an empty studio for the whole class, and one browser for all classes alike."""
 
     host = "127.0.0.1"
+    static_handler = staticmethod(lambda application: application)  # scripts come as they do from a studio
     flags = WITH_WEBGL
     sharpest = 512
     """Texels on the long side of what is drawn; more prove nothing where no test counts them."""

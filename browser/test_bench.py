@@ -10,6 +10,7 @@ import numpy as np
 import skimage.data
 import tifffile
 import trimesh
+from django.templatetags.static import static
 from huey.contrib.djhuey import HUEY
 from PIL import Image
 from selenium.webdriver.common.action_chains import ActionChains
@@ -64,8 +65,8 @@ class RouteTests(BrowserTestCase):
         self.open("/")
         said = self.driver.execute_async_script(
             """
-            const done = arguments[0];
-            import("/static/studio/ask.js").then(({ Latest }) => {
+            const done = arguments[1];
+            import(arguments[0]).then(({ Latest }) => {
               const [latest, said] = [new Latest(), []];
               const endless = (signal) => new Promise((_, reject) => signal.addEventListener("abort", () => {
                 said.push("given up");
@@ -74,7 +75,8 @@ class RouteTests(BrowserTestCase):
               latest.run(endless).then(() => done(said));
               for (const name of ["older", "newest"]) latest.run(() => said.push(name));
             });
-            """
+            """,
+            static("studio/ask.js"),
         )
         self.assertEqual(said, ["given up", "newest"])
 

@@ -1,5 +1,6 @@
 """Settings of the studio: one artist, everything kept in one data folder. `environment.py` names what can be set."""
 
+import hashlib
 import os
 import secrets
 from pathlib import Path
@@ -27,6 +28,15 @@ def _secret_key() -> str:
         finally:
             made.unlink()
     return place.read_text()
+
+
+def _fingerprint_of_static() -> str:
+    """Eight letters that change with any script, style, font or picture that browsers keep."""
+    known = hashlib.sha256()
+    for path in sorted(Path(__file__).parent.glob("**/static/**/*")):
+        if path.is_file():
+            known.update(f"{path.name}\n{path.stat().st_size}\n".encode() + path.read_bytes())
+    return known.hexdigest()[:8]
 
 
 SECRET_KEY = read_text("GRAVEL_SECRET_KEY") or _secret_key()
@@ -139,11 +149,11 @@ LONGEST_REQUEST = 60
 COMPUTING_AT_ONCE, COMPUTING_AND_WAITING = max(2, os.cpu_count() or 2), 24
 """Requests that compute at the same time, and those with the ones that wait for it; the server has threads for more."""
 
-STATIC_URL = "static/"
+STATIC_URL = f"static/{_fingerprint_of_static()}/"
 STATIC_ROOT = Path(read_text("GRAVEL_STATIC") or DATA / "static")
 STATIC_ROOT.mkdir(parents=True, exist_ok=True)
 WHITENOISE_USE_FINDERS = True
-WHITENOISE_MAX_AGE = 0  # the scripts are not renamed when they change; the browser asks whether they did
+WHITENOISE_MAX_AGE = 365 * 24 * 3600  # where a script, a style or a font has changed, all are at another address
 
 LONGEST_READING, MOST_TO_READ = 30, 3 << 30
 """Seconds and bytes that reading one file may take that has just come in."""

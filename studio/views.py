@@ -1,8 +1,11 @@
 """How far a request is, and pages for when something cannot be shown or is not taken."""
 
 from django.conf import settings
+from django.contrib.staticfiles import finders
 from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent, TooManyFilesSent
-from django.http import HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import redirect
+from django.templatetags.static import static
 from django.views.decorators.http import require_safe
 
 from studio.background.health import measure_health
@@ -35,6 +38,17 @@ def health(request):
     found = measure_health()
     told = found.as_data() if not settings.SHARED or request.user.is_staff else {"well": found.is_well}
     return JsonResponse(told, status=200 if found.is_well else 503, headers={"Cache-Control": "no-store"})
+
+
+@require_safe
+def moved_file(request, name):
+    """A script, a style or a font at the address that it had before something changed, to where it is now: for pages
+    that stay open while the studio is brought up to date.
+    """
+    now = static(name)
+    if finders.find(name) is None or request.path == now:
+        raise Http404
+    return redirect(now)
 
 
 def not_found(request, exception=None):

@@ -16,15 +16,18 @@ from pathlib import Path
 from unittest import TestCase as PlainTestCase
 from unittest import mock
 
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import OperationalError, connection
 from django.http import HttpResponse, StreamingHttpResponse
+from django.templatetags.static import static
 from django.test import RequestFactory, SimpleTestCase, TestCase, override_settings
 
 from relief.errors import Cancelled
 from relief.run.engine import Stage
 from relief.tests.tags import long
 from studio import demo
+from studio import settings as settings_module
 from studio.environment import read_choice, read_list, read_number
 from studio.log import OnlyOurFaults
 from studio.middleware import faults_in_words, head_without_body, one_after_the_other
@@ -93,7 +96,7 @@ class ThisMachineTests(TestCase):
             self.assertEqual(read_choice("GRAVEL_LOG", "text", "json"), "json")
 
     def test_a_borrowed_name_is_refused_for_pages_and_files(self):
-        for path in ("/", "/static/studio/studio.js"):
+        for path in ("/", static("studio/studio.js")):
             with self.assertLogs("django.security"):
                 self.assertEqual(self.client.get(path, headers={"host": "studio.example"}).status_code, 400)
 
@@ -179,10 +182,32 @@ class DatabaseTests(TestCase):
 
 class HeadersTests(TestCase):
     def test_no_other_site_may_load_or_hold_what_is_answered(self):
-        for path in ("/", "/static/studio/studio.js", "/nowhere"):
+        for path in ("/", static("studio/studio.js"), "/nowhere"):
             answer = self.client.get(path)
             self.assertEqual(answer["Cross-Origin-Resource-Policy"], "same-origin", path)
             self.assertEqual(answer["Cross-Origin-Opener-Policy"], "same-origin", path)
+
+
+class StaticTests(TestCase):
+    """Scripts and styles are kept by browsers; what has changed is at another address."""
+
+    def test_a_script_is_kept_for_a_year_at_its_address(self):
+        answer = self.client.get(static("studio/studio.js"))
+        self.assertEqual(answer.status_code, 200)
+        self.assertIn("max-age=31536000", answer["Cache-Control"])
+
+    def test_a_page_that_stayed_open_finds_its_scripts_where_they_are_now(self):
+        for before in ("/static/studio/studio.js", "/static/0123abcd/studio/studio.js"):
+            self.assertRedirects(self.client.get(before), static("studio/studio.js"))
+        for nowhere in ("/static/studio/none.js", static("studio/none.js"), "/static/0123abcd/../settings.py"):
+            self.assertIn(self.client.get(nowhere).status_code, (400, 404), nowhere)
+
+    def test_the_address_changes_with_any_file(self):
+        now = settings_module._fingerprint_of_static()
+        self.assertIn(now, settings.STATIC_URL)
+        read = Path.read_bytes
+        with mock.patch.object(Path, "read_bytes", lambda path: read(path) + b" " * (path.name == "studio.css")):
+            self.assertNotEqual(settings_module._fingerprint_of_static(), now)
 
 
 class TurnsTests(TestCase):

@@ -8,6 +8,9 @@ from relief.recipe.recipe import Recipe
 from relief.run.engine import Engine
 from relief.run.pipeline import ReadSource
 
+FINAL = {"surface.final_level": 5}
+"""Coarser meshes have teeth at the steep sides of the sand's waves."""
+
 SAND_COURT, NET = "Raked sand court", "Knotted net"
 SAND_COURT_GUIDE = (
     "Choose the layer “Rings” and drag its ring length. Then choose “Stones” and click “Click places” to set another."
@@ -43,7 +46,7 @@ def sand_court(read_source: ReadSource, engine: Engine) -> Recipe:
         }),
     ):  # fmt: skip
         recipe = with_layer(recipe, kind, name, changes)
-    return recipe.with_changes({"amplitude": 20, "midlevel": 0.5})
+    return recipe.with_changes({"amplitude": 20, "midlevel": 0.5} | FINAL)
 
 
 def net(read_source: ReadSource, engine: Engine) -> Recipe:
@@ -71,7 +74,7 @@ def net(read_source: ReadSource, engine: Engine) -> Recipe:
         }),
     ):  # fmt: skip
         recipe = with_layer(recipe, kind, name, changes)
-    return recipe.with_changes({"amplitude": 34, "midlevel": 0.5})
+    return recipe.with_changes({"amplitude": 34, "midlevel": 0.5} | FINAL)
 
 
 def with_layer(recipe: Recipe, kind: str, name: str, changes: dict) -> Recipe:
