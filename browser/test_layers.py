@@ -97,13 +97,13 @@ class SandCourtTests(TreatmentTestCase):
         done, steps = self.recipe(), 0
         finished = self.middle()
         while self.find("#undo").is_enabled():
-            self.step("#undo")
+            self.revised(lambda: self.click("#undo"))
             steps += 1
         self.settled()
         self.assertEqual(len(self.recipe().main.layers), 1)
         self.until(lambda: np.abs(self.middle() - raked).mean() < 0.004, "as it was raked")
         for _ in range(steps):
-            self.step("#redo")
+            self.revised(lambda: self.click("#redo"))
         self.settled()
         self.assertEqual(self.recipe(), done)
         self.until(lambda: np.abs(self.middle() - finished).mean() < 0.004, "as it was finished")

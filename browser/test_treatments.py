@@ -45,16 +45,14 @@ class TreatmentTestCase(BrowserTestCase):
 
     def changed(self, work) -> None:
         """Does something that makes a revision, and waits until the stage shows it."""
+        self.revised(work)
+        self.settled()
+
+    def revised(self, work) -> None:
+        """Does something that leads to another revision. What is drawn of it is not waited for."""
         revision = self.revision()
         work()
         self.until(lambda: self.revision() != revision, "no revision was made")
-        self.settled()
-
-    def step(self, selector: str) -> None:
-        """Undoes or redoes a step; what is drawn then is not waited for, as by somebody who presses many times."""
-        revision = self.revision()
-        self.click(selector)
-        self.until(lambda: self.revision() != revision, "no step was taken")
 
     def add(self, kind: str) -> int:
         """Adds a treatment; gives its number."""

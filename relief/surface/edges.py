@@ -31,11 +31,13 @@ def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
     """The edges of faces, each given once, in the order of their lower and then their higher vertex."""
     following = next_corners(offsets)
     count = int(corners.max(initial=-1)) + 1
-    of_corners = np.empty(len(corners), np.int32)
-    in_order = np.empty(len(corners), np.int32)
-    starts = np.zeros(count + 1, np.int64)
     corners = np.ascontiguousarray(corners, np.int32)
-    edges = _number_edges(corners, following, starts, in_order, of_corners)
+    of_corners = np.empty(len(corners), np.int32)
+    ends = corners, corners[following]
+    # by the higher end first: those of the same lower end then stay in that order
+    by_high = _sort_by(np.maximum(*ends), np.arange(len(corners), dtype=np.int32), count)
+    in_order = _sort_by(np.minimum(*ends), by_high, count)
+    edges = _number_edges(corners, following, in_order, of_corners)
     vertices, counts = np.empty((edges, 2), np.int32), np.zeros(edges, np.int64)
     pairs, turned = np.empty((edges, 2), np.int32), np.empty(edges, bool)
     inner = _describe_edges(corners, following, in_order, of_corners, vertices, counts, pairs, turned)
@@ -43,40 +45,33 @@ def find_edges(corners: np.ndarray, offsets: np.ndarray) -> Edges:
 
 
 @serial_kernel
-def _number_edges(corners, following, starts, in_order, of_corners):
-    """Sorts corners by the ends of their edges, by the higher first; gives the count of edges."""
-    by_high = np.empty_like(in_order)
-    for corner in range(len(corners)):
-        starts[max(corners[corner], corners[following[corner]]) + 1] += 1
-    for vertex in range(len(starts) - 1):
-        starts[vertex + 1] += starts[vertex]
-    for corner in range(len(corners)):
-        high = max(corners[corner], corners[following[corner]])
-        by_high[starts[high]] = corner
-        starts[high] += 1
-    # then by the lower end, where those of the same one stay as they are
-    starts[:] = 0
-    for corner in range(len(corners)):
-        starts[min(corners[corner], corners[following[corner]]) + 1] += 1
-    for vertex in range(len(starts) - 1):
-        starts[vertex + 1] += starts[vertex]
-    for corner in by_high:
-        low = min(corners[corner], corners[following[corner]])
-        in_order[starts[low]] = corner
-        starts[low] += 1
+def _sort_by(keys, before, count):
+    """Numbers in the order of their keys below `count`, those of the same key as they were before: a counting sort."""
+    starts = np.zeros(count + 1, np.int64)
+    for key in keys:
+        starts[key + 1] += 1
+    for key in range(count):
+        starts[key + 1] += starts[key]
+    after = np.empty_like(before)
+    for number in before:
+        key = keys[number]
+        after[starts[key]] = number
+        starts[key] += 1
+    return after
+
+
+@serial_kernel
+def _number_edges(corners, following, in_order, of_corners):
+    """Numbers the edges that corners in the order of their ends begin; gives how many there are."""
     edges = 0
-    first = 0
-    for vertex in range(len(starts) - 1):
-        last = starts[vertex]
-        last_high = -1
-        for place in range(first, last):
-            corner = in_order[place]
-            high = max(corners[corner], corners[following[corner]])
-            if high != last_high:
-                edges += 1
-                last_high = high
-            of_corners[corner] = edges - 1
-        first = last
+    last_low, last_high = -1, -1
+    for corner in in_order:
+        one, other = corners[corner], corners[following[corner]]
+        low, high = min(one, other), max(one, other)
+        if low != last_low or high != last_high:
+            edges += 1
+            last_low, last_high = low, high
+        of_corners[corner] = edges - 1
     return edges
 
 
