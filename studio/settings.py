@@ -34,9 +34,10 @@ def _secret_key() -> str:
 def _fingerprint_of_static() -> str:
     """Eight letters that change with any script, style, font or picture that browsers keep."""
     known = hashlib.sha256(django.__version__.encode())  # its administration has some, too
-    for path in sorted(Path(__file__).parent.glob("**/static/**/*")):
+    house = Path(__file__).parent
+    for path in sorted(house.glob("**/static/**/*")):
         if path.is_file():
-            known.update(f"{path.name}\n{path.stat().st_size}\n".encode() + path.read_bytes())
+            known.update(f"{path.relative_to(house)}\n{path.stat().st_size}\n".encode() + path.read_bytes())
     return known.hexdigest()[:8]
 
 
